@@ -1,0 +1,128 @@
+// upright carve: the solid part.
+#include "base/files.hpp"
+#include "cli/commands/commands.hpp"
+#include "output/drawings.hpp"
+#include "part/extract.hpp"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace upright::cli {
+
+namespace {
+
+namespace fs = std::filesystem;
+using Json = nlohmann::ordered_json;
+
+constexpr std::array<double, 10> table_thresholds{0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9};
+
+std::string joined(const std::vector<std::string>& words) {
+    std::string out;
+    for (const std::string& word : words) out += (out.empty() ? "" : ", ") + word;
+    return out;
+}
+
+std::size_t pieces_left(const Part& part) {
+    return static_cast<std::size_t>(std::count_if(part.pieces.begin(), part.pieces.end(), [](const PartPiece& p) { return !p.dropped; }));
+}
+
+void print_pieces(Console& console, const Study& study, const Part& part) {
+    const std::string volume = study.units.text(dimension::volume);
+    const std::size_t left = pieces_left(part);
+    std::size_t dropped = 0;
+    double dropped_volume = 0.0;
+    for (const PartPiece& p : part.pieces)
+        if (p.dropped) {
+            ++dropped;
+            dropped_volume += p.volume;
+        }
+    if (part.one_piece()) console.result("one piece, and it reaches every support and load");
+    else if (left == 1) console.result("one piece, but it MISSES " + joined(part.missed));
+    else {
+        console.result(fmt::format("NOT ONE PIECE: {} pieces", left));
+        std::size_t shown = 0;
+        for (const PartPiece& p : part.pieces) {
+            if (p.dropped || shown == 12) continue;
+            ++shown;
+            console.result(fmt::format("  {:.4g} {} around ({:.4g}, {:.4g}, {:.4g}): touches {}", p.volume, volume, p.center.x(), p.center.y(), p.center.z(),
+                                       p.touches.empty() ? "no support and no load" : joined(p.touches)));
+        }
+        if (left > shown) console.result(fmt::format("  and {} more", left - shown));
+        if (!part.missed.empty()) console.result("  no piece reaches " + joined(part.missed));
+    }
+    if (dropped > 0)
+        console.result(fmt::format("left out {} island{} of {:.4g} {} in all that touch{} neither a support nor a load (--all-pieces keeps them)", dropped,
+                                   dropped == 1 ? "" : "s", dropped_volume, volume, dropped == 1 ? "es" : ""));
+}
+
+} // namespace
+
+int run_carve(const Invocation& in, Console& console) {
+    const FigureOptions options = figure_options(in);
+    const double at = threshold(in);
+    if (in.smooth < 0 || in.smooth > 1000) throw Error::usage("--smooth takes 0 to 1000 passes");
+    if (!in.out.empty() && fs::path(in.out).extension() != ".stl") throw Error::usage("--out " + in.out + " is not an STL file", "Write a name that ends in .stl");
+    const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
+    const Study study = load_study(folder.study_file());
+    const Model model = build_model(study);
+    const std::vector<double> density = folder.read_density(in.iteration.value_or(-1));
+    if (density.size() != model.mesh.elements())
+        throw Error::input({folder.path().string()}, "the densities of this run do not fit its study.toml", "Run the study again with --force");
+
+    const PartField field(study, model, density);
+    PartOptions part_options;
+    part_options.threshold = at;
+    part_options.passes = in.smooth;
+    part_options.drop_islands = !in.all_pieces;
+    const Part part = field.extract(part_options);
+    const std::string mass = study.units.text(dimension::mass);
+    const std::string volume = study.units.text(dimension::volume);
+
+    // Every threshold of the table, so that one sees how the choice matters.
+    Json table = Json::array();
+    console.remark(fmt::format("  {:>9}  {:>14}  {:>8}  pieces", "threshold", "mass, " + mass, "change"));
+    for (const double t : table_thresholds) {
+        PartOptions one = part_options;
+        one.threshold = t;
+        one.passes = 0;
+        try {
+            const Part other = field.extract(one);
+            console.remark(fmt::format("  {:>9.2f}  {:>14.5g}  {:>+7.1f}%  {}{}", t, other.mass, 100.0 * (other.mass / part.mass - 1.0), pieces_left(other),
+                                       other.missed.empty() ? "" : ", misses " + joined(other.missed)));
+            table.push_back({{"threshold", t}, {"mass", other.mass}, {"pieces", pieces_left(other)}, {"missed", other.missed}});
+        } catch (const Error&) {
+            console.remark(fmt::format("  {:>9.2f}  {:>14}", t, "nothing left"));
+            table.push_back({{"threshold", t}, {"mass", 0.0}, {"pieces", 0}, {"missed", Json::array()}});
+        }
+    }
+    console.remark("");
+    console.result(fmt::format("at {:g}: mass {:.5g} {}, volume {:.5g} {}, {} triangles, {}", at, part.mass, mass, part.volume, volume, part.surface.corners.size(),
+                               part.closed ? "closed" : "NOT CLOSED"));
+    double modelled = 0.0;
+    for (std::size_t e = 0; e < density.size(); ++e)
+        modelled += density[e] * model.mesh.volume(static_cast<ElementId>(e)) * model.material(static_cast<ElementId>(e)).density;
+    modelled *= model.mesh.grid.copies();
+    const double moved = 100.0 * (part.mass / modelled - 1.0);
+    console.result(fmt::format("mass of the densities {:.5g} {}, so carving moves it by {:+.1f} %{}", modelled, mass, moved, std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
+    console.result(fmt::format("smoothing moved the volume by {:+.2g} %", 100.0 * (part.volume / part.volume_before - 1.0)));
+    print_pieces(console, study, part);
+
+    const fs::path stl = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
+    if (stl.has_parent_path()) make_folder(stl.parent_path());
+    write_stl(stl, part.surface, "carved by upright, length unit " + study.units.length);
+    fs::path json_file = stl;
+    json_file.replace_extension(".json");
+    Json pieces = Json::array();
+    for (const PartPiece& p : part.pieces)
+        pieces.push_back({{"volume", p.volume}, {"center", {p.center.x(), p.center.y(), p.center.z()}}, {"touches", p.touches}, {"left_out", p.dropped}});
+    const Json report{{"threshold", at},           {"mass", part.mass},      {"mass_unit", mass},     {"volume", part.volume},
+                      {"volume_unit", volume},     {"closed", part.closed},  {"one_piece", part.one_piece()}, {"missed", part.missed},
+                      {"pieces", pieces},          {"thresholds", table},    {"smoothing_passes", in.smooth}};
+    write_text(json_file, report.dump(2) + "\n");
+    const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(stl).replace_extension(".png");
+    draw_part(study, model, part, fmt::format("cut at density {:g}; mass {:.4g} {}; {}", at, part.mass, mass, part.one_piece() ? "one piece" : "NOT ONE PIECE"), options, png);
+    console.result(fmt::format("part: {}\nfigure: {}", stl.string(), png.string()));
+    return 0;
+}
+
+} // namespace upright::cli

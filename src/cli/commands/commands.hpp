@@ -1,0 +1,37 @@
+// The commands; one file each. All return the exit code and throw Error for what is wrong.
+#pragma once
+
+#include "cli/console.hpp"
+#include "cli/invocation.hpp"
+#include "output/figure.hpp"
+#include "output/run_folder.hpp"
+
+#include <filesystem>
+#include <string>
+
+namespace upright::cli {
+
+int run_demo(const Invocation& in, Console& console);
+int run_new(const Invocation& in, Console& console);
+int run_materials(const Invocation& in, Console& console);
+int run_check(const Invocation& in, Console& console);
+int run_optimize(const Invocation& in, Console& console);
+int run_plot(const Invocation& in, Console& console);
+int run_carve(const Invocation& in, Console& console);
+
+// The folder with the shipped examples.
+std::filesystem::path example_folder(const Invocation& in);
+
+// A run by its path; a bare name that is not here is looked for below the current folder.
+std::filesystem::path find_run(const std::string& path, Console& console);
+
+// --from and --size. Throws Error (Usage).
+FigureOptions figure_options(const Invocation& in);
+
+// --at. Throws Error (Usage) unless it lies between 0 and 1.
+double threshold(const Invocation& in);
+
+// "iteration 57, converged" for the subtitles of figures.
+std::string state_text(const RunFolder& folder, const std::optional<int>& iteration);
+
+} // namespace upright::cli

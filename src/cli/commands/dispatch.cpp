@@ -1,0 +1,109 @@
+// The entry of the module of commands, and what the commands share.
+#include "cli/commands/commands.hpp"
+
+#include "base/files.hpp"
+#include "cli/print_error.hpp"
+
+#include <fmt/format.h>
+#include <map>
+#include <nlohmann/json.hpp>
+
+namespace upright::cli {
+
+namespace fs = std::filesystem;
+
+fs::path example_folder(const Invocation& in) {
+    const fs::path here = fs::path(in.program).parent_path();
+    std::error_code ignored;
+    for (const fs::path& folder : {here / "../share/upright/examples", fs::path(UPRIGHT_SOURCE_EXAMPLES)})
+        if (fs::is_directory(folder, ignored)) return folder;
+    throw Error::files("examples", "the shipped examples are missing", "Install the program with its share folder");
+}
+
+fs::path find_run(const std::string& path, Console& console) {
+    std::error_code ignored;
+    const fs::path given(path);
+    if (fs::exists(given, ignored) || given.has_parent_path()) return given;
+    std::vector<fs::path> found;
+    const auto options = fs::directory_options::skip_permission_denied;
+    for (auto it = fs::recursive_directory_iterator(".", options, ignored); it != fs::recursive_directory_iterator(); it.increment(ignored)) {
+        if (it.depth() > 3 || it->path().filename().string().front() == '.') it.disable_recursion_pending();
+        if (it->path().filename() == given && fs::exists(it->path() / "study.toml", ignored)) found.push_back(it->path().lexically_normal());
+    }
+    if (found.size() == 1) {
+        console.remark(path + " is not here; taking " + found.front().string());
+        return found.front();
+    }
+    if (found.size() > 1)
+        throw Error::input({path}, "there is no such run here and several below", "Name one: " + found[0].string() + " or " + found[1].string());
+    return given;
+}
+
+FigureOptions figure_options(const Invocation& in) {
+    FigureOptions out;
+    out.from = in.from;
+    view_direction(in.from, false);
+    const auto cross = in.size.find('x');
+    try {
+        std::size_t used_width = 0;
+        std::size_t used_height = 0;
+        const std::string height = cross == std::string::npos ? "" : in.size.substr(cross + 1);
+        out.width = std::stoi(in.size.substr(0, cross), &used_width);
+        out.height = std::stoi(height, &used_height);
+        if (used_width != cross || used_height != height.size()) throw std::invalid_argument("size");
+    } catch (const std::exception&) {
+        throw Error::usage("--size " + in.size + " is not a size", "Write it as 1280x800");
+    }
+    if (out.width < 400 || out.height < 300 || out.width > 6000 || out.height > 6000)
+        throw Error::usage("--size " + in.size + " is out of range", "Write between 400x300 and 6000x6000");
+    return out;
+}
+
+double threshold(const Invocation& in) {
+    if (!(in.at > 0.0 && in.at < 1.0)) throw Error::usage(fmt::format("--at {:g} is no density to cut at", in.at), "Write a number between 0 and 1, such as 0.5");
+    return in.at;
+}
+
+std::string state_text(const RunFolder& folder, const std::optional<int>& iteration) {
+    const std::vector<int> kept = folder.kept_iterations();
+    const int last = kept.empty() ? 0 : kept.back();
+    if (iteration && *iteration != last) return fmt::format("iteration {} of {}", *iteration, last);
+    std::string status = "still running";
+    try {
+        const auto json = nlohmann::json::parse(read_text(folder.path() / "run.json"));
+        status = json.value("status", status);
+        if (status == "iteration-limit") status = "stopped at the limit of iterations";
+    } catch (const std::exception&) {
+        status = "not finished";
+    }
+    return fmt::format("iteration {}, {}", last, status);
+}
+
+namespace {
+
+int dispatch(const Invocation& in, Console& console) {
+    static const std::map<std::string, int (*)(const Invocation&, Console&)> commands{
+        {"demo", run_demo},         {"new", run_new},   {"materials", run_materials}, {"check", run_check},
+        {"optimize", run_optimize}, {"plot", run_plot}, {"carve", run_carve}};
+    return commands.at(in.command)(in, console);
+}
+
+} // namespace
+
+} // namespace upright::cli
+
+extern "C" int upright_run_command(const upright::cli::Invocation& in) {
+    using namespace upright;
+    try {
+        cli::Console console(in.quiet);
+        return cli::dispatch(in, console);
+    } catch (const Error& bad) {
+        return cli::print_error(bad);
+    } catch (const std::bad_alloc&) {
+        return cli::print_error(Error::numerics("there is not enough memory", "Write a larger cell size"));
+    } catch (const std::filesystem::filesystem_error& bad) {
+        return cli::print_error(Error::files(bad.path1().string(), bad.code().message()));
+    } catch (const std::exception& bad) {
+        return cli::print_error(Error::numerics(std::string("unexpected: ") + bad.what()));
+    }
+}

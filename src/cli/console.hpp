@@ -1,0 +1,63 @@
+// What the commands print: a terminal as wide as it is, colours only there, and a copy for log.txt.
+#pragma once
+
+#include "optimize/run.hpp"
+
+#include <string>
+
+namespace upright::cli {
+
+class Console {
+  public:
+    explicit Console(bool quiet) : quiet_(quiet) {}
+
+    bool terminal() const; // standard output is one
+    bool colored() const;  // and NO_COLOR is not set
+    int width() const;     // columns, 100 when piped
+
+    // A result: always shown. A remark: not shown with --quiet. Both go to the log.
+    void result(const std::string& text);
+    void remark(const std::string& text);
+    // The line that stays at the bottom while a run goes on; replaced by the next one. Not in the log.
+    void live(const std::string& text);
+    void log_only(const std::string& text) { log_ += text + "\n"; }
+
+    const std::string& log() const { return log_; }
+
+  private:
+    void show(const std::string& text);
+    void clear_live();
+
+    bool quiet_;
+    bool live_ = false;
+    std::string log_;
+};
+
+// Ctrl-C asks the run to stop at the next whole iteration; a second one ends the program at once.
+class InterruptGuard {
+  public:
+    InterruptGuard();
+    ~InterruptGuard();
+    InterruptGuard(const InterruptGuard&) = delete;
+    InterruptGuard& operator=(const InterruptGuard&) = delete;
+    static bool requested();
+};
+
+// The live progress of a run: a line that is rewritten in a terminal, one line for each tenth when piped.
+class Progress {
+  public:
+    Progress(Console& console, const Study& study);
+    void iteration(const OptimizerState& state);
+
+  private:
+    std::string line(const OptimizerState& state) const;
+
+    Console& console_;
+    const Study& study_;
+    std::size_t goal_ = 0;
+    int tenth_ = -1;
+};
+
+std::string time_text(double seconds); // "1:05", "2 h 10"
+
+} // namespace upright::cli

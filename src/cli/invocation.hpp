@@ -1,0 +1,37 @@
+// What the command line asked for, already parsed: plain data between the small start program and the commands.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace upright::cli {
+
+struct Invocation {
+    std::string command;
+    std::string target;                // a study, a run or a folder
+    std::string out;                   // --out
+    std::vector<std::string> settings; // --set path=value
+    bool force = false;
+    bool resume = false;
+    bool quiet = false;
+    bool strict = false;
+    bool list = false;
+    bool figures = true;
+    std::string what = "density";
+    std::string of_case;
+    std::optional<int> iteration;
+    std::string from = "corner";
+    std::string size = "1280x800";
+    double at = 0.5;
+    int smooth = 20;
+    bool all_pieces = false;
+    std::string example = "pump-pedestal";
+    std::string program; // path of the running program, to find the shipped data
+};
+
+// The entry of the module that holds the commands. Returns the exit code; prints its own errors.
+using RunCommand = int (*)(const Invocation&);
+inline constexpr const char* run_command_symbol = "upright_run_command";
+
+} // namespace upright::cli

@@ -1,0 +1,32 @@
+#include "design/interpolation.hpp"
+
+#include <cmath>
+
+namespace upright {
+
+std::vector<double> stiffness_share(const std::vector<double>& density, double penalty) {
+    std::vector<double> out(density.size());
+    for (std::size_t e = 0; e < density.size(); ++e)
+        out[e] = least_stiffness + std::pow(density[e], penalty) * (1.0 - least_stiffness);
+    return out;
+}
+
+std::vector<double> stiffness_slope(const std::vector<double>& density, double penalty) {
+    std::vector<double> out(density.size());
+    for (std::size_t e = 0; e < density.size(); ++e)
+        out[e] = penalty * std::pow(density[e], penalty - 1.0) * (1.0 - least_stiffness);
+    return out;
+}
+
+double grayness(const std::vector<double>& density, const std::vector<bool>& counted) {
+    double sum = 0.0;
+    double count = 0.0;
+    for (std::size_t e = 0; e < density.size(); ++e) {
+        if (!counted[e]) continue;
+        sum += density[e] * (1.0 - density[e]);
+        count += 1.0;
+    }
+    return count > 0.0 ? 4.0 * sum / count : 0.0;
+}
+
+} // namespace upright

@@ -1,0 +1,19 @@
+// From density to stiffness: modified SIMP (Sigmund 2007), E = Emin + rho^p (E0 - Emin).
+#pragma once
+
+#include <vector>
+
+namespace upright {
+
+inline constexpr double least_stiffness = 1e-9; // Emin / E0
+
+// The share of the full stiffness of each element.
+std::vector<double> stiffness_share(const std::vector<double>& density, double penalty);
+
+// Its derivative by the density.
+std::vector<double> stiffness_slope(const std::vector<double>& density, double penalty);
+
+// Grayness 4 mean(rho (1 - rho)) over the elements that `counted` marks: 0 black and white, 1 all at one half.
+double grayness(const std::vector<double>& density, const std::vector<bool>& counted);
+
+} // namespace upright

@@ -1,0 +1,33 @@
+// Which rigid-body motions a set of supports leaves free, found before any solve.
+#pragma once
+
+#include "model/model.hpp"
+
+#include <string>
+#include <vector>
+
+namespace upright {
+
+// A motion that nothing resists: a translation along `direction`, or a rotation about the axis through `through`.
+struct FreeMotion {
+    bool rotation = false;
+    Vec3 direction = Vec3::Zero(); // unit
+    Vec3 through = Vec3::Zero();
+    double pitch = 0.0; // translation along the axis for each radian (a screw), in length units
+
+    std::string text(const UnitSystem& units) const;
+};
+
+// What a part of the mesh (elements that hang together through faces) is left with.
+struct FreePart {
+    int part = 0;                    // 0 is the part with the first element
+    std::size_t elements = 0;
+    Vec3 center = Vec3::Zero();
+    std::vector<FreeMotion> motions; // empty: held
+};
+
+// For each part of the mesh, the motions that the held directions leave free: the null space of the
+// rigid-body motions at the held components (by singular values, lengths scaled to the model's own).
+std::vector<FreePart> free_motions(const Model& model, const std::vector<HeldDirection>& held);
+
+} // namespace upright

@@ -1,0 +1,40 @@
+// The readiness ledger: every card of a study, what it came to, what is missing or doubtful.
+#pragma once
+
+#include "model/model.hpp"
+#include "study/study.hpp"
+
+#include <string>
+#include <vector>
+
+namespace upright {
+
+enum class Standing { Fine, Doubt, Missing };
+
+struct LedgerLine {
+    Standing standing = Standing::Fine;
+    std::string name;
+    std::string text;                // what the card came to
+    std::vector<std::string> remarks; // why it is doubtful or missing, and what to do
+};
+
+struct LedgerSection {
+    std::string title;
+    std::vector<LedgerLine> lines;
+};
+
+struct Ledger {
+    std::vector<LedgerSection> sections;
+
+    std::size_t count(Standing standing) const;
+    // The first remark of the first line that is missing something; empty when none is.
+    std::string first_missing() const;
+};
+
+// Goes through the whole model, before any solve.
+Ledger make_ledger(const Study& study, const Model& model);
+
+// As text of at most `width` columns; `colored` adds ANSI colours. Standing is told by a mark too.
+std::string render(const Ledger& ledger, int width, bool colored);
+
+} // namespace upright

@@ -1,0 +1,82 @@
+#include "output/vtu.hpp"
+
+#include "base/files.hpp"
+
+#include <vtkCellData.h>
+#include <vtkCellType.h>
+#include <vtkDoubleArray.h>
+#include <vtkNew.h>
+#include <vtkPointData.h>
+#include <vtkUnstructuredGrid.h>
+#include <vtkXMLUnstructuredGridReader.h>
+#include <vtkXMLUnstructuredGridWriter.h>
+
+namespace upright {
+
+namespace {
+
+void add_field(vtkDataSetAttributes* to, const VtuField& field) {
+    vtkNew<vtkDoubleArray> array;
+    array->SetName(field.name.c_str());
+    array->SetNumberOfComponents(field.components);
+    array->SetNumberOfTuples(static_cast<vtkIdType>(field.values.size()) / field.components);
+    std::copy(field.values.begin(), field.values.end(), array->GetPointer(0));
+    to->AddArray(array);
+}
+
+} // namespace
+
+void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::vector<VtuField>& at_nodes,
+               const std::vector<VtuField>& at_elements) {
+    vtkNew<vtkUnstructuredGrid> grid;
+    vtkNew<vtkPoints> points;
+    points->SetDataTypeToDouble();
+    for (const Vec3& p : mesh.nodes) points->InsertNextPoint(p.data());
+    grid->SetPoints(points);
+    const int corners = mesh.nodes_per_element();
+    std::vector<vtkIdType> ids(static_cast<std::size_t>(corners));
+    for (std::size_t e = 0; e < mesh.elements(); ++e) {
+        for (int c = 0; c < corners; ++c)
+            ids[static_cast<std::size_t>(c)] = static_cast<vtkIdType>(mesh.node(static_cast<ElementId>(e), c));
+        grid->InsertNextCell(mesh.kind == ElementKind::Quad4 ? VTK_QUAD : VTK_HEXAHEDRON, corners, ids.data());
+    }
+    for (const VtuField& field : at_nodes) add_field(grid->GetPointData(), field);
+    for (const VtuField& field : at_elements) add_field(grid->GetCellData(), field);
+    write_then_rename(file, [&](const std::filesystem::path& temporary) {
+        vtkNew<vtkXMLUnstructuredGridWriter> writer;
+        writer->SetFileName(temporary.c_str());
+        writer->SetInputData(grid);
+        writer->SetCompressorTypeToLZ4();
+        writer->SetDataModeToAppended();
+        writer->EncodeAppendedDataOff();
+        if (writer->Write() == 0 || writer->GetErrorCode() != 0)
+            throw Error::files(file.string(), "cannot be written", "Check that the disk is not full");
+    });
+}
+
+VtuField read_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::string& name, bool at_nodes) {
+    if (!std::filesystem::exists(file)) throw Error::input({file.string()}, "this file of the run is missing", "Run it again");
+    vtkNew<vtkXMLUnstructuredGridReader> reader;
+    reader->SetFileName(file.c_str());
+    reader->Update();
+    vtkUnstructuredGrid* grid = reader->GetOutput();
+    vtkDataSetAttributes* data = at_nodes ? static_cast<vtkDataSetAttributes*>(grid->GetPointData()) : grid->GetCellData();
+    vtkDataArray* array = data->GetArray(name.c_str());
+    const auto expected = static_cast<vtkIdType>(at_nodes ? mesh.nodes.size() : mesh.elements());
+    if (array == nullptr || array->GetNumberOfTuples() != expected)
+        throw Error::input({file.string()}, "this file does not hold \"" + name + "\" for this mesh", "Run the study again");
+    VtuField out{name, array->GetNumberOfComponents(), {}};
+    for (vtkIdType i = 0; i < expected; ++i)
+        for (int c = 0; c < out.components; ++c) out.values.push_back(array->GetComponent(i, c));
+    return out;
+}
+
+VtuField displacement_field(const Mesh& mesh, const Eigen::VectorXd& u) {
+    VtuField out{"displacement", 3, std::vector<double>(3 * mesh.nodes.size(), 0.0)};
+    const int d = mesh.dimension();
+    for (std::size_t n = 0; n < mesh.nodes.size(); ++n)
+        for (int a = 0; a < d; ++a) out.values[3 * n + static_cast<std::size_t>(a)] = u[static_cast<Eigen::Index>(n) * d + a];
+    return out;
+}
+
+} // namespace upright

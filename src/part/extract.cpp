@@ -1,0 +1,355 @@
+#include "part/extract.hpp"
+
+#include <vtkFlyingEdges3D.h>
+#include <vtkDoubleArray.h>
+#include <vtkImageData.h>
+#include <vtkNew.h>
+#include <vtkPointData.h>
+#include <vtkPolyData.h>
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace upright {
+
+namespace {
+
+constexpr int refine = 2;          // lattice steps in a cell
+constexpr double margin = 1.37;    // lattice steps around the body; not whole, so that no point lies on a flat face
+
+// The places on which the supports and loads of the cases act.
+template <class Cards, class Pick> std::vector<bool> used_by_cases(const Model& model, const Cards& cards, const Pick& pick) {
+    std::vector<bool> out(cards.size(), false);
+    for (const ModelCase& c : model.cases) pick(c, out);
+    return out;
+}
+
+} // namespace
+
+bool Part::one_piece() const {
+    const auto left = std::count_if(pieces.begin(), pieces.end(), [](const PartPiece& p) { return !p.dropped; });
+    return left == 1 && missed.empty();
+}
+
+std::size_t PartField::at(int i, int j, int k) const {
+    return (static_cast<std::size_t>(k) * static_cast<std::size_t>(count_[1]) + static_cast<std::size_t>(j)) *
+               static_cast<std::size_t>(count_[0]) + static_cast<std::size_t>(i);
+}
+
+Vec3 PartField::place(std::size_t n) const {
+    const auto nx = static_cast<std::size_t>(count_[0]);
+    const auto ny = static_cast<std::size_t>(count_[1]);
+    return origin_ + step_.cwiseProduct(Vec3(static_cast<double>(n % nx), static_cast<double>(n / nx % ny),
+                                             static_cast<double>(n / nx / ny)));
+}
+
+// The image of a place in the modelled part, kept a little off the symmetry planes: there is no surface on them.
+Vec3 PartField::fold(const Vec3& p) const {
+    Vec3 out = p;
+    const CellGrid& grid = model_.mesh.grid;
+    const Bounds box = grid.box();
+    for (int a = 0; a < grid.axes(); ++a) {
+        const auto& sides = grid.symmetric[static_cast<std::size_t>(a)];
+        const double off = 0.25 * grid.cell[a];
+        if (sides[0]) out[a] = box.low[a] + std::max(off, std::abs(out[a] - box.low[a]));
+        if (sides[1]) out[a] = box.high[a] - std::max(off, std::abs(out[a] - box.high[a]));
+    }
+    return out;
+}
+
+PartField::Distances PartField::distances(const Vec3& p) const {
+    Distances out{1e300, 1e300};
+    const CellGrid& grid = model_.mesh.grid;
+    const Vec3 q = grid.plane ? Vec3(p.x(), p.y(), 0.0) : p;
+    std::vector<double> each(study_.regions.size());
+    for (std::size_t r = 0; r < study_.regions.size(); ++r) {
+        const RegionCard& card = study_.regions[r];
+        double d = region_distance(study_, model_.painting, static_cast<RegionId>(r), q);
+        if (!card.within.empty()) {
+            double inside = 1e300;
+            for (const std::string& name : card.within)
+                for (std::size_t other = 0; other < r; ++other)
+                    if (refers_to(name, study_.regions[other].name)) inside = std::min(inside, each[other]);
+            d = std::max(d, inside);
+        }
+        if (std::holds_alternative<Skin>(card.extent)) d = std::max(d, out.body);
+        each[r] = d;
+        if (card.role == Role::Void) {
+            out.body = std::max(out.body, -d);
+            out.keep = std::max(out.keep, -d);
+        } else {
+            out.body = std::min(out.body, d);
+            out.keep = card.role == Role::Keep ? std::min(out.keep, d) : std::max(out.keep, -d);
+        }
+    }
+    if (grid.plane) {
+        const double slab = std::max(-p.z(), p.z() - grid.cell.z());
+        out.body = std::max(out.body, slab);
+        out.keep = std::max(out.keep, slab);
+    }
+    return out;
+}
+
+// Trilinear between cell middles, over the solid cells in reach alone.
+double PartField::density_at(const Vec3& p) const {
+    const CellGrid& grid = model_.mesh.grid;
+    std::array<int, 3> low{};
+    std::array<double, 3> share{};
+    for (int a = 0; a < grid.axes(); ++a) {
+        const double u = (p[a] - grid.origin[a]) / grid.cell[a] - 0.5;
+        low[static_cast<std::size_t>(a)] = static_cast<int>(std::floor(u));
+        share[static_cast<std::size_t>(a)] = u - std::floor(u);
+    }
+    double sum = 0.0;
+    double weights = 0.0;
+    for (int corner = 0; corner < (grid.plane ? 4 : 8); ++corner) {
+        std::array<int, 3> cell = low;
+        double weight = 1.0;
+        bool inside = true;
+        for (std::size_t a = 0; a < static_cast<std::size_t>(grid.axes()); ++a) {
+            const int bit = (corner >> a) & 1;
+            cell[a] += bit;
+            weight *= bit == 1 ? share[a] : 1.0 - share[a];
+            const auto& sides = grid.symmetric[a];
+            if (cell[a] < 0 && sides[0]) cell[a] = 0;
+            if (cell[a] >= grid.count[a] && sides[1]) cell[a] = grid.count[a] - 1;
+            inside = inside && cell[a] >= 0 && cell[a] < grid.count[a];
+        }
+        if (!inside) continue;
+        const std::int32_t e = model_.mesh.element_of[grid.at(cell[0], cell[1], cell[2])];
+        if (e < 0) continue;
+        weight = std::max(weight, 1e-9);
+        sum += weight * density_[static_cast<std::size_t>(e)];
+        weights += weight;
+    }
+    return weights > 0.0 ? sum / weights : 0.0;
+}
+
+double PartField::material_density(const Vec3& p) const {
+    const CellGrid& grid = model_.mesh.grid;
+    std::array<int, 3> cell{};
+    for (int a = 0; a < grid.axes(); ++a) {
+        const auto i = static_cast<std::size_t>(a);
+        cell[i] = std::clamp(static_cast<int>(std::floor((p[a] - grid.origin[a]) / grid.cell[a])), 0, grid.count[i] - 1);
+    }
+    const std::int32_t e = model_.mesh.element_of[grid.at(cell[0], cell[1], cell[2])];
+    return model_.material(static_cast<ElementId>(std::max(e, 0))).density;
+}
+
+PartField::PartField(const Study& study, const Model& model, const std::vector<double>& density)
+    : study_(study), model_(model), density_(density) {
+    const CellGrid& grid = model.mesh.grid;
+    Bounds box = grid.box();
+    if (grid.plane) box.high.z() = grid.cell.z();
+    for (int a = 0; a < grid.axes(); ++a) {
+        const double length = box.size()[a];
+        if (grid.symmetric[static_cast<std::size_t>(a)][0]) box.low[a] -= length;
+        if (grid.symmetric[static_cast<std::size_t>(a)][1]) box.high[a] += length;
+    }
+    for (int a = 0; a < 3; ++a) {
+        // The thickness of a plane model may be far from the cells' size; two steps show it exactly.
+        step_[a] = grid.plane && a == 2 ? grid.cell.z() / 2.0 : grid.cell[a] / refine;
+        origin_[a] = box.low[a] - margin * step_[a];
+        count_[static_cast<std::size_t>(a)] = static_cast<int>(std::ceil(box.size()[a] / step_[a] + 2 * margin)) + 1;
+    }
+    const std::size_t points = at(0, 0, count_[2]);
+    body_.resize(points);
+    keep_.resize(points);
+    filling_.resize(points);
+    for (std::size_t n = 0; n < points; ++n) {
+        const Vec3 p = fold(place(n));
+        const Distances d = distances(p);
+        body_[n] = d.body;
+        keep_[n] = d.keep;
+        filling_[n] = density_at(p);
+    }
+    find_anchors();
+}
+
+double PartField::field(std::size_t n, double threshold) const {
+    const int axes = model_.mesh.grid.axes();
+    const double length = model_.mesh.grid.cell.head(axes).minCoeff();
+    const double filling = (threshold - filling_[n]) * length;
+    return std::max(body_[n], std::min(keep_[n], filling));
+}
+
+void PartField::find_anchors() {
+    const CellGrid& grid = model_.mesh.grid;
+    const Bounds box = grid.box();
+    const auto add_images = [&](std::vector<Vec3>& places, Vec3 p) {
+        if (grid.plane) p.z() = 0.5 * grid.cell.z();
+        std::vector<Vec3> images{p};
+        for (int a = 0; a < grid.axes(); ++a)
+            for (int side = 0; side < 2; ++side) {
+                if (!grid.symmetric[static_cast<std::size_t>(a)][static_cast<std::size_t>(side)]) continue;
+                const double plane = side == 0 ? box.low[a] : box.high[a];
+                const std::size_t count = images.size();
+                for (std::size_t i = 0; i < count; ++i) {
+                    Vec3 image = images[i];
+                    image[a] = 2 * plane - image[a];
+                    images.push_back(image);
+                }
+            }
+        places.insert(places.end(), images.begin(), images.end());
+    };
+    const auto add = [&](const std::string& card, const std::vector<std::string>& on) {
+        const auto named = [&](const std::string& name) {
+            return std::any_of(on.begin(), on.end(), [&](const std::string& n) { return refers_to(n, name); });
+        };
+        for (const ModelSurface& s : model_.surfaces) {
+            if (!named(s.name)) continue;
+            Anchor anchor{card + " on " + s.name, card, {}};
+            for (const MeshFace& f : s.faces)
+                add_images(anchor.places, model_.mesh.face_center(f) - 0.5 * grid.cell[f.side / 2] * model_.mesh.face_normal(f));
+            anchors_.push_back(std::move(anchor));
+        }
+        for (const ModelPoint& p : model_.points) {
+            if (!named(p.name)) continue;
+            Anchor anchor{card + " on " + p.name, card, {}};
+            add_images(anchor.places, model_.mesh.nodes[index(p.node)]);
+            anchors_.push_back(std::move(anchor));
+        }
+    };
+    const auto supports = used_by_cases(model_, model_.supports, [](const ModelCase& c, std::vector<bool>& used) {
+        for (const std::size_t s : c.supports) used[s] = true;
+    });
+    const auto loads = used_by_cases(model_, model_.loads, [](const ModelCase& c, std::vector<bool>& used) {
+        for (const auto& [l, factor] : c.loads) used[l] = used[l] || factor != 0.0;
+    });
+    for (std::size_t s = 0; s < supports.size(); ++s)
+        if (supports[s]) add("support " + model_.supports[s].name, model_.supports[s].on);
+    for (std::size_t l = 0; l < loads.size(); ++l)
+        if (loads[l]) add("load " + model_.loads[l].name, model_.loads[l].on);
+}
+
+std::vector<PartPiece> PartField::find_pieces(std::vector<double>& values, bool drop, std::vector<std::string>& missed) const {
+    std::vector<std::int32_t> label(values.size(), -1);
+    std::vector<PartPiece> pieces;
+    std::vector<std::size_t> stack;
+    const std::array<std::size_t, 3> stride{1, static_cast<std::size_t>(count_[0]), at(0, 0, 1)};
+    const double share = step_.prod();
+    for (std::size_t seed = 0; seed < values.size(); ++seed) {
+        if (values[seed] >= 0.0 || label[seed] >= 0) continue;
+        const auto name = static_cast<std::int32_t>(pieces.size());
+        PartPiece piece;
+        double points = 0.0;
+        label[seed] = name;
+        stack.push_back(seed);
+        while (!stack.empty()) {
+            const std::size_t n = stack.back();
+            stack.pop_back();
+            points += 1.0;
+            piece.center += place(n);
+            // The outermost points are never inside, so no neighbour falls off the lattice.
+            for (const std::size_t s : stride)
+                for (const std::size_t other : {n - s, n + s})
+                    if (values[other] < 0.0 && label[other] < 0) {
+                        label[other] = name;
+                        stack.push_back(other);
+                    }
+        }
+        piece.center /= points;
+        piece.volume = points * share;
+        pieces.push_back(piece);
+    }
+    for (const Anchor& anchor : anchors_) {
+        std::vector<bool> touched(pieces.size(), false);
+        for (const Vec3& p : anchor.places) {
+            const Vec3 u = (p - origin_).cwiseQuotient(step_);
+            for (int corner = 0; corner < 8; ++corner) {
+                const std::int32_t found = label[at(static_cast<int>(u.x()) + (corner & 1), static_cast<int>(u.y()) + ((corner >> 1) & 1),
+                                                    static_cast<int>(u.z()) + (corner >> 2))];
+                if (found >= 0) touched[static_cast<std::size_t>(found)] = true;
+            }
+        }
+        for (std::size_t i = 0; i < pieces.size(); ++i)
+            if (touched[i] && std::find(pieces[i].touches.begin(), pieces[i].touches.end(), anchor.card) == pieces[i].touches.end())
+                pieces[i].touches.push_back(anchor.card);
+        if (std::none_of(touched.begin(), touched.end(), [](bool t) { return t; })) missed.push_back(anchor.label);
+    }
+    // The largest piece stays whatever it touches, or a part without any case would vanish.
+    std::size_t largest = 0;
+    for (std::size_t i = 0; i < pieces.size(); ++i)
+        if (pieces[i].volume > pieces[largest].volume) largest = i;
+    for (std::size_t i = 0; i < pieces.size(); ++i) pieces[i].dropped = drop && pieces[i].touches.empty() && i != largest;
+    for (std::size_t n = 0; n < values.size(); ++n)
+        if (label[n] >= 0 && pieces[static_cast<std::size_t>(label[n])].dropped) values[n] = std::max(-values[n], 1e-12);
+    std::sort(pieces.begin(), pieces.end(), [](const PartPiece& a, const PartPiece& b) { return a.volume > b.volume; });
+    return pieces;
+}
+
+Triangles PartField::contour(const std::vector<double>& values) const {
+    vtkNew<vtkImageData> image;
+    image->SetDimensions(count_.data());
+    image->SetOrigin(origin_.data());
+    image->SetSpacing(step_.data());
+    vtkNew<vtkDoubleArray> scalars;
+    scalars->SetNumberOfValues(static_cast<vtkIdType>(values.size()));
+    std::copy(values.begin(), values.end(), scalars->GetPointer(0));
+    image->GetPointData()->SetScalars(scalars);
+    vtkNew<vtkFlyingEdges3D> edges;
+    edges->SetInputData(image);
+    edges->SetValue(0, 0.0);
+    edges->ComputeNormalsOff();
+    edges->ComputeGradientsOff();
+    edges->ComputeScalarsOff();
+    edges->Update();
+    vtkPolyData* found = edges->GetOutput();
+    Triangles out;
+    for (vtkIdType i = 0; i < found->GetNumberOfPoints(); ++i) {
+        Vec3 p;
+        found->GetPoint(i, p.data());
+        out.points.push_back(p);
+    }
+    vtkNew<vtkIdList> ids;
+    vtkCellArray* polygons = found->GetPolys();
+    for (vtkIdType c = 0; c < polygons->GetNumberOfCells(); ++c) {
+        polygons->GetCellAtId(c, ids);
+        out.corners.push_back({static_cast<std::int32_t>(ids->GetId(0)), static_cast<std::int32_t>(ids->GetId(1)),
+                               static_cast<std::int32_t>(ids->GetId(2))});
+    }
+    if (volume(out) < 0.0)
+        for (auto& t : out.corners) std::swap(t[1], t[2]);
+    return out;
+}
+
+Part PartField::extract(const PartOptions& options) const {
+    std::vector<double> values(body_.size());
+    for (std::size_t n = 0; n < values.size(); ++n) {
+        values[n] = field(n, options.threshold);
+        // A value of exactly zero on a lattice point makes triangles without area.
+        if (std::abs(values[n]) < 1e-9 * step_.minCoeff()) values[n] = 1e-9 * step_.minCoeff();
+    }
+    Part part;
+    part.pieces = find_pieces(values, options.drop_islands, part.missed);
+    if (part.pieces.empty())
+        throw Error::input({}, fmt::format("no material is denser than the threshold {:g}", options.threshold),
+                           "Write a lower one with --at");
+    part.surface = contour(values);
+    part.volume_before = volume(part.surface);
+    // Points on the exact shapes stay; only what the densities drew is smoothed.
+    const double near = 0.05 * step_.minCoeff();
+    std::vector<bool> pinned(part.surface.points.size());
+    part.kept.resize(part.surface.points.size());
+    double heavy = 0.0;
+    for (std::size_t i = 0; i < part.surface.points.size(); ++i) {
+        const Vec3 p = fold(part.surface.points[i]);
+        const Distances d = distances(p);
+        pinned[i] = std::abs(d.body) < near || std::abs(d.keep) < near;
+        part.kept[i] = d.keep < near;
+    }
+    if (options.passes > 0) smooth_holding_volume(part.surface, pinned, options.passes);
+    part.volume = volume(part.surface);
+    part.closed = closed(part.surface);
+    double points = 0.0;
+    for (std::size_t n = 0; n < values.size(); ++n) {
+        if (values[n] >= 0.0) continue;
+        points += 1.0;
+        heavy += material_density(fold(place(n)));
+    }
+    part.mass = part.volume * heavy / points;
+    return part;
+}
+
+} // namespace upright

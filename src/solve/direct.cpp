@@ -1,0 +1,179 @@
+#include "base/error.hpp"
+#include "solve/linear_solver.hpp"
+
+#include <algorithm>
+#include <cblas.h>
+#include <chrono>
+#include <cholmod.h>
+#include <cstring>
+#include <fmt/format.h>
+#include <thread>
+
+namespace upright {
+
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
+
+class DirectSolver : public LinearSolver {
+  public:
+    explicit DirectSolver(const SolverOptions& options) : options_(options) {
+        const int cores = static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
+        openblas_set_num_threads(options.threads > 0 ? std::min(options.threads, 4 * cores) : cores);
+        cholmod_l_start(&common_);
+        common_.print = 0;
+        common_.supernodal = CHOLMOD_SUPERNODAL;
+        common_.final_ll = 1;
+        common_.nmethods = 1;
+        common_.method[0].ordering = CHOLMOD_METIS;
+        common_.postorder = 1;
+    }
+
+    ~DirectSolver() override {
+        if (solution_ != nullptr) cholmod_l_free_dense(&solution_, &common_);
+        if (work_y_ != nullptr) cholmod_l_free_dense(&work_y_, &common_);
+        if (work_e_ != nullptr) cholmod_l_free_dense(&work_e_, &common_);
+        if (factor_ != nullptr) cholmod_l_free_factor(&factor_, &common_);
+        if (matrix_ != nullptr) cholmod_l_free_sparse(&matrix_, &common_);
+        cholmod_l_finish(&common_);
+    }
+
+    DirectSolver(const DirectSolver&) = delete;
+    DirectSolver& operator=(const DirectSolver&) = delete;
+
+    void prepare(const ElementSystem& system) override {
+        const auto start = Clock::now();
+        system_ = system;
+        build_pattern();
+        factor_ = cholmod_l_analyze(matrix_, &common_);
+        if (factor_ == nullptr || common_.status < CHOLMOD_OK) throw memory_error();
+        cost_.unknowns = system.unknowns;
+        cost_.factor_bytes = 8.0 * static_cast<double>(factor_->is_super ? factor_->xsize : static_cast<std::size_t>(common_.lnz));
+        cost_.factor_flops = common_.fl;
+        if (cost_.factor_bytes > options_.memory)
+            throw Error::numerics(
+                fmt::format("the factorisation of {} unknowns needs {:.1f} GB and [run] memory allows {:.1f} GB",
+                            system.unknowns, cost_.factor_bytes / 1e9, options_.memory / 1e9),
+                "Write a larger cell size, use a symmetry plane, or raise memory if the machine has it");
+        cost_.prepare_seconds = seconds_since(start);
+    }
+
+    void update(const std::vector<double>& scale) override {
+        const auto start = Clock::now();
+        assemble(scale);
+        cholmod_l_factorize(matrix_, factor_, &common_);
+        if (common_.status == CHOLMOD_NOT_POSDEF || (common_.status == CHOLMOD_OK && factor_->minor < factor_->n))
+            throw Error::numerics("the structure is not held: its stiffness is singular",
+                                  "\"upright check\" names the motion that the supports leave free");
+        if (common_.status < CHOLMOD_OK) throw memory_error();
+        cost_.factor_seconds = seconds_since(start);
+    }
+
+    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads) override {
+        const auto start = Clock::now();
+        Eigen::MatrixXd rhs = loads;
+        cholmod_dense b{};
+        b.nrow = static_cast<std::size_t>(rhs.rows());
+        b.ncol = static_cast<std::size_t>(rhs.cols());
+        b.nzmax = b.nrow * b.ncol;
+        b.d = b.nrow;
+        b.x = rhs.data();
+        b.xtype = CHOLMOD_REAL;
+        b.dtype = CHOLMOD_DOUBLE;
+        const int fine = cholmod_l_solve2(CHOLMOD_A, factor_, &b, nullptr, &solution_, nullptr, &work_y_, &work_e_, &common_);
+        if (fine == 0 || solution_ == nullptr) throw memory_error();
+        Eigen::MatrixXd out = Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(solution_->x), rhs.rows(), rhs.cols());
+        if (!out.allFinite())
+            throw Error::numerics("the solution is not finite", "Look for loads or material data of absurd size");
+        cost_.solve_seconds = seconds_since(start);
+        return out;
+    }
+
+    SolverCost cost() const override { return cost_; }
+
+  private:
+    // The lower triangle's pattern by columns, and where each entry of each element goes.
+    void build_pattern() {
+        const auto per = static_cast<std::size_t>(system_.dofs_per_element);
+        std::vector<std::vector<std::int32_t>> rows(system_.unknowns);
+        for_pairs(per, [&](std::size_t /*element*/, std::size_t /*entry*/, std::int32_t row, std::int32_t column) {
+            rows[static_cast<std::size_t>(column)].push_back(row);
+        });
+        std::size_t entries = 0;
+        for (auto& list : rows) {
+            std::sort(list.begin(), list.end());
+            list.erase(std::unique(list.begin(), list.end()), list.end());
+            list.shrink_to_fit();
+            entries += list.size();
+        }
+        matrix_ = cholmod_l_allocate_sparse(system_.unknowns, system_.unknowns, entries, 1, 1, -1, CHOLMOD_REAL, &common_);
+        if (matrix_ == nullptr) throw memory_error();
+        auto* starts = static_cast<SuiteSparse_long*>(matrix_->p);
+        auto* indices = static_cast<SuiteSparse_long*>(matrix_->i);
+        SuiteSparse_long at = 0;
+        for (std::size_t c = 0; c < rows.size(); ++c) {
+            starts[c] = at;
+            for (const std::int32_t row : rows[c]) indices[at++] = row;
+        }
+        starts[rows.size()] = at;
+        std::memset(matrix_->x, 0, entries * sizeof(double));
+        target_.assign(system_.elements() * per * per, -1);
+        for_pairs(per, [&](std::size_t element, std::size_t entry, std::int32_t row, std::int32_t column) {
+            const auto& list = rows[static_cast<std::size_t>(column)];
+            const auto found = std::lower_bound(list.begin(), list.end(), row) - list.begin();
+            target_[element * per * per + entry] = starts[column] + found;
+        });
+    }
+
+    // Calls `visit` for every entry of every element that lands in the lower triangle.
+    template <class Visit> void for_pairs(std::size_t per, const Visit& visit) const {
+        for (std::size_t e = 0; e < system_.elements(); ++e) {
+            const std::int32_t* dofs = &system_.dofs[e * per];
+            for (std::size_t c = 0; c < per; ++c) {
+                if (dofs[c] < 0) continue;
+                for (std::size_t r = 0; r < per; ++r)
+                    if (dofs[r] >= dofs[c]) visit(e, c * per + r, dofs[r], dofs[c]);
+            }
+        }
+    }
+
+    void assemble(const std::vector<double>& scale) {
+        auto* values = static_cast<double*>(matrix_->x);
+        std::memset(values, 0, matrix_->nzmax * sizeof(double));
+        const auto per = static_cast<std::size_t>(system_.dofs_per_element);
+        for (std::size_t e = 0; e < system_.elements(); ++e) {
+            const double* entries = system_.templates[static_cast<std::size_t>(system_.template_of[e])].data();
+            const std::int64_t* target = &target_[e * per * per];
+            for (std::size_t i = 0; i < per * per; ++i)
+                if (target[i] >= 0) values[target[i]] += scale[e] * entries[i];
+        }
+    }
+
+    Error memory_error() const {
+        if (common_.status == CHOLMOD_OUT_OF_MEMORY || common_.status == CHOLMOD_TOO_LARGE)
+            return Error::numerics(fmt::format("there is not enough memory to factorise {} unknowns", system_.unknowns),
+                                   "Write a larger cell size or use a symmetry plane");
+        return Error::numerics(fmt::format("the factorisation failed (status {})", common_.status));
+    }
+
+    SolverOptions options_;
+    ElementSystem system_;
+    std::vector<std::int64_t> target_;
+    cholmod_common common_{};
+    cholmod_sparse* matrix_ = nullptr;
+    cholmod_factor* factor_ = nullptr;
+    cholmod_dense* solution_ = nullptr;
+    cholmod_dense* work_y_ = nullptr;
+    cholmod_dense* work_e_ = nullptr;
+    SolverCost cost_;
+};
+
+} // namespace
+
+std::unique_ptr<LinearSolver> make_direct_solver(const SolverOptions& options) {
+    return std::make_unique<DirectSolver>(options);
+}
+
+} // namespace upright

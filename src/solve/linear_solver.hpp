@@ -1,0 +1,58 @@
+// The seam to linear solvers: symmetric positive definite systems that are sums of element matrices.
+// Nothing above this folder may assume that a matrix exists.
+#pragma once
+
+#include <Eigen/Core>
+
+#include <cstdint>
+#include <memory>
+#include <vector>
+
+namespace upright {
+
+struct SolverOptions {
+    int threads = 0;        // 0: all cores
+    double memory = 12e9;   // bytes the factorisation may take
+};
+
+// The structure of a system: K = sum over elements of scale_e * template_e at the element's unknowns.
+struct ElementSystem {
+    std::size_t unknowns = 0;
+    int dofs_per_element = 0;
+    std::vector<std::int32_t> dofs; // dofs_per_element for each element; -1 where held
+    std::vector<Eigen::MatrixXd> templates;
+    std::vector<std::int32_t> template_of; // for each element
+
+    std::size_t elements() const { return template_of.size(); }
+};
+
+struct SolverCost {
+    std::size_t unknowns = 0;
+    double factor_bytes = 0.0;
+    double factor_flops = 0.0; // of one factorisation
+    double prepare_seconds = 0.0; // once
+    double factor_seconds = 0.0;  // the last one
+    double solve_seconds = 0.0;   // the last one, all right-hand sides
+};
+
+class LinearSolver {
+  public:
+    LinearSolver() = default;
+    LinearSolver(const LinearSolver&) = delete;
+    LinearSolver& operator=(const LinearSolver&) = delete;
+    virtual ~LinearSolver() = default;
+
+    // Learns the structure, once. Throws Error (Numerics) when the memory would not do.
+    virtual void prepare(const ElementSystem& system) = 0;
+    // Takes the scale of every element's template. Throws Error (Numerics) for a singular system.
+    virtual void update(const std::vector<double>& scale) = 0;
+    // Solves for a block of right-hand sides, one a column.
+    virtual Eigen::MatrixXd solve(const Eigen::MatrixXd& loads) = 0;
+    virtual SolverCost cost() const = 0;
+};
+
+// Sparse supernodal Cholesky (CHOLMOD: Chen, Davis, Hager & Rajamanickam 2008), nested dissection ordering; the symbolic
+// analysis is made once and reused by every update.
+std::unique_ptr<LinearSolver> make_direct_solver(const SolverOptions& options);
+
+} // namespace upright

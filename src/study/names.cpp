@@ -1,0 +1,83 @@
+#include "study/names.hpp"
+
+#include "base/nearest.hpp"
+
+#include <algorithm>
+#include <map>
+
+namespace upright {
+
+bool refers_to(const std::string& reference, const std::string& name) {
+    return name == reference || (name.size() > reference.size() && name[reference.size()] == '/' &&
+                                 name.compare(0, reference.size(), reference) == 0);
+}
+
+void require_known(const std::vector<std::string>& references, const std::vector<std::string>& known,
+                   const std::string& kind, const Place& place) {
+    for (const std::string& reference : references) {
+        const bool found = std::any_of(known.begin(), known.end(),
+                                       [&](const std::string& name) { return refers_to(reference, name); });
+        if (!found)
+            throw Error::input(place, "there is no " + kind + " \"" + reference + "\"",
+                               known.empty() ? "The study has no " + kind + "; write a [[" + kind + "]]"
+                                             : suggestion(reference, known));
+    }
+}
+
+namespace {
+
+template <class Cards> void require_unique(const Cards& cards, const std::string& kind) {
+    std::map<std::string, Place> seen;
+    for (const auto& card : cards) {
+        const auto [first, fresh] = seen.emplace(card.name, card.place);
+        if (!fresh)
+            throw Error::input(card.place, "a second " + kind + " bears the name \"" + card.name + "\"",
+                               "The first stands at " + first->second.text() + "; give each its own name");
+    }
+}
+
+} // namespace
+
+void check_names(const Study& study) {
+    require_unique(study.materials, "material");
+    require_unique(study.regions, "region");
+    require_unique(study.surfaces, "surface");
+    require_unique(study.points, "point");
+    require_unique(study.supports, "support");
+    require_unique(study.loads, "load");
+    require_unique(study.cases, "case");
+    require_unique(study.responses, "response");
+
+    const std::vector<std::string> surfaces = names_of(study.surfaces);
+    std::vector<std::string> places = surfaces;
+    for (const std::string& point : names_of(study.points)) {
+        if (std::find(surfaces.begin(), surfaces.end(), point) != surfaces.end())
+            for (const PointCard& card : study.points)
+                if (card.name == point)
+                    throw Error::input(card.place, "a surface already bears the name \"" + point + "\"",
+                                       "Loads and supports refer to both; give the point another name");
+        places.push_back(point);
+    }
+    std::vector<std::string> painted;
+    for (const RegionCard& region : study.regions) {
+        require_known(region.within, painted, "region (painted before \"" + region.name + "\")", region.place);
+        if (const Skin* skin = std::get_if<Skin>(&region.extent)) {
+            std::vector<std::string> coverable = painted;
+            coverable.insert(coverable.end(), surfaces.begin(), surfaces.end());
+            require_known(skin->of, coverable, "earlier region or surface", region.place);
+        }
+        painted.push_back(region.name);
+    }
+    for (const SurfaceCard& surface : study.surfaces) require_known(surface.of, names_of(study.regions), "region", surface.place);
+    for (const PointCard& point : study.points)
+        if (const std::string* of = std::get_if<std::string>(&point.at)) require_known({*of}, surfaces, "surface", point.at_place);
+    for (const SupportCard& support : study.supports)
+        require_known(support.on, places, "surface or point", support.on_place);
+    for (const LoadCard& load : study.loads) {
+        if (load.on.empty()) continue;
+        require_known(load.on, places, "surface or point", load.on_place);
+        if (std::holds_alternative<PressureLoad>(load.kind)) require_known(load.on, surfaces, "surface", load.on_place);
+    }
+}
+
+} // namespace upright
