@@ -36,7 +36,8 @@ int edit_distance(const std::string& first, const std::string& second) {
 
 std::optional<std::string> nearest(const std::string& word, const std::vector<std::string>& candidates) {
     std::optional<std::string> best;
-    int best_distance = 1 + static_cast<int>(std::max<std::size_t>(word.size(), 3)) / 3;
+    // A single letter is no word to guess from.
+    int best_distance = word.size() < 2 ? 1 : 1 + static_cast<int>(std::max<std::size_t>(word.size(), 3)) / 3;
     for (const std::string& candidate : candidates) {
         int distance = edit_distance(word, candidate);
         // A prefix is what one types when one forgets the rest.

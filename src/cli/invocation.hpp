@@ -24,7 +24,7 @@ struct Invocation {
     std::string from = "corner";
     std::string size = "1280x800";
     double at = 0.5;
-    int smooth = 20;
+    int smooth = 50;
     bool all_pieces = false;
     std::string example = "pump-pedestal";
     std::string program; // path of the running program, to find the shipped data

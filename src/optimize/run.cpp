@@ -77,11 +77,7 @@ class Loop {
         }
         row.goal = row.responses[problem_.goal];
         row.grayness = grayness(density, chain_.is_design());
-        if (!state.density.empty()) {
-            row.change = 0.0;
-            for (std::size_t e = 0; e < density.size(); ++e)
-                row.change = std::max(row.change, std::abs(density[e] - state.density[e]));
-        }
+        row.change = state.step;
         state.density = density;
         row.seconds = seconds();
         state.history.push_back(row);
@@ -108,6 +104,8 @@ class Loop {
             step = criteria_step(state.x, benefit, cost, material, *study_.responses[problem_.bound].max, now.move,
                                  state.multiplier);
         }
+        state.step = 0.0;
+        for (std::size_t i = 0; i < state.x.size(); ++i) state.step = std::max(state.step, std::abs(step.x[i] - state.x[i]));
         state.x = std::move(step.x);
         state.multiplier = step.multiplier;
         state.history.back().seconds = seconds();

@@ -26,7 +26,7 @@ Schedule schedule(const RunCard& run, int iteration);
 struct IterationRow {
     int iteration = 0;
     double goal = 0.0;
-    double change = 1.0;   // largest change of any physical density
+    double change = 1.0;   // largest change of any density variable in the step that led here
     double grayness = 0.0; // over the design elements
     double seconds = 0.0;
     std::vector<double> responses; // as in the study
@@ -38,6 +38,7 @@ struct OptimizerState {
     std::vector<double> x;       // the variables of the next one
     std::vector<double> density; // physical densities of the last one
     double multiplier = 1.0;
+    double step = 1.0; // largest change of any variable in the last step
     std::vector<IterationRow> history;
 };
 

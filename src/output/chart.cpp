@@ -2,6 +2,7 @@
 
 #include "base/files.hpp"
 
+#include <algorithm>
 #include <cstdio>
 #include <fmt/format.h>
 
@@ -31,6 +32,22 @@ template <class Value> void define(std::string& script, const std::string& name,
     script += "END\n";
 }
 
+// What hardly changes is drawn as such, not blown up until its rounding shows.
+std::string value_range(const std::vector<IterationRow>& rows, std::size_t r, const ResponseCard& card) {
+    double low = rows.front().responses.at(r);
+    double high = low;
+    for (const IterationRow& row : rows) {
+        low = std::min(low, row.responses.at(r));
+        high = std::max(high, row.responses.at(r));
+    }
+    if (card.max) {
+        low = std::min(low, *card.max);
+        high = std::max(high, *card.max);
+    }
+    if (high - low > 0.02 * std::abs(high)) return "set autoscale y\n";
+    return fmt::format("set yrange [{:.9g}:{:.9g}]\n", low - 0.1 * std::abs(low) - 1e-30, high + 0.1 * std::abs(high) + 1e-30);
+}
+
 } // namespace
 
 void draw_history(const Study& study, const std::vector<IterationRow>& rows, const FigureOptions& options,
@@ -45,16 +62,16 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
         std::string script = fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\nset output {}\n", options.width,
                                          options.height, 11, quoted(temporary.string()));
-        script += fmt::format("set multiplot layout {},1 title {} font ',15' margins 0.11,0.80,0.09,0.90 spacing 0,0.07\n", shown.size() + 1,
+        script += fmt::format("set multiplot layout {},1 title {} font ',15' margins 0.11,0.96,0.09,0.90 spacing 0,0.07\n", shown.size() + 1,
                               quoted(study.title + ": history"));
-        script += "set grid lc rgb '#dddddd'\nset border 3 lc rgb '#444444'\nset tics nomirror\nset key outside right top Left reverse\n";
+        script += "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics nomirror\nset key inside right top Left reverse\n";
         script += fmt::format("set xrange [1:{}]\nset format y '%.4g'\nset offsets 0,0,graph 0.08,graph 0.08\n",
                               std::max(2, rows.back().iteration));
         for (const std::size_t r : shown) {
             const ResponseCard& card = study.responses[r];
             define(script, fmt::format("r{}", r), rows, [&](const IterationRow& row) { return row.responses.at(r); });
             const bool goal = study.goal && card.name == study.goal->response;
-            script += "set ylabel " + quoted(card.name + unit_of(study, card)) + "\n";
+            script += "set ylabel " + quoted(card.name + unit_of(study, card)) + "\n" + value_range(rows, r, card);
             std::string plot = fmt::format("plot $r{} with lines lw 2.2 lc rgb '{}' title {}", r, goal ? "#0a4d8c" : "#00785a",
                                            quoted(goal ? card.name + " (goal)" : card.name));
             if (card.max) plot += fmt::format(", {:.12g} with lines lw 1.6 dt 2 lc rgb '#d54500' title {}", *card.max, quoted(fmt::format("max {:.4g}", *card.max)));
@@ -62,7 +79,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
         }
         define(script, "change", rows, [](const IterationRow& row) { return std::max(row.change, 1e-6); });
         define(script, "gray", rows, [](const IterationRow& row) { return std::max(row.grayness, 1e-6); });
-        script += "set logscale y\nset ylabel 'change, grayness'\nset xlabel 'iteration'\n";
+        script += "set autoscale y\nset logscale y\nset ylabel 'change, grayness'\nset xlabel 'iteration'\n";
         script += fmt::format("plot $change with lines lw 1.8 lc rgb '#993880' title 'density change', $gray with lines lw 1.8 lc rgb '#555555' "
                               "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
                               study.run.stop_when);

@@ -166,6 +166,14 @@ struct Spot {
     Vec3 at, normal;
 };
 
+// Whether a figure shows the modelled part alone or the whole body with its mirror images.
+enum class Extent { Modelled, Whole };
+
+// The images in which supports and loads are drawn.
+std::vector<Transform> shown_images(const Model& model, Extent extent) {
+    return extent == Extent::Whole ? images(model.mesh.grid) : std::vector<Transform>{Transform::Identity()};
+}
+
 // Where a support or load acts, with outward normals (zero at points).
 std::vector<Spot> spots(const Model& model, const std::vector<std::string>& on, std::size_t each) {
     std::vector<Spot> out;
@@ -190,7 +198,7 @@ std::string directions(const std::array<bool, 3>& hold) {
     return out;
 }
 
-void add_supports(Figure& figure, const Model& model, const std::vector<std::size_t>& which) {
+void add_supports(Figure& figure, const Model& model, const std::vector<std::size_t>& which, Extent extent) {
     const double size = 0.022 * reach(model);
     const double lift = 0.3 * model.mesh.grid.cell.head(model.mesh.grid.axes()).minCoeff();
     for (const std::size_t s : which) {
@@ -200,7 +208,8 @@ void add_supports(Figure& figure, const Model& model, const std::vector<std::siz
                 if (!support.hold[static_cast<std::size_t>(a)]) continue;
                 // The cone comes from outside the body.
                 const double sign = spot.normal[a] > 0.3 ? -1.0 : 1.0;
-                figure.add_cone(spot.at + lift * 0.1 * spot.normal, sign * Vec3::Unit(a), size, color::hold);
+                for (const Transform& image : shown_images(model, extent))
+                    figure.add_cone(image * Vec3(spot.at + lift * 0.1 * spot.normal), image.linear() * (sign * Vec3::Unit(a)), size, color::hold);
             }
         std::string places;
         for (const std::string& name : support.on) places += (places.empty() ? "" : ", ") + name;
@@ -212,7 +221,7 @@ void add_supports(Figure& figure, const Model& model, const std::vector<std::siz
         for (std::size_t side = 0; side < 2; ++side) {
             if (!grid.symmetric[static_cast<std::size_t>(a)][side]) continue;
             const double at = side == 0 ? box.low[a] : box.high[a];
-            figure.add_legend('-', color::plane, fmt::format("symmetry plane {} = {:g}", "xyz"[a], at));
+            figure.add_legend('-', color::plane, fmt::format("symmetry plane {} = {:g}{}", "xyz"[a], at, extent == Extent::Whole ? "\n(loads: those of one half)" : ""));
         }
 }
 
@@ -250,7 +259,7 @@ std::string vector_text(const Vec3& v, bool plane) {
                  : fmt::format("({:.4g}, {:.4g}, {:.4g})", clean(v.x()), clean(v.y()), clean(v.z()));
 }
 
-void add_loads(Figure& figure, const Model& model, const ModelCase& c) {
+void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent extent) {
     double largest = 0.0;
     for (const auto& [l, factor] : c.loads) largest = std::max(largest, std::abs(factor) * resultant(model, model.loads[l]).force.norm());
     const double full = 0.13 * reach(model);
@@ -268,7 +277,9 @@ void add_loads(Figure& figure, const Model& model, const ModelCase& c) {
         if (load.gravity) {
             const Vec3 g = (factor * *load.gravity).normalized();
             const Bounds box = model.mesh.grid.box();
-            figure.add_arrow(box.center() - 0.5 * length * g, box.center() + 0.5 * length * g, shade);
+            // Beside the body, where it can be seen.
+            const Vec3 beside = Vec3(box.low.x() - 0.08 * reach(model), box.low.y(), box.center().z());
+            figure.add_arrow(beside - 0.5 * length * g, beside + 0.5 * length * g, shade);
             continue;
         }
         for (const Spot& spot : spots(model, load.on, plane ? 5 : 6)) {
@@ -276,8 +287,8 @@ void add_loads(Figure& figure, const Model& model, const ModelCase& c) {
                                                      : Vec3(force.normalized());
             const bool pulls = direction.dot(spot.normal) > 0.3;
             const Vec3 off = 0.25 * model.mesh.grid.cell.head(model.mesh.grid.axes()).minCoeff() * spot.normal;
-            if (pulls) figure.add_arrow(spot.at, spot.at + length * direction, shade);
-            else figure.add_arrow(spot.at + off - length * direction, spot.at + off, shade);
+            const Vec3 tail = pulls ? spot.at : Vec3(spot.at + off - length * direction);
+            for (const Transform& image : shown_images(model, extent)) figure.add_arrow(image * tail, image * Vec3(tail + length * direction), shade);
         }
     }
 }
@@ -340,7 +351,7 @@ void add_all_loads(Figure& figure, const Model& model) {
         for (const ModelCase& c : model.cases)
             for (const auto& [used, factor] : c.loads)
                 if (used == l && (all.loads.empty() || all.loads.back().first != l)) all.loads.emplace_back(l, 1.0);
-    add_loads(figure, model, all);
+    add_loads(figure, model, all, Extent::Whole);
 }
 
 std::vector<std::size_t> used_supports(const Model& model) {
@@ -369,7 +380,7 @@ void draw_regions(const Study& study, const Model& model, const FigureOptions& o
         if (region.role == Role::Void) figure.add_legend('-', color::empty, base + " (void)");
         else figure.add_legend('#', region_color(model, r), base + (region.role == Role::Keep ? " (keep)" : " (design)"));
     }
-    add_supports(figure, model, used_supports(model));
+    add_supports(figure, model, used_supports(model), Extent::Modelled);
     add_planes(figure, model);
     figure.write(png);
 }
@@ -383,8 +394,8 @@ void draw_case(const Study& study, const Model& model, const ModelCase& c, const
                               part_note(model)));
     Skinned skin = painted_skin(model, false);
     figure.add(skin.patch);
-    add_loads(figure, model, c);
-    add_supports(figure, model, c.supports);
+    add_loads(figure, model, c, Extent::Modelled);
+    add_supports(figure, model, c.supports, Extent::Modelled);
     add_planes(figure, model);
     figure.write(png);
 }
@@ -415,7 +426,7 @@ void draw_solid(const Study& study, const Model& model, const Part& part, const 
     if (std::find(part.kept.begin(), part.kept.end(), true) != part.kept.end()) figure.add_legend('#', color::keep, "kept");
     figure.add_legend('-', color::faint, "original space");
     add_all_loads(figure, model);
-    add_supports(figure, model, used_supports(model));
+    add_supports(figure, model, used_supports(model), Extent::Whole);
     figure.write(png);
 }
 
@@ -438,7 +449,7 @@ void draw_density(const Study& study, const Model& model, const std::vector<doub
     add_mirrored(figure, model, skin.patch, Scale{0.0, 1.0, "density", true});
     add_block_outline(figure, study, model, color::empty);
     add_all_loads(figure, model);
-    add_supports(figure, model, used_supports(model));
+    add_supports(figure, model, used_supports(model), Extent::Whole);
     figure.write(png);
 }
 
@@ -477,8 +488,8 @@ void draw_displacement(const Study& study, const Model& model, const ModelCase& 
     figure.add_ball(peak, 0.008 * reach(model), color::text);
     figure.add_legend('o', color::text, fmt::format("largest {:.4g} {}\nat {}", largest, unit, vector_text(place, plane)));
     figure.add_legend('-', color::faint, "original space");
-    add_loads(figure, model, c);
-    add_supports(figure, model, c.supports);
+    add_loads(figure, model, c, Extent::Whole);
+    add_supports(figure, model, c.supports, Extent::Whole);
     figure.write(png);
 }
 
@@ -518,8 +529,8 @@ void draw_stress(const Study& study, const Model& model, const ModelCase& c, con
     figure.add_ball(place, 0.008 * reach(model), color::text);
     figure.add_legend('o', color::text, fmt::format("largest {:.4g} {}\nat {}", largest, unit, vector_text(place, plane)));
     figure.add_legend('-', color::faint, "original space");
-    add_loads(figure, model, c);
-    add_supports(figure, model, c.supports);
+    add_loads(figure, model, c, Extent::Whole);
+    add_supports(figure, model, c.supports, Extent::Whole);
     figure.write(png);
 }
 

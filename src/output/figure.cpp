@@ -215,8 +215,8 @@ vtkSmartPointer<vtkActor> Figure::Inside::make_patch(const Patch& patch) {
     vtkProperty* property = actor->GetProperty();
     property->SetColor(patch.color[0], patch.color[1], patch.color[2]);
     property->SetOpacity(patch.opacity);
-    property->SetAmbient(0.28);
-    property->SetDiffuse(0.74);
+    property->SetAmbient(0.34);
+    property->SetDiffuse(0.78);
     if (!patch.smooth) property->SetInterpolationToFlat();
     if (patch.edges) {
         property->EdgeVisibilityOn();
@@ -508,7 +508,7 @@ void Figure::write(const std::filesystem::path& png) {
     in.scene->SetBackground(1, 1, 1);
     in.scene->AutomaticLightCreationOff();
     // A head light and a softer one from the upper left, both fixed to the eye.
-    for (const auto& [x, y, strength] : {std::tuple{0.0, 0.0, 0.62}, std::tuple{-1.0, 1.2, 0.5}}) {
+    for (const auto& [x, y, strength] : {std::tuple{0.0, 0.0, 0.62}, std::tuple{-0.9, 1.4, 0.42}}) {
         vtkNew<vtkLight> light;
         light->SetLightTypeToCameraLight();
         light->SetPosition(x, y, 1.0);

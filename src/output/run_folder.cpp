@@ -188,7 +188,7 @@ void RunFolder::write_checkpoint(const OptimizerState& state) const {
     write_then_rename(path_ / "steps" / "checkpoint.h5", [&](const fs::path& temporary) {
         const NumberFile file(temporary, true);
         const double width = state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
-        file.put("state", {static_cast<double>(state.iteration), state.multiplier, width});
+        file.put("state", {static_cast<double>(state.iteration), state.multiplier, width, state.step});
         file.put("x", state.x);
         file.put("density", state.density);
         file.put("history", flatten(state.history));
@@ -204,6 +204,7 @@ OptimizerState RunFolder::read_checkpoint() const {
     const std::vector<double> state = file.get("state", name);
     out.iteration = static_cast<int>(state.at(0));
     out.multiplier = state.at(1);
+    out.step = state.at(3);
     out.x = file.get("x", name);
     out.density = file.get("density", name);
     out.history = unflatten(file.get("history", name), static_cast<std::size_t>(state.at(2)));

@@ -15,7 +15,7 @@ namespace upright {
 
 namespace {
 
-constexpr int refine = 2;          // lattice steps in a cell
+constexpr int refine = 3;          // lattice steps in a cell
 constexpr double margin = 1.37;    // lattice steps around the body; not whole, so that no point lies on a flat face
 
 // The places on which the supports and loads of the cases act.
@@ -91,7 +91,8 @@ PartField::Distances PartField::distances(const Vec3& p) const {
     return out;
 }
 
-// Trilinear between cell middles, over the solid cells in reach alone.
+// Trilinear between cell middles, over the design cells in reach alone: kept regions come as their exact shapes, and
+// their stair-stepped cells must not show beyond them.
 double PartField::density_at(const Vec3& p) const {
     const CellGrid& grid = model_.mesh.grid;
     std::array<int, 3> low{};
@@ -118,7 +119,7 @@ double PartField::density_at(const Vec3& p) const {
         }
         if (!inside) continue;
         const std::int32_t e = model_.mesh.element_of[grid.at(cell[0], cell[1], cell[2])];
-        if (e < 0) continue;
+        if (e < 0 || model_.role(static_cast<ElementId>(e)) != Role::Design) continue;
         weight = std::max(weight, 1e-9);
         sum += weight * density_[static_cast<std::size_t>(e)];
         weights += weight;
@@ -148,8 +149,9 @@ PartField::PartField(const Study& study, const Model& model, const std::vector<d
         if (grid.symmetric[static_cast<std::size_t>(a)][1]) box.high[a] += length;
     }
     for (int a = 0; a < 3; ++a) {
-        // The thickness of a plane model may be far from the cells' size; two steps show it exactly.
-        step_[a] = grid.plane && a == 2 ? grid.cell.z() / 2.0 : grid.cell[a] / refine;
+        step_[a] = grid.cell[a] / refine;
+        // The thickness of a plane model may be far from the cells' size.
+        if (grid.plane && a == 2) step_[a] = grid.cell.z() / std::clamp(std::round(grid.cell.z() / step_.x()), 8.0, 60.0);
         origin_[a] = box.low[a] - margin * step_[a];
         count_[static_cast<std::size_t>(a)] = static_cast<int>(std::ceil(box.size()[a] / step_[a] + 2 * margin)) + 1;
     }

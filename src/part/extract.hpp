@@ -12,7 +12,7 @@ namespace upright {
 
 struct PartOptions {
     double threshold = 0.5;
-    int passes = 20;          // smoothing; 0 leaves the surface as it comes
+    int passes = 50;          // smoothing; 0 leaves the surface as it comes
     bool drop_islands = true; // leave out pieces that touch neither a support nor a load
 };
 

@@ -771,7 +771,7 @@ void check_document(const Node& document) {
         if (std::find(served.begin(), served.end(), entry.key) != served.end()) continue;
         if (std::find(later.begin(), later.end(), entry.key) != later.end())
             throw not_served(entry.place, "\"" + entry.key + "\"");
-        throw Error::input(entry.place, "a study has no \"" + entry.key + "\"", suggestion(entry.key, all, 30));
+        throw Error::input(entry.place, "a study has no \"" + entry.key + "\"", suggestion(entry.key, nearest(entry.key, all) ? all : served, 30));
     }
 }
 

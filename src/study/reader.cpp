@@ -126,7 +126,7 @@ void CardReader::finish(const std::vector<std::string>& later) const {
             throw not_served(entry.place, "\"" + entry.key + "\" in " + title_);
         std::vector<std::string> all = known_;
         all.insert(all.end(), later.begin(), later.end());
-        throw Error::input(entry.place, title_ + " has no key \"" + entry.key + "\"", suggestion(entry.key, all, 30));
+        throw Error::input(entry.place, title_ + " has no key \"" + entry.key + "\"", suggestion(entry.key, nearest(entry.key, all) ? all : known_, 30));
     }
 }
 

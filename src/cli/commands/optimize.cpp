@@ -90,6 +90,7 @@ int run_optimize(const Invocation& in, Console& console) {
 
     const Model model = build_model(study);
     require_ready(study, model);
+    const InterruptGuard guard; // from here on a run folder is there to be left in order
     RunFolder folder = in.resume ? RunFolder::open(path, true) : RunFolder::create(path, in.force);
     OptimizerState from;
     if (in.resume) {
@@ -111,7 +112,6 @@ int run_optimize(const Invocation& in, Console& console) {
         StaticAnalysis analysis(model, {study.run.threads, study.run.memory});
         cost = analysis.cost();
         console.remark(fmt::format("sparse Cholesky: {} unknowns, factor {:.3g} MB, prepared in {:.1f} s", cost.unknowns, cost.factor_bytes / 1e6, cost.prepare_seconds));
-        const InterruptGuard guard;
         RunObserver observer(study, folder, console);
         result = optimize(study, analysis, observer, in.resume ? &from : nullptr);
         cost = analysis.cost();

@@ -1,0 +1,31 @@
+#include "base/files.hpp"
+
+#include "base/error.hpp"
+#include "support/studies.hpp"
+
+#include <gtest/gtest.h>
+
+using namespace upright;
+
+TEST(Files, LeaveNothingBehindWhenWritingFails) {
+    const test::TemporaryFolder folder;
+    const auto target = folder.write("kept.txt", "old");
+    EXPECT_THROW(write_then_rename(target,
+                                   [](const std::filesystem::path& temporary) {
+                                       write_text(temporary, "half");
+                                       throw Error::numerics("stopped");
+                                   }),
+                 Error);
+    EXPECT_EQ(read_text(target), "old");
+    EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 1);
+}
+
+TEST(Files, SayWhatCannotBeRead) {
+    try {
+        read_text("/nowhere/at/all.toml");
+        FAIL();
+    } catch (const Error& bad) {
+        EXPECT_EQ(bad.code(), ExitCode::Input);
+        EXPECT_NE(std::string(bad.what()).find("No such file"), std::string::npos);
+    }
+}

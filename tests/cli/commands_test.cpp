@@ -1,0 +1,255 @@
+#include "cli/program.hpp"
+#include "support/folder.hpp"
+
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+using namespace upright;
+namespace fs = std::filesystem;
+using test::TemporaryFolder;
+
+namespace {
+
+// A small cantilever with a pad, done in a second.
+std::string small_study(const std::string& run = "iterations = 12\nkeep_every = 4\n") {
+    return R"(title = "Small bracket"
+units = ["mm", "N", "s"]
+
+[[region]]
+name = "block"
+role = "design"
+material = "ductile iron"
+box = [[0, 0, 0], [80, 40, 40]]
+
+[[region]]
+name = "pad"
+role = "keep"
+material = "ductile iron"
+box = [[70, 0, 0], [80, 40, 40]]
+
+[[surface]]
+name = "root"
+of = "block"
+facing = [-1, 0, 0]
+
+[[surface]]
+name = "tip"
+of = "pad"
+facing = [1, 0, 0]
+
+[[support]]
+name = "clamp"
+on = "root"
+hold = ["x", "y", "z"]
+
+[[load]]
+name = "pull"
+on = "tip"
+force = [0, 0, "-1 kN"]
+
+[[case]]
+name = "bend"
+supports = ["clamp"]
+loads = { pull = [1, -1] }
+
+[mesh]
+size = "5 mm"
+
+[[response]]
+name = "stiffness"
+measure = "compliance"
+
+[[response]]
+name = "budget"
+measure = "mass-fraction"
+max = 0.4
+
+[goal]
+minimize = "stiffness"
+
+[run]
+)" + run;
+}
+
+bool is_png(const fs::path& file, int width, int height) {
+    const std::string bytes = test::text_of(file);
+    if (bytes.size() < 2000 || bytes.compare(1, 3, "PNG") != 0) return false;
+    const auto number = [&](std::size_t at) {
+        int out = 0;
+        for (std::size_t i = 0; i < 4; ++i) out = out * 256 + static_cast<unsigned char>(bytes[at + i]);
+        return out;
+    };
+    return number(16) == width && number(20) == height;
+}
+
+} // namespace
+
+TEST(Program, TellsItsVersionAndHelp) {
+    const TemporaryFolder folder;
+    const auto version = test::upright(folder.path(), {"--version"});
+    EXPECT_EQ(version.code, 0);
+    EXPECT_EQ(version.out.rfind("upright ", 0), 0U);
+    const auto help = test::upright(folder.path(), {"--help"});
+    EXPECT_EQ(help.code, 0);
+    for (const char* command : {"demo", "new", "materials", "check", "optimize", "plot", "carve"}) {
+        EXPECT_NE(help.out.find(command), std::string::npos) << command;
+        EXPECT_EQ(test::upright(folder.path(), {command, "--help"}).code, 0) << command;
+    }
+}
+
+TEST(Program, AnswersWrongCommandLines) {
+    const TemporaryFolder folder;
+    const auto expect = [&](const std::vector<std::string>& words, const std::string& answer) {
+        const auto outcome = test::upright(folder.path(), words);
+        EXPECT_EQ(outcome.code, 2) << answer << outcome.err;
+        EXPECT_NE(outcome.err.find(answer), std::string::npos) << outcome.err;
+    };
+    expect({"optimise"}, "Did you mean \"optimize\"?");
+    expect({"verify", "x.run"}, "does not serve yet");
+    expect({"optimize"}, "needs STUDY");
+    expect({"optimize", "x.toml", "--forse"}, "Did you mean \"--force\"?");
+    expect({"plot", "x.run", "--what", "densty"}, "Did you mean \"density\"?");
+    expect({"plot", "x.run", "--size", "big"}, "Write it as 1280x800");
+    expect({"plot", "x.run", "--from", "tpo"}, "is not a view");
+    expect({"carve", "x.run", "--at", "1.5"}, "between 0 and 1");
+    folder.write("s.toml", small_study());
+    expect({"optimize", "s.toml", "--set", "response.bugdet.max=0.3"}, "Did you mean \"budget\"?");
+    expect({"optimize", "s.toml", "--resume", "--force"}, "exclude each other");
+}
+
+TEST(Program, AnswersMissingAndForeignFiles) {
+    const TemporaryFolder folder;
+    auto outcome = test::upright(folder.path(), {"check", "none.toml"});
+    EXPECT_EQ(outcome.code, 3);
+    EXPECT_NE(outcome.err.find("none.toml: cannot be read: No such file"), std::string::npos) << outcome.err;
+    outcome = test::upright(folder.path(), {"check", "."});
+    EXPECT_EQ(outcome.code, 3);
+    outcome = test::upright(folder.path(), {"plot", "none.run"});
+    EXPECT_EQ(outcome.code, 3);
+    EXPECT_NE(outcome.err.find("there is no such run"), std::string::npos) << outcome.err;
+    folder.write("binary.toml", std::string("\x7f\x45LF\0\1\2", 7));
+    outcome = test::upright(folder.path(), {"check", "binary.toml"});
+    EXPECT_EQ(outcome.code, 3) << outcome.err;
+}
+
+TEST(Program, ListsMaterialsAndExamples) {
+    const TemporaryFolder folder;
+    const auto materials = test::upright(folder.path(), {"materials"});
+    EXPECT_EQ(materials.code, 0);
+    EXPECT_NE(materials.out.find("EN 1563"), std::string::npos);
+    EXPECT_NE(test::upright(folder.path(), {"new", "--list"}).out.find("pump-pedestal"), std::string::npos);
+    EXPECT_EQ(test::upright(folder.path(), {"new", "mine", "--example", "half-beam"}).code, 0);
+    EXPECT_TRUE(fs::exists(folder.path() / "mine" / "half-beam.toml"));
+    EXPECT_EQ(test::upright(folder.path(), {"new", "mine"}).code, 6); // it is there already
+    EXPECT_EQ(test::upright(folder.path(), {"new", "other", "--example", "half-bean"}).code, 2);
+}
+
+TEST(Program, DoesTheWholeJob) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study());
+    const auto check = test::upright(folder.path(), {"check", "bracket.toml"});
+    EXPECT_EQ(check.code, 0) << check.err;
+    EXPECT_NE(check.out.find("fully held"), std::string::npos);
+    EXPECT_TRUE(is_png(folder.path() / "bracket.check/regions.png", 1280, 800));
+    EXPECT_TRUE(is_png(folder.path() / "bracket.check/case-bend.2.png", 1280, 800));
+
+    const auto run = test::upright(folder.path(), {"optimize", "bracket.toml"});
+    EXPECT_EQ(run.code, 0) << run.err;
+    const fs::path out = folder.path() / "bracket.run";
+    for (const char* file : {"run.json", "history.csv", "study.toml", "design.vtu", "cases/bend.1.vtu", "cases/bend.2.vtu", "steps/0004.h5", "steps/checkpoint.h5", "log.txt"})
+        EXPECT_TRUE(fs::exists(out / file)) << file;
+    const auto json = nlohmann::json::parse(test::text_of(out / "run.json"));
+    EXPECT_EQ(json["status"], "iteration-limit");
+    EXPECT_EQ(json["feasible"], true);
+    EXPECT_EQ(json["iterations"], 12);
+    EXPECT_EQ(json["goal"]["name"], "stiffness");
+    EXPECT_EQ(json["goal"]["unit"], "N·mm");
+    EXPECT_NEAR(json["responses"][1]["value"].get<double>(), 0.4, 1e-4);
+    EXPECT_EQ(json["responses"][1]["holds"], true);
+    EXPECT_NEAR(json["cases"][0]["compliance"].get<double>(), json["cases"][1]["compliance"].get<double>(), 1e-9);
+
+    for (const char* what : {"density", "displacement", "stress", "history"}) {
+        const auto plot = test::upright(folder.path(), {"plot", "bracket.run", "--what", what, "--size", "800x500"});
+        EXPECT_EQ(plot.code, 0) << what << plot.err;
+    }
+    EXPECT_TRUE(is_png(out / "figures/density.png", 800, 500));
+    EXPECT_TRUE(is_png(out / "figures/stress-bend.1.png", 800, 500));
+    EXPECT_TRUE(is_png(out / "figures/displacement-bend.2.png", 800, 500));
+    EXPECT_TRUE(is_png(out / "figures/history.png", 800, 500));
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--iteration", "4", "--from", "top", "--out", "early.png"}).code, 0);
+    EXPECT_TRUE(is_png(folder.path() / "early.png", 1280, 800));
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--iteration", "5"}).code, 3);
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--what", "stress", "--case", "bent"}).code, 2);
+
+    const auto carve = test::upright(folder.path(), {"carve", "bracket.run", "--at", "0.5"});
+    EXPECT_EQ(carve.code, 0) << carve.err;
+    EXPECT_NE(carve.out.find("one piece, and it reaches every support and load"), std::string::npos) << carve.out;
+    EXPECT_NE(carve.out.find("closed"), std::string::npos);
+    EXPECT_GT(fs::file_size(out / "part.stl"), 10000U);
+    EXPECT_EQ(nlohmann::json::parse(test::text_of(out / "part.json"))["thresholds"].size(), 10U);
+}
+
+TEST(Program, NeverOverwritesARunUnasked) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 2\n"));
+    EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml"}).code, 0);
+    const auto again = test::upright(folder.path(), {"optimize", "bracket.toml"});
+    EXPECT_EQ(again.code, 6);
+    EXPECT_NE(again.err.find("--force"), std::string::npos);
+    EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--force"}).code, 0);
+    EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "other.run", "--set", "response.budget.max=0.3"}).code, 0);
+    EXPECT_NE(test::text_of(folder.path() / "other.run/study.toml").find("max = 0.3"), std::string::npos);
+}
+
+TEST(Program, InterruptWritesACheckpointAndResumeEndsTheSame) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 30\nkeep_every = 100\n"));
+    EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "whole.run"}).code, 0);
+    // The signal comes once the first iteration is written; whatever iteration it meets, the end must be the same.
+    const std::string start = test::shell_quoted(UPRIGHT_PROGRAM) + " optimize bracket.toml --out parts.run >/dev/null 2>&1";
+    const int status = std::system(("cd " + test::shell_quoted(folder.path().string()) + " && { " + start +
+                                    " & p=$!; while [ ! -s parts.run/history.csv ] && kill -0 $p; do sleep 0.01; done; kill -INT $p; wait $p; }")
+                                       .c_str());
+    ASSERT_EQ(WEXITSTATUS(status), 130);
+    EXPECT_EQ(nlohmann::json::parse(test::text_of(folder.path() / "parts.run/run.json"))["status"], "interrupted");
+    const auto resumed = test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "parts.run", "--resume"});
+    EXPECT_EQ(resumed.code, 0) << resumed.err;
+    const auto without_seconds = [&](const char* run) {
+        std::istringstream in(test::text_of(folder.path() / run / "history.csv"));
+        std::string line;
+        std::string out;
+        while (std::getline(in, line)) {
+            std::size_t comma = 0;
+            for (int i = 0; i < 4; ++i) comma = line.find(',', comma) + 1;
+            out += line.substr(0, comma) + line.substr(line.find(',', comma)) + "\n";
+        }
+        return out;
+    };
+    EXPECT_EQ(without_seconds("whole.run"), without_seconds("parts.run"));
+    const auto changed = test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "whole.run", "--resume", "--set", "response.budget.max=0.3"});
+    EXPECT_EQ(changed.code, 3);
+    EXPECT_NE(changed.err.find("has changed"), std::string::npos);
+}
+
+TEST(Program, StrictCheckCountsDoubts) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study());
+    EXPECT_EQ(test::upright(folder.path(), {"check", "bracket.toml", "--strict", "--no-figures"}).code, 0);
+    EXPECT_EQ(test::upright(folder.path(), {"check", "bracket.toml", "--strict", "--no-figures", "--set", "run.filter=6"}).code, 3);
+    const auto unheld = test::upright(folder.path(), {"check", "bracket.toml", "--no-figures", "--set", "support.clamp.hold=[\"x\"]"});
+    EXPECT_EQ(unheld.code, 3);
+    EXPECT_NE(unheld.out.find("NOT READY"), std::string::npos);
+    EXPECT_FALSE(fs::exists(folder.path() / "bracket.check"));
+}
+
+TEST(Program, ABoundThatDoesNotHoldIsExitCode4) {
+    const TemporaryFolder folder;
+    std::string text = small_study("iterations = 1\n");
+    text.replace(text.find("max = 0.4"), 9, "");
+    folder.write("bracket.toml", text);
+    // One iteration from half density cannot meet a bound near the full solid's compliance.
+    const auto run = test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "goal.minimize=budget", "--set", "response.stiffness.max=14"});
+    EXPECT_EQ(run.code, 4) << run.out << run.err;
+    EXPECT_NE(run.out.find("DOES NOT HOLD"), std::string::npos);
+}

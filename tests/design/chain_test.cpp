@@ -1,0 +1,105 @@
+#include "design/chain.hpp"
+
+#include "design/interpolation.hpp"
+#include "support/studies.hpp"
+
+#include <cmath>
+#include <gtest/gtest.h>
+
+using namespace upright;
+using test::block_study;
+using test::study_from;
+
+namespace {
+
+std::vector<double> wavy(std::size_t n, double shift) {
+    std::vector<double> out(n);
+    for (std::size_t i = 0; i < n; ++i) out[i] = 0.5 + 0.45 * std::sin(1.7 * static_cast<double>(i) + shift);
+    return out;
+}
+
+double dot(const std::vector<double>& a, const std::vector<double>& b) {
+    double out = 0.0;
+    for (std::size_t i = 0; i < a.size(); ++i) out += a[i] * b[i];
+    return out;
+}
+
+const char* pad = "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[6, 0, 0], [8, 4, 4]]\n";
+
+} // namespace
+
+TEST(DesignChain, KeepsConstantsAndKeptRegions) {
+    const Model model = build_model(study_from(block_study(pad)));
+    const DesignChain chain(model, 2.5);
+    EXPECT_EQ(chain.variables(), 6U * 16U);
+    const std::vector<double> density = chain.physical(std::vector<double>(chain.variables(), 0.3), 0.0);
+    for (std::size_t e = 0; e < density.size(); ++e) EXPECT_NEAR(density[e], chain.is_design()[e] ? 0.3 : 1.0, 1e-14);
+}
+
+TEST(DesignChain, PullBackIsTheTransposeOfTheDerivative) {
+    const Model model = build_model(study_from(block_study(pad)));
+    const DesignChain chain(model, 2.2);
+    const std::vector<double> x = wavy(chain.variables(), 0.3);
+    const std::vector<double> gradient = wavy(model.mesh.elements(), 1.0);
+    for (const double sharpness : {0.0, 3.0, 16.0}) {
+        const std::vector<double> pulled = chain.pull_back(x, sharpness, gradient);
+        const std::vector<double> direction = wavy(chain.variables(), 2.0);
+        const double h = 1e-6;
+        std::vector<double> up = x;
+        std::vector<double> down = x;
+        for (std::size_t i = 0; i < x.size(); ++i) {
+            up[i] += h * direction[i];
+            down[i] -= h * direction[i];
+        }
+        const double difference = (dot(chain.physical(up, sharpness), gradient) - dot(chain.physical(down, sharpness), gradient)) / (2 * h);
+        EXPECT_NEAR(dot(pulled, direction), difference, 1e-7 * std::abs(difference)) << sharpness;
+    }
+}
+
+TEST(DensityFilter, HatWeightsOfTheLiterature) {
+    const Model model = build_model(study_from(test::half_beam(9, 1, false)));
+    const DesignChain chain(model, 2.0);
+    std::vector<double> x(9, 0.0);
+    x[4] = 1.0;
+    const std::vector<double> density = chain.physical(x, 0.0);
+    EXPECT_NEAR(density[4], 2.0 / 4.0, 1e-14);
+    EXPECT_NEAR(density[3], 1.0 / 4.0, 1e-14);
+    EXPECT_NEAR(density[2], 0.0, 1e-14);
+}
+
+TEST(DensityFilter, AHalfModelFiltersLikeTheWhole) {
+    const Model whole = build_model(study_from(block_study()));
+    const Model half = build_model(study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n")));
+    const DesignChain a(whole, 2.7);
+    const DesignChain b(half, 2.7);
+    // The same field on both: a function of the distance to the plane.
+    const auto field = [](const Vec3& p) { return 0.5 + 0.4 * std::sin(p.x() + std::abs(p.y() - 2.0) * 1.3 + 0.2 * p.z()); };
+    std::vector<double> xa;
+    std::vector<double> xb;
+    for (std::size_t e = 0; e < whole.mesh.elements(); ++e) xa.push_back(field(whole.mesh.center(static_cast<ElementId>(e))));
+    for (std::size_t e = 0; e < half.mesh.elements(); ++e) xb.push_back(field(half.mesh.center(static_cast<ElementId>(e))));
+    const auto da = a.physical(xa, 0.0);
+    const auto db = b.physical(xb, 0.0);
+    for (std::size_t e = 0; e < half.mesh.elements(); ++e) {
+        const auto ijk = half.mesh.grid.indices(half.mesh.cell_of[e]);
+        const auto same = static_cast<std::size_t>(whole.mesh.element_of[whole.mesh.grid.at(ijk[0], ijk[1], ijk[2])]);
+        EXPECT_NEAR(db[e], da[same], 1e-14);
+    }
+}
+
+TEST(Projection, IsSmoothAndKeepsEnds) {
+    for (const double beta : {0.0, 1.0, 8.0, 32.0}) {
+        EXPECT_NEAR(project(0.0, beta), 0.0, 1e-14);
+        EXPECT_NEAR(project(1.0, beta), 1.0, 1e-14);
+        EXPECT_NEAR(project(0.5, beta), 0.5, 1e-14);
+        const double h = 1e-6;
+        EXPECT_NEAR(project_slope(0.4, beta), (project(0.4 + h, beta) - project(0.4 - h, beta)) / (2 * h), 1e-7);
+    }
+}
+
+TEST(Interpolation, SimpAndGrayness) {
+    EXPECT_NEAR(stiffness_share({0.5}, 3.0)[0], 0.125 + 1e-9 * (1 - 0.125), 1e-16);
+    EXPECT_NEAR(stiffness_slope({0.5}, 3.0)[0], 0.75, 1e-8);
+    EXPECT_DOUBLE_EQ(grayness({0.5, 0.5, 1.0}, {true, true, false}), 1.0);
+    EXPECT_DOUBLE_EQ(grayness({0.0, 1.0, 0.5}, {true, true, false}), 0.0);
+}

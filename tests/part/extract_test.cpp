@@ -1,0 +1,119 @@
+#include "part/extract.hpp"
+
+#include "support/studies.hpp"
+
+#include <gtest/gtest.h>
+
+using namespace upright;
+using test::block_study;
+using test::study_from;
+
+namespace {
+
+constexpr double pi = 3.14159265358979323846;
+
+Part carve(const Study& study, const Model& model, const std::vector<double>& density, double at = 0.5, int passes = 50) {
+    PartOptions options;
+    options.threshold = at;
+    options.passes = passes;
+    return PartField(study, model, density).extract(options);
+}
+
+} // namespace
+
+TEST(Extract, AFullBlockIsTheBlock) {
+    const Study study = study_from(block_study());
+    const Model model = build_model(study);
+    const Part part = carve(study, model, std::vector<double>(model.mesh.elements(), 1.0));
+    EXPECT_TRUE(part.closed);
+    EXPECT_TRUE(part.one_piece());
+    EXPECT_NEAR(part.volume, 128.0, 0.02 * 128.0); // edges are rounded by less than a lattice step
+    EXPECT_NEAR(part.mass, part.volume * 7.85e-9, 1e-15);
+    // Flat sides come out flat.
+    double top = 0.0;
+    for (const Vec3& p : part.surface.points) top = std::max(top, p.z());
+    EXPECT_NEAR(top, 4.0, 1e-9);
+}
+
+TEST(Extract, HolesComeAsTheirShapesNotAsStairs) {
+    const Study study = study_from(block_study("[[region]]\nname = \"hole\"\nrole = \"void\"\ncylinder = { from = [4, 2, 0], to = [4, 2, 4], radius = 1.3 }\n"));
+    const Model model = build_model(study);
+    const Part part = carve(study, model, std::vector<double>(model.mesh.elements(), 1.0));
+    EXPECT_TRUE(part.closed);
+    EXPECT_NEAR(part.volume, 128.0 - 4 * pi * 1.69, 0.03 * 128.0);
+    for (const Vec3& p : part.surface.points)
+        if (p.z() > 1 && p.z() < 3 && (p - Vec3(4, 2, p.z())).norm() < 1.6) EXPECT_NEAR((p - Vec3(4, 2, p.z())).norm(), 1.3, 0.03);
+}
+
+TEST(Extract, KeptRegionsStayWhateverTheDensity) {
+    const Study study = study_from(block_study("[[region]]\nname = \"post\"\nrole = \"keep\"\nmaterial = \"steel\"\ncylinder = { from = [4, 2, 0], to = [4, 2, 4], radius = 1.5 }\n"));
+    const Model model = build_model(study);
+    std::vector<double> density(model.mesh.elements());
+    for (std::size_t e = 0; e < density.size(); ++e) density[e] = model.role(static_cast<ElementId>(e)) == Role::Keep ? 1.0 : 0.01;
+    const Part part = carve(study, model, density);
+    EXPECT_NEAR(part.volume, 4 * pi * 2.25, 0.04 * 4 * pi * 2.25);
+    EXPECT_FALSE(part.one_piece()); // it reaches neither the clamp nor the tip
+    EXPECT_EQ(part.missed.size(), 2U);
+    EXPECT_NE(part.missed[0].find("support clamp on root"), std::string::npos);
+}
+
+TEST(Extract, NamesPiecesAndDropsIslands) {
+    const Study study = study_from(block_study());
+    const Model model = build_model(study);
+    std::vector<double> density(model.mesh.elements(), 0.0);
+    for (std::size_t e = 0; e < density.size(); ++e) {
+        const double x = model.mesh.center(static_cast<ElementId>(e)).x();
+        density[e] = x < 2 || x > 6 || (x > 3.4 && x < 4.6) ? 1.0 : 0.0;
+    }
+    const Study finer = study;
+    const Part part = carve(finer, model, density, 0.5, 0);
+    ASSERT_EQ(part.pieces.size(), 3U);
+    EXPECT_FALSE(part.one_piece());
+    int dropped = 0;
+    for (const PartPiece& p : part.pieces) {
+        if (p.dropped) {
+            ++dropped;
+            EXPECT_NEAR(p.center.x(), 4.0, 0.6);
+        } else {
+            EXPECT_EQ(p.touches.size(), 1U);
+        }
+    }
+    EXPECT_EQ(dropped, 1);
+    PartOptions all;
+    all.drop_islands = false;
+    EXPECT_GT(PartField(study, model, density).extract(all).volume, part.volume * 1.1);
+}
+
+TEST(Extract, MirrorsAtSymmetryPlanesWithoutASeam) {
+    const Study study = study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n"));
+    const Model model = build_model(study);
+    const Part part = carve(study, model, std::vector<double>(model.mesh.elements(), 1.0));
+    EXPECT_TRUE(part.closed);
+    EXPECT_EQ(part.pieces.size(), 1U);
+    EXPECT_NEAR(part.volume, 128.0, 0.02 * 128.0);
+    // Nothing of the surface lies on the plane inside the block.
+    for (const Vec3& p : part.surface.points)
+        if (std::abs(p.y() - 2) < 0.1) EXPECT_TRUE(p.x() < 0.3 || p.x() > 7.7 || p.z() < 0.3 || p.z() > 3.7) << p.transpose();
+}
+
+TEST(Extract, PlaneModelsGetTheirThickness) {
+    const Study study = study_from(test::half_beam(12, 4, false), {"mesh.thickness=3"});
+    const Model model = build_model(study);
+    const Part part = carve(study, model, std::vector<double>(model.mesh.elements(), 1.0));
+    EXPECT_TRUE(part.closed);
+    EXPECT_NEAR(part.volume, 144.0, 0.05 * 144.0);
+}
+
+TEST(Extract, LowerThresholdsNeverWeighLess) {
+    const Study study = study_from(block_study());
+    const Model model = build_model(study);
+    std::vector<double> density(model.mesh.elements());
+    for (std::size_t e = 0; e < density.size(); ++e) density[e] = 0.5 + 0.5 * std::sin(0.9 * model.mesh.center(static_cast<ElementId>(e)).x());
+    double last = 1e300;
+    for (const double at : {0.1, 0.3, 0.5, 0.7, 0.9}) {
+        const double mass = carve(study, model, density, at, 0).mass;
+        EXPECT_LT(mass, last);
+        last = mass;
+    }
+    EXPECT_THROW(carve(study, model, std::vector<double>(model.mesh.elements(), 0.01)), Error);
+}

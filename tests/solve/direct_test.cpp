@@ -1,0 +1,50 @@
+#include "solve/linear_solver.hpp"
+
+#include "base/error.hpp"
+
+#include <Eigen/Dense>
+#include <gtest/gtest.h>
+
+using namespace upright;
+
+namespace {
+
+// A chain of springs between `count` nodes, the first one held.
+ElementSystem chain(int count) {
+    ElementSystem out;
+    out.unknowns = static_cast<std::size_t>(count - 1);
+    out.dofs_per_element = 2;
+    Eigen::MatrixXd spring(2, 2);
+    spring << 1, -1, -1, 1;
+    out.templates = {spring};
+    for (int i = 0; i + 1 < count; ++i) {
+        out.dofs.push_back(i - 1);
+        out.dofs.push_back(i);
+        out.template_of.push_back(0);
+    }
+    return out;
+}
+
+} // namespace
+
+TEST(DirectSolver, SolvesBlocksAndReusesTheAnalysis) {
+    const auto solver = make_direct_solver({});
+    solver->prepare(chain(6));
+    Eigen::MatrixXd loads = Eigen::MatrixXd::Zero(5, 2);
+    loads(4, 0) = 1.0;
+    loads.col(1).setOnes();
+    solver->update({1, 1, 1, 1, 1});
+    Eigen::MatrixXd u = solver->solve(loads);
+    for (int i = 0; i < 5; ++i) EXPECT_NEAR(u(i, 0), i + 1.0, 1e-12);
+    EXPECT_NEAR(u(4, 1), 5 + 4 + 3 + 2 + 1, 1e-12);
+    solver->update({2, 4, 2, 4, 2});
+    u = solver->solve(loads);
+    EXPECT_NEAR(u(4, 0), 0.5 + 0.25 + 0.5 + 0.25 + 0.5, 1e-12);
+    EXPECT_EQ(solver->cost().unknowns, 5U);
+}
+
+TEST(DirectSolver, NamesSingularSystems) {
+    const auto solver = make_direct_solver({});
+    solver->prepare(chain(6));
+    EXPECT_THROW(solver->update({1, 1, 0, 1, 1}), Error);
+}

@@ -1,0 +1,97 @@
+#include "study/names.hpp"
+#include "study/study.hpp"
+#include "support/studies.hpp"
+
+#include <gtest/gtest.h>
+
+using namespace upright;
+using test::block_study;
+using test::study_from;
+
+TEST(LoadStudy, ReadsTheBlock) {
+    const Study study = study_from(block_study());
+    ASSERT_EQ(study.regions.size(), 1U);
+    EXPECT_EQ(study.regions[0].role, Role::Design);
+    EXPECT_TRUE(std::holds_alternative<Box>(std::get<Shape>(study.regions[0].extent)));
+    ASSERT_EQ(study.cases.size(), 1U);
+    EXPECT_EQ(study.cases[0].loads[0].first, "pull");
+    EXPECT_EQ(study.goal->response, "stiffness");
+    EXPECT_DOUBLE_EQ(*study.responses[1].max, 0.4);
+    EXPECT_EQ(study.mesh.formulation, Formulation::Enhanced);
+}
+
+TEST(LoadStudy, ListsOfFactorsMakeCases) {
+    const Study study = study_from(block_study(R"(
+[[load]]
+name = "side"
+on = "tip"
+force = [0, 1, 0]
+[[case]]
+name = "swing"
+supports = "clamp"
+loads = { pull = [1, 2], side = [-1, 0, 1] }
+weight = 0.5
+)"));
+    ASSERT_EQ(study.cases.size(), 7U);
+    EXPECT_EQ(study.cases[1].name, "swing/1");
+    EXPECT_EQ(study.cases[6].name, "swing/6");
+    EXPECT_DOUBLE_EQ(study.cases[1].loads[0].second, 1);
+    EXPECT_DOUBLE_EQ(study.cases[1].loads[1].second, -1);
+    EXPECT_DOUBLE_EQ(study.cases[6].loads[0].second, 2);
+    EXPECT_DOUBLE_EQ(study.cases[6].loads[1].second, 1);
+    EXPECT_DOUBLE_EQ(study.cases[4].weight, 0.5);
+}
+
+TEST(LoadStudy, CopiesAreShiftedAndNumbered) {
+    const Study study = study_from(block_study(R"(
+[[region]]
+name = "hole"
+role = "void"
+cylinder = { from = [2, 2, 0], to = [2, 2, 4], radius = 0.8 }
+copies = [[0, 0, 0], [4, 0, 0]]
+[[surface]]
+name = "wall"
+of = "hole"
+)"));
+    ASSERT_EQ(study.regions.size(), 3U);
+    EXPECT_EQ(study.regions[2].name, "hole/2");
+    EXPECT_DOUBLE_EQ(std::get<Cylinder>(std::get<Shape>(study.regions[2].extent)).from.x(), 6.0);
+    EXPECT_TRUE(refers_to("hole", "hole/2"));
+    EXPECT_FALSE(refers_to("hole", "holes"));
+}
+
+TEST(LoadStudy, MaterialsComeFromTheLibraryWithOverrides) {
+    const Study study = study_from(block_study("[[material]]\nname = \"iron\"\nlike = \"ductile iron\"\nyield = \"300 MPa\"\n"));
+    const Material& iron = study.materials.back();
+    EXPECT_NEAR(iron.E, 169000.0, 1e-6);
+    EXPECT_NEAR(iron.density, 7.1e-9, 1e-20);
+    EXPECT_DOUBLE_EQ(*iron.yield, 300.0);
+}
+
+TEST(LoadStudy, InactiveCardsAreLeftOut) {
+    const Study study = study_from(block_study("[[response]]\nname = \"w\"\nmeasure = \"mass\"\nmax = 1\nactive = false\n"));
+    EXPECT_EQ(study.responses.size(), 2U);
+    ASSERT_EQ(study.inactive.size(), 1U);
+    EXPECT_EQ(study.inactive[0], "response w");
+}
+
+TEST(LoadStudy, SettingsChangeValues) {
+    const Study study = study_from(block_study(), {"response.budget.max=0.3", "mesh.size=2 mm", "load.pull.force=[0, 0, \"-1 kN\"]"});
+    EXPECT_DOUBLE_EQ(*study.responses[1].max, 0.3);
+    EXPECT_DOUBLE_EQ(study.mesh.size, 2.0);
+    EXPECT_DOUBLE_EQ(std::get<ForceLoad>(study.loads[0].kind).total.z(), -1000.0);
+}
+
+TEST(LoadStudy, ResolvedTextLoadsToTheSameStudy) {
+    const Study first = study_from(block_study(), {"response.budget.max=0.3"});
+    const Study second = study_from(first.resolved);
+    EXPECT_EQ(second.resolved, first.resolved);
+    EXPECT_DOUBLE_EQ(*second.responses[1].max, 0.3);
+}
+
+TEST(LoadStudy, WordsNotServedYetAreRefusedAsSuch) {
+    for (const char* extra : {"[[joint]]\nname = \"j\"\n", "[form]\nmirror = [\"y = 2\"]\n", "[[case]]\nname = \"m\"\nkind = \"modal\"\nsupports = [\"clamp\"]\n",
+                              "[[load]]\nname = \"m\"\non = \"tip\"\nmoment = [1, 0, 0]\n", "[[response]]\nname = \"s\"\nmeasure = \"stress\"\n",
+                              "[run]\nsolver = \"multigrid\"\n", "[[support]]\nname = \"s\"\non = \"tip\"\nhold = [\"rx\"]\n"})
+        EXPECT_NE(test::error_of(block_study(extra)).find("does not serve yet"), std::string::npos) << extra << test::error_of(block_study(extra));
+}
