@@ -25,6 +25,12 @@ double start_density(const Study& study, const Model& model, const Problem& prob
     return std::clamp((*bound.max - range.least) / (range.most - range.least), least_variable, 1.0);
 }
 
+double largest_difference(const std::vector<double>& a, const std::vector<double>& b) {
+    double out = 0.0;
+    for (std::size_t i = 0; i < a.size(); ++i) out = std::max(out, std::abs(a[i] - b[i]));
+    return out;
+}
+
 class Loop {
   public:
     Loop(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer)
@@ -77,7 +83,7 @@ class Loop {
         }
         row.goal = row.responses[problem_.goal];
         row.grayness = grayness(density, chain_.is_design());
-        row.change = state.step;
+        row.change = now.sharpness > 0.0 && !state.density.empty() ? largest_difference(density, state.density) : state.step;
         state.density = density;
         row.seconds = seconds();
         state.history.push_back(row);
@@ -104,8 +110,7 @@ class Loop {
             step = criteria_step(state.x, benefit, cost, material, *study_.responses[problem_.bound].max, now.move,
                                  state.multiplier);
         }
-        state.step = 0.0;
-        for (std::size_t i = 0; i < state.x.size(); ++i) state.step = std::max(state.step, std::abs(step.x[i] - state.x[i]));
+        state.step = largest_difference(step.x, state.x);
         state.x = std::move(step.x);
         state.multiplier = step.multiplier;
         state.history.back().seconds = seconds();

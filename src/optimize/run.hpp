@@ -26,7 +26,9 @@ Schedule schedule(const RunCard& run, int iteration);
 struct IterationRow {
     int iteration = 0;
     double goal = 0.0;
-    double change = 1.0;   // largest change of any density variable in the step that led here
+    // Largest change of any density in the step that led here: of the variables, or of the physical densities once the
+    // projection is on (a variable that it pins to black or white may wander without any effect).
+    double change = 1.0;
     double grayness = 0.0; // over the design elements
     double seconds = 0.0;
     std::vector<double> responses; // as in the study

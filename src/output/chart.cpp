@@ -3,6 +3,7 @@
 #include "base/files.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <cstdio>
 #include <fmt/format.h>
 
@@ -32,20 +33,30 @@ template <class Value> void define(std::string& script, const std::string& name,
     script += "END\n";
 }
 
-// What hardly changes is drawn as such, not blown up until its rounding shows.
+// A round step that cuts a range into about four.
+double round_step(double range) {
+    const double raw = range / 4.0;
+    const double decade = std::pow(10.0, std::floor(std::log10(raw)));
+    for (const double step : {1.0, 2.0, 2.5, 5.0})
+        if (step * decade >= raw) return step * decade;
+    return 10.0 * decade;
+}
+
+// The axis of a response. What hardly changes is drawn as such, not blown up until its rounding shows.
 std::string value_range(const std::vector<IterationRow>& rows, std::size_t r, const ResponseCard& card) {
     double low = rows.front().responses.at(r);
     double high = low;
-    for (const IterationRow& row : rows) {
-        low = std::min(low, row.responses.at(r));
-        high = std::max(high, row.responses.at(r));
-    }
-    if (card.max) {
-        low = std::min(low, *card.max);
-        high = std::max(high, *card.max);
-    }
-    if (high - low > 0.02 * std::abs(high)) return "set autoscale y\n";
-    return fmt::format("set yrange [{:.9g}:{:.9g}]\n", low - 0.1 * std::abs(low) - 1e-30, high + 0.1 * std::abs(high) + 1e-30);
+    const auto take = [&](double value) {
+        low = std::min(low, value);
+        high = std::max(high, value);
+    };
+    for (const IterationRow& row : rows) take(row.responses.at(r));
+    if (card.max) take(*card.max);
+    const double least = 0.2 * std::max(std::abs(high), 1e-300);
+    const double room = std::max(0.08 * (high - low), 0.5 * (least - (high - low)));
+    low -= room;
+    high += room;
+    return fmt::format("set yrange [{:.9g}:{:.9g}]\nset ytics {:.9g}\n", low, high, round_step(high - low));
 }
 
 } // namespace
@@ -79,7 +90,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
         }
         define(script, "change", rows, [](const IterationRow& row) { return std::max(row.change, 1e-6); });
         define(script, "gray", rows, [](const IterationRow& row) { return std::max(row.grayness, 1e-6); });
-        script += "set autoscale y\nset logscale y\nset ylabel 'change, grayness'\nset xlabel 'iteration'\n";
+        script += "set autoscale y\nset ytics autofreq\nset logscale y\nset ylabel 'change, grayness'\nset xlabel 'iteration'\n";
         script += fmt::format("plot $change with lines lw 1.8 lc rgb '#993880' title 'density change', $gray with lines lw 1.8 lc rgb '#555555' "
                               "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
                               study.run.stop_when);

@@ -508,7 +508,7 @@ void Figure::write(const std::filesystem::path& png) {
     in.scene->SetBackground(1, 1, 1);
     in.scene->AutomaticLightCreationOff();
     // A head light and a softer one from the upper left, both fixed to the eye.
-    for (const auto& [x, y, strength] : {std::tuple{0.0, 0.0, 0.62}, std::tuple{-0.9, 1.4, 0.42}}) {
+    for (const auto& [x, y, strength] : {std::tuple{0.0, 0.0, 0.72}, std::tuple{-0.9, 1.4, 0.55}}) {
         vtkNew<vtkLight> light;
         light->SetLightTypeToCameraLight();
         light->SetPosition(x, y, 1.0);
