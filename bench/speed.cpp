@@ -1,4 +1,5 @@
-// Seconds for each stage of the work on blocks of growing size: painting, model, factorisation, one solve, filter, carving.
+// Seconds for each stage of the work on blocks of growing size: painting, model, factorisation, one solve,
+// filter, carving.
 #include "design/chain.hpp"
 #include "design/interpolation.hpp"
 #include "fem/static_analysis.hpp"
@@ -17,10 +18,13 @@ namespace {
 using namespace upright;
 using Clock = std::chrono::steady_clock;
 
-double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
+double seconds_since(Clock::time_point start) {
+    return std::chrono::duration<double>(Clock::now() - start).count();
+}
 
 Study block(int n) {
-    const auto file = std::filesystem::temp_directory_path() / fmt::format("upright-speed-{}.toml", ::getpid());
+    const auto file =
+        std::filesystem::temp_directory_path() / fmt::format("upright-speed-{}.toml", ::getpid());
     std::ofstream(file) << fmt::format(R"(units = ["mm", "N", "s"]
 [[region]]
 name = "block"
@@ -59,7 +63,8 @@ size = 1
 } // namespace
 
 int main() {
-    std::printf("%8s %9s %8s %8s %8s %8s %8s %8s %8s\n", "cells", "unknowns", "model", "prepare", "factor", "solve", "filter", "carve", "MB");
+    std::printf("%8s %9s %8s %8s %8s %8s %8s %8s %8s\n", "cells", "unknowns", "model", "prepare", "factor",
+                "solve", "filter", "carve", "MB");
     for (const int n : {8, 12, 16, 20, 24}) {
         const Study study = block(n);
         auto start = Clock::now();
@@ -77,7 +82,8 @@ int main() {
         start = Clock::now();
         PartField(study, model, density).extract({});
         const double carve_seconds = seconds_since(start);
-        std::printf("%8zu %9zu %8.3f %8.3f %8.3f %8.3f %8.3f %8.3f %8.1f\n", model.mesh.elements(), cost.unknowns, model_seconds, cost.prepare_seconds, cost.factor_seconds,
+        std::printf("%8zu %9zu %8.3f %8.3f %8.3f %8.3f %8.3f %8.3f %8.1f\n", model.mesh.elements(),
+                    cost.unknowns, model_seconds, cost.prepare_seconds, cost.factor_seconds,
                     cost.solve_seconds, filter_seconds, carve_seconds, cost.factor_bytes / 1e6);
         std::fflush(stdout);
     }

@@ -16,7 +16,9 @@ std::string Place::text() const {
 
 namespace {
 
-bool ends_sentence(const std::string& text) { return !text.empty() && std::strchr(".?!", text.back()) != nullptr; }
+bool ends_sentence(const std::string& text) {
+    return !text.empty() && std::strchr(".?!", text.back()) != nullptr;
+}
 
 void append_sentence(std::string& out, const std::string& sentence) {
     if (sentence.empty()) return;

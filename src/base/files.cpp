@@ -15,8 +15,8 @@ namespace fs = std::filesystem;
 
 void write_then_rename(const fs::path& target, const std::function<void(const fs::path&)>& write) {
     const fs::path folder = target.has_parent_path() ? target.parent_path() : fs::path(".");
-    const fs::path temporary = folder / ("." + target.stem().string() + "." + std::to_string(::getpid()) + ".part" +
-                                         target.extension().string());
+    const fs::path temporary = folder / ("." + target.stem().string() + "." + std::to_string(::getpid()) +
+                                         ".part" + target.extension().string());
     std::error_code failed;
     try {
         write(temporary);
@@ -28,8 +28,9 @@ void write_then_rename(const fs::path& target, const std::function<void(const fs
     if (failed) {
         std::error_code ignored;
         fs::remove(temporary, ignored);
-        throw Error::files(target.string(), "cannot be written: " + failed.message(),
-                           "Check that the folder exists, that you may write to it and that the disk is not full");
+        throw Error::files(
+            target.string(), "cannot be written: " + failed.message(),
+            "Check that the folder exists, that you may write to it and that the disk is not full");
     }
 }
 
@@ -40,7 +41,8 @@ void write_text(const fs::path& target, const std::string& text) {
         out << text;
         out.close();
         if (!out)
-            throw Error::files(target.string(), std::string("cannot be written: ") + std::strerror(errno ? errno : EIO),
+            throw Error::files(target.string(),
+                               std::string("cannot be written: ") + std::strerror(errno ? errno : EIO),
                                "Choose another folder with --out");
     });
 }
@@ -54,7 +56,8 @@ std::string read_text(const fs::path& path) {
     std::ostringstream text;
     if (in) text << in.rdbuf();
     if (!in || !text)
-        throw Error::input({path.string()}, std::string("cannot be read: ") + std::strerror(errno ? errno : ENOENT));
+        throw Error::input({path.string()},
+                           std::string("cannot be read: ") + std::strerror(errno ? errno : ENOENT));
     return text.str();
 }
 
@@ -63,7 +66,8 @@ void make_folder(const fs::path& path) {
     fs::create_directories(path, failed);
     if (failed || !fs::is_directory(path))
         throw Error::files(path.string(),
-                           "the folder cannot be made: " + (failed ? failed.message() : "a file of that name is there"),
+                           "the folder cannot be made: " +
+                               (failed ? failed.message() : "a file of that name is there"),
                            "Choose another place with --out");
 }
 

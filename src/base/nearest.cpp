@@ -9,7 +9,8 @@ namespace {
 
 std::string lower(const std::string& text) {
     std::string out = text;
-    std::transform(out.begin(), out.end(), out.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::transform(out.begin(), out.end(), out.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     return out;
 }
 
@@ -50,7 +51,8 @@ std::optional<std::string> nearest(const std::string& word, const std::vector<st
     return best;
 }
 
-std::string suggestion(const std::string& word, const std::vector<std::string>& candidates, std::size_t most) {
+std::string suggestion(const std::string& word, const std::vector<std::string>& candidates,
+                       std::size_t most) {
     if (candidates.empty()) return {};
     if (const auto near = nearest(word, candidates)) return "Did you mean \"" + *near + "\"?";
     std::string list;

@@ -16,8 +16,14 @@ enum class NodeId : std::int32_t {};
 enum class ElementId : std::int32_t {};
 enum class RegionId : std::int16_t { None = -1 };
 
-constexpr std::size_t index(NodeId id) { return static_cast<std::size_t>(id); }
-constexpr std::size_t index(ElementId id) { return static_cast<std::size_t>(id); }
-constexpr std::size_t index(RegionId id) { return static_cast<std::size_t>(id); }
+constexpr std::size_t index(NodeId id) {
+    return static_cast<std::size_t>(id);
+}
+constexpr std::size_t index(ElementId id) {
+    return static_cast<std::size_t>(id);
+}
+constexpr std::size_t index(RegionId id) {
+    return static_cast<std::size_t>(id);
+}
 
 } // namespace upright

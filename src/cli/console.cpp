@@ -35,13 +35,18 @@ std::string cut(const std::string& text, int width) {
 
 } // namespace
 
-bool Console::terminal() const { return ::isatty(STDOUT_FILENO) == 1; }
+bool Console::terminal() const {
+    return ::isatty(STDOUT_FILENO) == 1;
+}
 
-bool Console::colored() const { return terminal() && std::getenv("NO_COLOR") == nullptr; }
+bool Console::colored() const {
+    return terminal() && std::getenv("NO_COLOR") == nullptr;
+}
 
 int Console::width() const {
     winsize size{};
-    if (terminal() && ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40) return std::min<int>(size.ws_col, 140);
+    if (terminal() && ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40)
+        return std::min<int>(size.ws_col, 140);
     return 100;
 }
 
@@ -84,7 +89,9 @@ InterruptGuard::~InterruptGuard() {
     std::signal(SIGTERM, SIG_DFL);
 }
 
-bool InterruptGuard::requested() { return interrupts > 0; }
+bool InterruptGuard::requested() {
+    return interrupts > 0;
+}
 
 std::string time_text(double seconds) {
     const long whole = std::lround(seconds);
@@ -103,17 +110,20 @@ std::string Progress::line(const OptimizerState& state) const {
         const std::string u = study_.units.text(dimension_of(study_.responses[r].measure));
         return u.empty() ? "" : " " + u;
     };
-    std::string out = fmt::format("{:>4}/{}  {} {:.5g}{}", row.iteration, study_.run.iterations, study_.responses[goal_].name, row.goal, unit(goal_));
+    std::string out = fmt::format("{:>4}/{}  {} {:.5g}{}", row.iteration, study_.run.iterations,
+                                  study_.responses[goal_].name, row.goal, unit(goal_));
     for (std::size_t r = 0; r < study_.responses.size(); ++r)
         if (study_.responses[r].max && r != goal_)
             out += fmt::format("  {} {:.4g} {} {:.4g}{}", study_.responses[r].name, row.responses[r],
-                               holds(study_.responses[r], row.responses[r]) ? "≤" : ">", *study_.responses[r].max, unit(r));
+                               holds(study_.responses[r], row.responses[r]) ? "≤" : ">",
+                               *study_.responses[r].max, unit(r));
     double recent = 0.0;
     int counted = 0;
-    for (auto it = state.history.rbegin(); it != state.history.rend() && counted < 10; ++it, ++counted) recent += it->seconds;
+    for (auto it = state.history.rbegin(); it != state.history.rend() && counted < 10; ++it, ++counted)
+        recent += it->seconds;
     const double each = recent / std::max(1, counted);
-    out += fmt::format("  change {:.3f}  gray {:.3f}  {:.2f} s/it  at most {} to go", row.change, row.grayness, row.seconds,
-                       time_text(each * (study_.run.iterations - row.iteration)));
+    out += fmt::format("  change {:.3f}  gray {:.3f}  {:.2f} s/it  at most {} to go", row.change,
+                       row.grayness, row.seconds, time_text(each * (study_.run.iterations - row.iteration)));
     return out;
 }
 

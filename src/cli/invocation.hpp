@@ -1,4 +1,5 @@
-// What the command line asked for, already parsed: plain data between the small start program and the commands.
+// What the command line asked for, already parsed: plain data between the small start program and the
+// commands.
 #pragma once
 
 #include <optional>

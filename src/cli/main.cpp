@@ -1,5 +1,5 @@
-// The start program: parses the command line, answers --help and --version by itself, and loads the commands only when
-// one is to run. The libraries behind them would add more than 50 ms to every start.
+// The start program: parses the command line, answers --help and --version by itself, and loads the commands
+// only when one is to run. The libraries behind them would add more than 50 ms to every start.
 #include "base/error.hpp"
 #include "base/nearest.hpp"
 #include "base/version.hpp"
@@ -17,18 +17,24 @@ using upright::Error;
 using upright::ExitCode;
 using upright::cli::Invocation;
 
-const std::vector<std::string> later_commands{"inspect", "model", "analyze", "verify", "compare", "sweep", "report"};
+const std::vector<std::string> later_commands{"inspect", "model", "analyze", "verify",
+                                              "compare", "sweep", "report"};
 
 void add_study(CLI::App* command, Invocation& in) {
     command->add_option("STUDY", in.target, "The study file (.toml)")->required();
-    command->add_option("--set", in.settings, "Change a value: --set response.budget.max=0.3 (may be given several times)")
+    command
+        ->add_option("--set", in.settings,
+                     "Change a value: --set response.budget.max=0.3 (may be given several times)")
         ->type_name("PATH=VALUE")
         ->take_all()
         ->allow_extra_args(false);
 }
 
 void add_figure_options(CLI::App* command, Invocation& in) {
-    command->add_option("--from", in.from, "Where to look from: corner, front, back, left, right, top, bottom or x,y,z")->type_name("VIEW");
+    command
+        ->add_option("--from", in.from,
+                     "Where to look from: corner, front, back, left, right, top, bottom or x,y,z")
+        ->type_name("VIEW");
     command->add_option("--size", in.size, "Size of the picture in pixels")->type_name("WxH");
 }
 
@@ -50,16 +56,19 @@ void build(CLI::App& app, Invocation& in) {
 
     app.add_subcommand("materials", "The shipped material library, with sources");
 
-    auto* check = app.add_subcommand("check", "The readiness ledger: every card, what it came to, what is missing or doubtful; figures");
+    auto* check = app.add_subcommand(
+        "check", "The readiness ledger: every card, what it came to, what is missing or doubtful; figures");
     add_study(check, in);
-    check->add_option("--out", in.out, "Folder for the figures (default: <study>.check beside the study)")->type_name("DIR");
+    check->add_option("--out", in.out, "Folder for the figures (default: <study>.check beside the study)")
+        ->type_name("DIR");
     check->add_flag("!--no-figures", in.figures, "Draw no figures");
     check->add_flag("--strict", in.strict, "Doubts count as errors (exit code 3)");
     add_figure_options(check, in);
 
     auto* optimize = app.add_subcommand("optimize", "The optimisation run, with live progress");
     add_study(optimize, in);
-    optimize->add_option("--out", in.out, "Folder of the run (default: <study>.run beside the study)")->type_name("DIR");
+    optimize->add_option("--out", in.out, "Folder of the run (default: <study>.run beside the study)")
+        ->type_name("DIR");
     optimize->add_flag("--force", in.force, "Overwrite an earlier run");
     optimize->add_flag("--resume", in.resume, "Go on from the checkpoint of an interrupted run");
 
@@ -72,7 +81,8 @@ void build(CLI::App& app, Invocation& in) {
     plot->add_option("--out", in.out, "The picture (default: figures/ in the run)")->type_name("FILE");
     add_figure_options(plot, in);
 
-    auto* carve = app.add_subcommand("carve", "The solid part of a run: closed surface, mass, is it one piece?");
+    auto* carve =
+        app.add_subcommand("carve", "The solid part of a run: closed surface, mass, is it one piece?");
     carve->add_option("RUN", in.target, "The folder of the run")->required();
     carve->add_option("--at", in.at, "Density at which to cut")->type_name("T");
     carve->add_option("--iteration", in.iteration, "A kept iteration (default: the last)")->type_name("N");
@@ -81,14 +91,16 @@ void build(CLI::App& app, Invocation& in) {
     carve->add_option("--out", in.out, "The STL file (default: part.stl in the run)")->type_name("FILE");
     add_figure_options(carve, in);
 
-    app.footer("Exit codes: 0 done and every bound holds, 2 wrong command line, 3 study or input wrong, 4 a bound does not hold,\n"
+    app.footer("Exit codes: 0 done and every bound holds, 2 wrong command line, 3 study or input wrong, 4 a "
+               "bound does not hold,\n"
                "5 the numbers failed, 6 the file system failed, 130 interrupted (checkpoint written).\n"
                "\"upright COMMAND --help\" tells the options of a command. docs/guide.md is the guide.");
 }
 
 std::vector<std::string> command_names(const CLI::App& app) {
     std::vector<std::string> out;
-    for (const CLI::App* command : app.get_subcommands([](const CLI::App*) { return true; })) out.push_back(command->get_name());
+    for (const CLI::App* command : app.get_subcommands([](const CLI::App*) { return true; }))
+        out.push_back(command->get_name());
     return out;
 }
 
@@ -102,22 +114,28 @@ Error explain(const CLI::App& app, const CLI::ParseError& bad, int argc, char** 
             if (std::find(later_commands.begin(), later_commands.end(), word) != later_commands.end())
                 return Error::usage("\"" + word + "\" is a command that this version does not serve yet",
                                     "Served: demo, new, materials, check, optimize, plot, carve");
-            return Error::usage("there is no command \"" + word + "\"", upright::suggestion(word, command_names(app)));
+            return Error::usage("there is no command \"" + word + "\"",
+                                upright::suggestion(word, command_names(app)));
         }
         if (word.rfind("--", 0) == 0) {
             const std::string name = word.substr(0, word.find('='));
             std::vector<std::string> options;
             for (const CLI::App* where : {at, &app})
                 for (const CLI::Option* option : where->get_options())
-                    for (const std::string& long_name : option->get_lnames()) options.push_back("--" + long_name);
+                    for (const std::string& long_name : option->get_lnames())
+                        options.push_back("--" + long_name);
             if (std::find(options.begin(), options.end(), name) == options.end())
-                return Error::usage((at == &app ? "upright" : "upright " + at->get_name()) + " has no option " + name, upright::suggestion(name, options, 20));
+                return Error::usage((at == &app ? "upright" : "upright " + at->get_name()) +
+                                        " has no option " + name,
+                                    upright::suggestion(name, options, 20));
         }
     }
     std::string message = bad.what();
     if (const auto required = message.find(" is required"); required != std::string::npos)
-        return Error::usage("upright " + at->get_name() + " needs " + message.substr(0, required), "\"upright " + at->get_name() + " --help\" tells how");
-    return Error::usage(message, "\"upright " + (at == &app ? std::string() : at->get_name() + " ") + "--help\" tells how");
+        return Error::usage("upright " + at->get_name() + " needs " + message.substr(0, required),
+                            "\"upright " + at->get_name() + " --help\" tells how");
+    return Error::usage(message, "\"upright " + (at == &app ? std::string() : at->get_name() + " ") +
+                                     "--help\" tells how");
 }
 
 // The commands stand beside the program when it was built here, in ../lib/upright when it was installed.
@@ -131,10 +149,12 @@ int load_and_run(const Invocation& in) {
             if (std::filesystem::exists(file)) break;
             continue;
         }
-        const auto run = reinterpret_cast<upright::cli::RunCommand>(::dlsym(module, upright::cli::run_command_symbol));
+        const auto run =
+            reinterpret_cast<upright::cli::RunCommand>(::dlsym(module, upright::cli::run_command_symbol));
         if (run != nullptr) return run(in);
     }
-    throw Error::files(here.string(), "the commands cannot be loaded: " + tried, "Install the packages of scripts/install-packages");
+    throw Error::files(here.string(), "the commands cannot be loaded: " + tried,
+                       "Install the packages of scripts/install-packages");
 }
 
 int run(int argc, char** argv) {

@@ -21,7 +21,8 @@ int folded(int i, int count, const std::array<bool, 2>& symmetric) {
 
 std::vector<bool> design_elements(const Model& model) {
     std::vector<bool> out(model.mesh.elements());
-    for (std::size_t e = 0; e < out.size(); ++e) out[e] = model.role(static_cast<ElementId>(e)) == Role::Design;
+    for (std::size_t e = 0; e < out.size(); ++e)
+        out[e] = model.role(static_cast<ElementId>(e)) == Role::Design;
     return out;
 }
 
@@ -42,7 +43,8 @@ std::vector<std::int32_t> numbered(const std::vector<bool>& flags) {
 
 } // namespace
 
-DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius) {
+DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of,
+                             double radius) {
     const Mesh& mesh = model.mesh;
     const CellGrid& grid = mesh.grid;
     struct Offset {
@@ -51,13 +53,15 @@ DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>
     };
     std::vector<Offset> offsets;
     std::array<int, 3> reach{};
-    for (int a = 0; a < grid.axes(); ++a) reach[static_cast<std::size_t>(a)] = static_cast<int>(radius / grid.cell[a]);
+    for (int a = 0; a < grid.axes(); ++a)
+        reach[static_cast<std::size_t>(a)] = static_cast<int>(radius / grid.cell[a]);
     for (int k = -reach[2]; k <= reach[2]; ++k)
         for (int j = -reach[1]; j <= reach[1]; ++j)
             for (int i = -reach[0]; i <= reach[0]; ++i) {
                 const Vec3 step(i * grid.cell.x(), j * grid.cell.y(), grid.plane ? 0.0 : k * grid.cell.z());
                 const double weight = radius - step.norm();
-                if (weight > 0.0 || (i == 0 && j == 0 && k == 0)) offsets.push_back({i, j, k, std::max(weight, 1e-300)});
+                if (weight > 0.0 || (i == 0 && j == 0 && k == 0))
+                    offsets.push_back({i, j, k, std::max(weight, 1e-300)});
             }
     starts_.push_back(0);
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
@@ -83,14 +87,16 @@ DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>
 std::vector<double> DensityFilter::apply(const std::vector<double>& x) const {
     std::vector<double> out(x.size(), 0.0);
     for (std::size_t r = 0; r + 1 < starts_.size(); ++r)
-        for (std::size_t n = starts_[r]; n < starts_[r + 1]; ++n) out[r] += weights_[n] * x[static_cast<std::size_t>(columns_[n])];
+        for (std::size_t n = starts_[r]; n < starts_[r + 1]; ++n)
+            out[r] += weights_[n] * x[static_cast<std::size_t>(columns_[n])];
     return out;
 }
 
 std::vector<double> DensityFilter::transpose(const std::vector<double>& g) const {
     std::vector<double> out(g.size(), 0.0);
     for (std::size_t r = 0; r + 1 < starts_.size(); ++r)
-        for (std::size_t n = starts_[r]; n < starts_[r + 1]; ++n) out[static_cast<std::size_t>(columns_[n])] += weights_[n] * g[r];
+        for (std::size_t n = starts_[r]; n < starts_[r + 1]; ++n)
+            out[static_cast<std::size_t>(columns_[n])] += weights_[n] * g[r];
     return out;
 }
 
@@ -107,8 +113,8 @@ double project_slope(double density, double sharpness) {
 }
 
 DesignChain::DesignChain(const Model& model, double filter_radius)
-    : is_design_(design_elements(model)), element_of_(where_true(is_design_)), variable_of_(numbered(is_design_)),
-      filter_(model, variable_of_, filter_radius) {}
+    : is_design_(design_elements(model)), element_of_(where_true(is_design_)),
+      variable_of_(numbered(is_design_)), filter_(model, variable_of_, filter_radius) {}
 
 std::vector<double> DesignChain::physical(const std::vector<double>& x, double sharpness) const {
     const std::vector<double> filtered = filter_.apply(x);

@@ -8,9 +8,9 @@
 
 namespace upright {
 
-// Linear hat weights (Bruns & Tortorelli 2001; Bourdin 2001): w = max(0, radius - distance), normalised over the
-// design cells in reach. At the boundary of the design space the average runs over what is there; beyond a symmetry
-// plane it runs over the mirrored cells, so that a half model gives the same design as the whole.
+// Linear hat weights (Bruns & Tortorelli 2001; Bourdin 2001): w = max(0, radius - distance), normalised over
+// the design cells in reach. At the boundary of the design space the average runs over what is there; beyond
+// a symmetry plane it runs over the mirrored cells, so that a half model gives the same design as the whole.
 class DensityFilter {
   public:
     DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius);
@@ -23,7 +23,8 @@ class DensityFilter {
     std::vector<double> weights_; // normalised rows
 };
 
-// Smoothed Heaviside (Wang, Lazarov & Sigmund 2011) with its threshold at 0.5. `sharpness` 0 leaves all as it is.
+// Smoothed Heaviside (Wang, Lazarov & Sigmund 2011) with its threshold at 0.5. `sharpness` 0 leaves all as it
+// is.
 double project(double density, double sharpness);
 double project_slope(double density, double sharpness);
 
@@ -37,13 +38,15 @@ class DesignChain {
 
     // Physical density of every element: 1 in kept regions.
     std::vector<double> physical(const std::vector<double>& x, double sharpness) const;
-    // The gradient by the variables, from the gradient by the physical densities, at the same x and sharpness.
-    std::vector<double> pull_back(const std::vector<double>& x, double sharpness, const std::vector<double>& gradient) const;
+    // The gradient by the variables, from the gradient by the physical densities, at the same x and
+    // sharpness.
+    std::vector<double> pull_back(const std::vector<double>& x, double sharpness,
+                                  const std::vector<double>& gradient) const;
 
   private:
-    std::vector<bool> is_design_;             // for each element
-    std::vector<std::size_t> element_of_;     // for each variable
-    std::vector<std::int32_t> variable_of_;   // for each element, or -1
+    std::vector<bool> is_design_;           // for each element
+    std::vector<std::size_t> element_of_;   // for each variable
+    std::vector<std::int32_t> variable_of_; // for each element, or -1
     DensityFilter filter_;
 };
 

@@ -13,7 +13,8 @@ std::vector<double> stiffness_share(const std::vector<double>& density, double p
 // Its derivative by the density.
 std::vector<double> stiffness_slope(const std::vector<double>& density, double penalty);
 
-// Grayness 4 mean(rho (1 - rho)) over the elements that `counted` marks: 0 black and white, 1 all at one half.
+// Grayness 4 mean(rho (1 - rho)) over the elements that `counted` marks: 0 black and white, 1 all at one
+// half.
 double grayness(const std::vector<double>& density, const std::vector<bool>& counted);
 
 } // namespace upright

@@ -35,7 +35,8 @@ template <int Dim> class Brick : public Element {
             Eigen::MatrixXd B(strains, dofs + extra);
             B.leftCols(dofs) = strain_matrix(J.inverse().transpose() * local);
             if (enhanced) {
-                // Modes 1 - xi_a^2, with the Jacobian of the middle so that constant stress does no work on them.
+                // Modes 1 - xi_a^2, with the Jacobian of the middle so that constant stress does no work on
+                // them.
                 Gradient modes = Gradient::Zero(Dim, Dim);
                 for (int a = 0; a < Dim; ++a) modes(a, a) = -2.0 * xi[a];
                 const Gradient global = (middle.determinant() / det) * middle.inverse().transpose() * modes;

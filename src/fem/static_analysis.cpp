@@ -22,7 +22,8 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
     std::map<std::vector<std::pair<std::int32_t, int>>, std::size_t> known;
     for (std::size_t c = 0; c < model.cases.size(); ++c) {
         std::vector<std::pair<std::int32_t, int>> key;
-        for (const HeldDirection& h : model.held(model.cases[c])) key.emplace_back(static_cast<std::int32_t>(h.node), h.axis);
+        for (const HeldDirection& h : model.held(model.cases[c]))
+            key.emplace_back(static_cast<std::int32_t>(h.node), h.axis);
         const auto [at, fresh] = known.emplace(key, groups_.size());
         if (fresh) {
             Group group;
@@ -48,13 +49,15 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
         system.dofs_per_element = d * mesh.nodes_per_element();
         for (const NodeId node : mesh.connectivity)
             for (int a = 0; a < d; ++a)
-                system.dofs.push_back(group.unknown_of[index(node) * static_cast<std::size_t>(d) + static_cast<std::size_t>(a)]);
+                system.dofs.push_back(group.unknown_of[index(node) * static_cast<std::size_t>(d) +
+                                                       static_cast<std::size_t>(a)]);
         group.solver = make_direct_solver(options);
         group.solver->prepare(system);
     }
 }
 
-std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffness, const std::vector<double>& density) {
+std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffness,
+                                              const std::vector<double>& density) {
     std::vector<CaseResult> out(model_.cases.size());
     for (Group& group : groups_) {
         const auto unknowns = static_cast<Eigen::Index>(group.component_of.size());
@@ -63,7 +66,8 @@ std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffne
         for (std::size_t i = 0; i < group.cases.size(); ++i) {
             full.push_back(model_.forces(model_.cases[group.cases[i]], density));
             for (Eigen::Index u = 0; u < unknowns; ++u)
-                loads(u, static_cast<Eigen::Index>(i)) = full[i][static_cast<Eigen::Index>(group.component_of[static_cast<std::size_t>(u)])];
+                loads(u, static_cast<Eigen::Index>(i)) =
+                    full[i][static_cast<Eigen::Index>(group.component_of[static_cast<std::size_t>(u)])];
         }
         group.solver->update(stiffness);
         const Eigen::MatrixXd solution = group.solver->solve(loads);
@@ -71,7 +75,8 @@ std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffne
             CaseResult& result = out[group.cases[i]];
             result.displacement = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model_.freedoms()));
             for (Eigen::Index u = 0; u < unknowns; ++u)
-                result.displacement[static_cast<Eigen::Index>(group.component_of[static_cast<std::size_t>(u)])] =
+                result.displacement[static_cast<Eigen::Index>(
+                    group.component_of[static_cast<std::size_t>(u)])] =
                     solution(u, static_cast<Eigen::Index>(i));
             result.compliance = full[i].dot(result.displacement);
         }
@@ -97,16 +102,18 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& displacem
     return out;
 }
 
-Eigen::VectorXd StaticAnalysis::reactions(const CaseResult& result, const ModelCase& c, const std::vector<double>& stiffness,
+Eigen::VectorXd StaticAnalysis::reactions(const CaseResult& result, const ModelCase& c,
+                                          const std::vector<double>& stiffness,
                                           const std::vector<double>& density) const {
     const int d = model_.mesh.dimension();
     Eigen::VectorXd internal = -model_.forces(c, density);
     for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        const Eigen::VectorXd f =
-            stiffness[e] * (templates_[static_cast<std::size_t>(template_of_[e])] * element_displacement(result.displacement, id));
+        const Eigen::VectorXd f = stiffness[e] * (templates_[static_cast<std::size_t>(template_of_[e])] *
+                                                  element_displacement(result.displacement, id));
         for (int a = 0; a < model_.mesh.nodes_per_element(); ++a)
-            internal.segment(static_cast<Eigen::Index>(index(model_.mesh.node(id, a))) * d, d) += f.segment(d * a, d);
+            internal.segment(static_cast<Eigen::Index>(index(model_.mesh.node(id, a))) * d, d) +=
+                f.segment(d * a, d);
     }
     Eigen::VectorXd out = Eigen::VectorXd::Zero(internal.size());
     for (const HeldDirection& h : model_.held(c)) {
@@ -120,8 +127,10 @@ std::vector<double> StaticAnalysis::von_mises_stress(const Eigen::VectorXd& disp
     std::vector<double> out(model_.mesh.elements());
     for (std::size_t e = 0; e < out.size(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        const Eigen::VectorXd s = stress_[static_cast<std::size_t>(template_of_[e])] * element_displacement(displacement, id);
-        const double across = model_.family == ElementFamily::PlaneStrain ? model_.material(id).nu * (s[0] + s[1]) : 0.0;
+        const Eigen::VectorXd s =
+            stress_[static_cast<std::size_t>(template_of_[e])] * element_displacement(displacement, id);
+        const double across =
+            model_.family == ElementFamily::PlaneStrain ? model_.material(id).nu * (s[0] + s[1]) : 0.0;
         out[e] = von_mises(s, across);
     }
     return out;

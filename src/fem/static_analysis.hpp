@@ -30,11 +30,11 @@ class StaticAnalysis {
     std::vector<double> unit_energy(const Eigen::VectorXd& displacement) const;
 
     // Nodal forces of the supports: stiffness times displacement less the loads, zero where nothing is held.
-    Eigen::VectorXd reactions(const CaseResult& result, const ModelCase& c, const std::vector<double>& stiffness,
-                              const std::vector<double>& density) const;
+    Eigen::VectorXd reactions(const CaseResult& result, const ModelCase& c,
+                              const std::vector<double>& stiffness, const std::vector<double>& density) const;
 
-    // Von Mises stress in the material at the middle of each element (full modulus: the stress that the solid material
-    // of a partly filled cell would feel).
+    // Von Mises stress in the material at the middle of each element (full modulus: the stress that the solid
+    // material of a partly filled cell would feel).
     std::vector<double> von_mises_stress(const Eigen::VectorXd& displacement) const;
 
     const Model& model() const { return model_; }

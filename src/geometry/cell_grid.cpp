@@ -12,7 +12,8 @@ constexpr double most_cells = 5e7;
 Bounds solid_bounds(const Study& study) {
     Bounds out;
     for (const RegionCard& region : study.regions)
-        if (const Shape* shape = std::get_if<Shape>(&region.extent); shape != nullptr && region.role != Role::Void)
+        if (const Shape* shape = std::get_if<Shape>(&region.extent);
+            shape != nullptr && region.role != Role::Void)
             out.include(bounds(*shape));
     return out;
 }
@@ -34,10 +35,11 @@ CellGrid make_cell_grid(const Study& study) {
         const double tolerance = 1e-6 * (high - low);
         const char letter = "xyz"[a];
         if (plane.at < low - tolerance || plane.at > high + tolerance)
-            throw Error::input(plane.place,
-                               fmt::format("the symmetry plane {} = {:g} does not touch the body, which spans {:g} to {:g}",
-                                           letter, plane.at, low, high),
-                               "Put it on a side of the modelled part");
+            throw Error::input(
+                plane.place,
+                fmt::format("the symmetry plane {} = {:g} does not touch the body, which spans {:g} to {:g}",
+                            letter, plane.at, low, high),
+                "Put it on a side of the modelled part");
         // The larger side is modelled; of two equal ones the lower.
         const bool keep_high = plane.at < middle - tolerance;
         (keep_high ? box.low : box.high)[a] = plane.at;
@@ -48,7 +50,8 @@ CellGrid make_cell_grid(const Study& study) {
     for (int a = 0; a < grid.axes(); ++a) cells *= std::max(1.0, std::round(box.size()[a] / study.mesh.size));
     if (cells > most_cells)
         throw Error::input(study.mesh.place,
-                           fmt::format("a cell size of {:g} {} makes {:.3g} cells", study.mesh.size, study.units.length, cells),
+                           fmt::format("a cell size of {:g} {} makes {:.3g} cells", study.mesh.size,
+                                       study.units.length, cells),
                            fmt::format("Write a larger size; {:g} makes about a hundred thousand",
                                        study.mesh.size * std::pow(cells / 1e5, 1.0 / grid.axes())));
     for (int a = 0; a < grid.axes(); ++a) {
@@ -61,10 +64,11 @@ CellGrid make_cell_grid(const Study& study) {
         grid.cell[2] = study.mesh.thickness;
     }
     if (cells < 2)
-        throw Error::input(study.mesh.place,
-                           fmt::format("a cell size of {:g} {} leaves a single cell", study.mesh.size, study.units.length),
-                           fmt::format("The body measures {:g} x {:g} x {:g}; write a smaller size", box.size().x(),
-                                       box.size().y(), box.size().z()));
+        throw Error::input(
+            study.mesh.place,
+            fmt::format("a cell size of {:g} {} leaves a single cell", study.mesh.size, study.units.length),
+            fmt::format("The body measures {:g} x {:g} x {:g}; write a smaller size", box.size().x(),
+                        box.size().y(), box.size().z()));
     return grid;
 }
 

@@ -17,12 +17,15 @@ struct CellGrid {
     std::array<std::array<bool, 2>, 3> symmetric{};
 
     std::size_t size() const {
-        return static_cast<std::size_t>(count[0]) * static_cast<std::size_t>(count[1]) * static_cast<std::size_t>(count[2]);
+        return static_cast<std::size_t>(count[0]) * static_cast<std::size_t>(count[1]) *
+               static_cast<std::size_t>(count[2]);
     }
     int axes() const { return plane ? 2 : 3; }
     std::size_t at(int i, int j, int k) const {
-        return (static_cast<std::size_t>(k) * static_cast<std::size_t>(count[1]) + static_cast<std::size_t>(j)) *
-                   static_cast<std::size_t>(count[0]) + static_cast<std::size_t>(i);
+        return (static_cast<std::size_t>(k) * static_cast<std::size_t>(count[1]) +
+                static_cast<std::size_t>(j)) *
+                   static_cast<std::size_t>(count[0]) +
+               static_cast<std::size_t>(i);
     }
     std::array<int, 3> indices(std::size_t c) const {
         const auto nx = static_cast<std::size_t>(count[0]);
@@ -61,9 +64,9 @@ struct CellGrid {
     }
 };
 
-// The lattice around all solid regions, cut at the symmetry planes (the larger side stays, of two equal ones the lower);
-// the cell size is the asked one, stretched so that a whole number fits each side. Throws Error (Input) for absurd sizes
-// and for planes that miss the body.
+// The lattice around all solid regions, cut at the symmetry planes (the larger side stays, of two equal ones
+// the lower); the cell size is the asked one, stretched so that a whole number fits each side. Throws Error
+// (Input) for absurd sizes and for planes that miss the body.
 CellGrid make_cell_grid(const Study& study);
 
 } // namespace upright

@@ -12,7 +12,9 @@ constexpr double two_pi = 6.28318530717958647692;
 constexpr int circle_steps = 48;
 
 // A box whose sides across the plane have no extent belongs to a plane model and has none to measure.
-bool flat(const Box& box) { return box.low.z() == box.high.z(); }
+bool flat(const Box& box) {
+    return box.low.z() == box.high.z();
+}
 
 double distance(const Box& box, const Vec3& p) {
     Vec3 d = (p - 0.5 * (box.low + box.high)).cwiseAbs() - 0.5 * (box.high - box.low);
@@ -38,7 +40,9 @@ AxisPoint to_axis(const Vec3& from, const Vec3& to, const Vec3& p) {
     return {along, (p - from - axis * (along / length)).norm(), length};
 }
 
-double axial_excess(const AxisPoint& q) { return std::max(-q.along, q.along - q.length); }
+double axial_excess(const AxisPoint& q) {
+    return std::max(-q.along, q.along - q.length);
+}
 
 double distance(const Cylinder& c, const Vec3& p) {
     const AxisPoint q = to_axis(c.from, c.to, p);
@@ -52,7 +56,9 @@ double distance(const Cone& c, const Vec3& p) {
     return std::max(wall, axial_excess(q));
 }
 
-double distance(const Sphere& s, const Vec3& p) { return (p - s.center).norm() - s.radius; }
+double distance(const Sphere& s, const Vec3& p) {
+    return (p - s.center).norm() - s.radius;
+}
 
 double distance(const std::vector<Vec2>& polygon, const Vec2& p) {
     double nearest = 1e300;
@@ -63,7 +69,8 @@ double distance(const std::vector<Vec2>& polygon, const Vec2& p) {
         const Vec2 edge = b - a;
         const double t = std::clamp((p - a).dot(edge) / std::max(edge.squaredNorm(), 1e-300), 0.0, 1.0);
         nearest = std::min(nearest, (p - a - t * edge).norm());
-        if ((a.y() > p.y()) != (b.y() > p.y()) && p.x() < (b.x() - a.x()) * (p.y() - a.y()) / (b.y() - a.y()) + a.x())
+        if ((a.y() > p.y()) != (b.y() > p.y()) &&
+            p.x() < (b.x() - a.x()) * (p.y() - a.y()) / (b.y() - a.y()) + a.x())
             inside = !inside;
     }
     return inside ? -nearest : nearest;
@@ -81,7 +88,9 @@ double distance(const Disk& disk, const Vec3& p) {
     return std::max(r - disk.radius, disk.inner > 0.0 ? disk.inner - r : -1e300);
 }
 
-double distance(const Polygon& polygon, const Vec3& p) { return distance(polygon.corners, Vec2(p.head<2>())); }
+double distance(const Polygon& polygon, const Vec3& p) {
+    return distance(polygon.corners, Vec2(p.head<2>()));
+}
 
 Bounds revolved(const Vec3& from, const Vec3& to, double radius_from, double radius_to) {
     const Vec3 axis = (to - from).normalized();
@@ -94,10 +103,18 @@ Bounds revolved(const Vec3& from, const Vec3& to, double radius_from, double rad
     return out;
 }
 
-Bounds around(const Box& b) { return {b.low, b.high}; }
-Bounds around(const Cylinder& c) { return revolved(c.from, c.to, c.radius, c.radius); }
-Bounds around(const Cone& c) { return revolved(c.from, c.to, c.radius_from, c.radius_to); }
-Bounds around(const Sphere& s) { return {s.center - Vec3::Constant(s.radius), s.center + Vec3::Constant(s.radius)}; }
+Bounds around(const Box& b) {
+    return {b.low, b.high};
+}
+Bounds around(const Cylinder& c) {
+    return revolved(c.from, c.to, c.radius, c.radius);
+}
+Bounds around(const Cone& c) {
+    return revolved(c.from, c.to, c.radius_from, c.radius_to);
+}
+Bounds around(const Sphere& s) {
+    return {s.center - Vec3::Constant(s.radius), s.center + Vec3::Constant(s.radius)};
+}
 Bounds around(const Disk& d) {
     const Vec3 r(d.radius, d.radius, 0.0);
     return {d.center - r, d.center + r};
@@ -128,15 +145,18 @@ void add_circle(Segments& out, const Vec3& center, const Vec3& u, const Vec3& v,
 }
 
 void add_loop(Segments& out, const std::vector<Vec3>& corners) {
-    for (std::size_t i = 0; i < corners.size(); ++i) out.emplace_back(corners[i], corners[(i + 1) % corners.size()]);
+    for (std::size_t i = 0; i < corners.size(); ++i)
+        out.emplace_back(corners[i], corners[(i + 1) % corners.size()]);
 }
 
 void add_outline(Segments& out, const Box& box) {
     const auto corner = [&](bool x, bool y, bool z) {
-        return Vec3(x ? box.high.x() : box.low.x(), y ? box.high.y() : box.low.y(), z ? box.high.z() : box.low.z());
+        return Vec3(x ? box.high.x() : box.low.x(), y ? box.high.y() : box.low.y(),
+                    z ? box.high.z() : box.low.z());
     };
     for (const bool z : {false, true}) {
-        add_loop(out, {corner(false, false, z), corner(true, false, z), corner(true, true, z), corner(false, true, z)});
+        add_loop(out, {corner(false, false, z), corner(true, false, z), corner(true, true, z),
+                       corner(false, true, z)});
         if (flat(box)) return;
     }
     for (const bool x : {false, true})
@@ -149,8 +169,12 @@ void add_revolved(Segments& out, const Vec3& from, const Vec3& to, double radius
     add_circle(out, to, u, v, radius_to);
 }
 
-void add_outline(Segments& out, const Cylinder& c) { add_revolved(out, c.from, c.to, c.radius, c.radius); }
-void add_outline(Segments& out, const Cone& c) { add_revolved(out, c.from, c.to, c.radius_from, c.radius_to); }
+void add_outline(Segments& out, const Cylinder& c) {
+    add_revolved(out, c.from, c.to, c.radius, c.radius);
+}
+void add_outline(Segments& out, const Cone& c) {
+    add_revolved(out, c.from, c.to, c.radius_from, c.radius_to);
+}
 void add_outline(Segments& out, const Sphere& s) {
     add_circle(out, s.center, Vec3::UnitX(), Vec3::UnitY(), s.radius);
     add_circle(out, s.center, Vec3::UnitY(), Vec3::UnitZ(), s.radius);

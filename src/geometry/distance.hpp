@@ -25,7 +25,8 @@ struct Bounds {
     double diagonal() const { return size().norm(); }
 };
 
-// Exact for every shape but the cone, for which it is a lower bound of the distance's size away from its surface.
+// Exact for every shape but the cone, for which it is a lower bound of the distance's size away from its
+// surface.
 double signed_distance(const Shape& shape, const Vec3& p);
 
 Bounds bounds(const Shape& shape);

@@ -8,11 +8,13 @@ namespace upright {
 
 namespace {
 
-// Whether a face belongs to a region: it bounds what a solid region painted, or it is the wall that a void left.
+// Whether a face belongs to a region: it bounds what a solid region painted, or it is the wall that a void
+// left.
 bool belongs(const Study& study, const Painting& painting, const CellFace& face, std::size_t region) {
     const long beyond = painting.grid.neighbour(face.cell, face.side);
     if (study.regions[region].role == Role::Void)
-        return beyond >= 0 && painting.owner[static_cast<std::size_t>(beyond)] == static_cast<RegionId>(region);
+        return beyond >= 0 &&
+               painting.owner[static_cast<std::size_t>(beyond)] == static_cast<RegionId>(region);
     return painting.covered[region][face.cell] &&
            !(beyond >= 0 && painting.covered[region][static_cast<std::size_t>(beyond)]);
 }
@@ -43,19 +45,24 @@ bool on_cylinder(const CellGrid& grid, const SurfaceCard::OnCylinder& c, const C
 }
 
 // The faces of the boundary that a surface's rules leave, and how many were left after each rule.
-std::vector<CellFace> pick(const Study& study, const Painting& painting, const SurfaceCard& card, std::string& story) {
+std::vector<CellFace> pick(const Study& study, const Painting& painting, const SurfaceCard& card,
+                           std::string& story) {
     const CellGrid& grid = painting.grid;
     std::vector<CellFace> left = painting.boundary;
     const auto keep = [&](const char* rule, const auto& condition) {
-        left.erase(std::remove_if(left.begin(), left.end(), [&](const CellFace& f) { return !condition(f); }), left.end());
+        left.erase(std::remove_if(left.begin(), left.end(), [&](const CellFace& f) { return !condition(f); }),
+                   left.end());
         story += fmt::format("{}\"{}\" leaves {}", story.empty() ? "" : ", ", rule, left.size());
     };
     if (!card.of.empty()) keep("of", [&](const CellFace& f) { return of_any(study, painting, card, f); });
     if (card.on_plane) keep("on_plane", [&](const CellFace& f) { return on_plane(grid, *card.on_plane, f); });
-    if (card.on_cylinder) keep("on_cylinder", [&](const CellFace& f) { return on_cylinder(grid, *card.on_cylinder, f); });
+    if (card.on_cylinder)
+        keep("on_cylinder", [&](const CellFace& f) { return on_cylinder(grid, *card.on_cylinder, f); });
     if (card.inside) {
         const double tolerance = 1e-9 * grid.box().diagonal();
-        keep("inside", [&](const CellFace& f) { return signed_distance(*card.inside, face_center(grid, f)) <= tolerance; });
+        keep("inside", [&](const CellFace& f) {
+            return signed_distance(*card.inside, face_center(grid, f)) <= tolerance;
+        });
     }
     if (card.facing) {
         const double least = std::cos(card.tilt * 3.14159265358979323846 / 180.0) - 1e-12;
@@ -72,7 +79,9 @@ std::vector<CellFace> find_boundary(const Study& study, const Painting& painting
         for (int side = 0; side < 2 * grid.axes(); ++side) {
             const long beyond = grid.neighbour(c, side);
             if (beyond >= 0 && painting.solid(study, static_cast<std::size_t>(beyond))) continue;
-            if (beyond < 0 && grid.symmetric[static_cast<std::size_t>(side / 2)][static_cast<std::size_t>(side % 2)]) continue;
+            if (beyond < 0 &&
+                grid.symmetric[static_cast<std::size_t>(side / 2)][static_cast<std::size_t>(side % 2)])
+                continue;
             out.push_back({c, side});
         }
     }
@@ -104,21 +113,25 @@ std::vector<std::size_t> skin_regions(const Study& study, const Skin& skin, std:
 }
 
 // Marks the cells of a layer under faces: within the depth of a face, on the side of the material.
-void mark_under_faces(const CellGrid& grid, const std::vector<CellFace>& faces, double depth, std::vector<bool>& mark) {
+void mark_under_faces(const CellGrid& grid, const std::vector<CellFace>& faces, double depth,
+                      std::vector<bool>& mark) {
     for (const CellFace& face : faces) {
         mark[face.cell] = true;
         const std::array<int, 3> at = grid.indices(face.cell);
         std::array<int, 3> low{};
         std::array<int, 3> high{};
         for (std::size_t a = 0; a < 3; ++a) {
-            const int reach = static_cast<int>(a) < grid.axes() ? static_cast<int>(depth / grid.cell[static_cast<int>(a)]) + 1 : 0;
+            const int reach = static_cast<int>(a) < grid.axes()
+                                  ? static_cast<int>(depth / grid.cell[static_cast<int>(a)]) + 1
+                                  : 0;
             low[a] = std::max(0, at[a] - reach);
             high[a] = std::min(grid.count[a] - 1, at[a] + reach);
         }
         for (int k = low[2]; k <= high[2]; ++k)
             for (int j = low[1]; j <= high[1]; ++j)
                 for (int i = low[0]; i <= high[0]; ++i)
-                    if (face_distance(grid, face, grid.center({i, j, k})) <= depth) mark[grid.at(i, j, k)] = true;
+                    if (face_distance(grid, face, grid.center({i, j, k})) <= depth)
+                        mark[grid.at(i, j, k)] = true;
     }
 }
 
@@ -143,7 +156,8 @@ class Painter {
         std::vector<bool> mark(cells, false);
         if (const Shape* shape = std::get_if<Shape>(&card.extent)) {
             const double tolerance = 1e-9 * out_.grid.box().diagonal();
-            for (std::size_t c = 0; c < cells; ++c) mark[c] = signed_distance(*shape, out_.grid.center(c)) <= tolerance;
+            for (std::size_t c = 0; c < cells; ++c)
+                mark[c] = signed_distance(*shape, out_.grid.center(c)) <= tolerance;
         } else {
             mark_skin(r, std::get<Skin>(card.extent), mark);
         }
@@ -153,7 +167,8 @@ class Painter {
                 mark[c] = false;
                 for (const std::string& name : card.within)
                     for (std::size_t other = 0; other < r; ++other)
-                        if (refers_to(name, study_.regions[other].name) && out_.covered[other][c]) mark[c] = true;
+                        if (refers_to(name, study_.regions[other].name) && out_.covered[other][c])
+                            mark[c] = true;
             }
         }
         for (std::size_t c = 0; c < cells; ++c)
@@ -178,7 +193,8 @@ class Painter {
             const std::vector<bool>& core = out_.covered[target];
             for (std::size_t c = 0; c < grid.size(); ++c) {
                 if (mark[c] || core[c]) continue;
-                bool near = region_distance(study_, out_, static_cast<RegionId>(target), grid.center(c)) <= skin.depth;
+                bool near = region_distance(study_, out_, static_cast<RegionId>(target), grid.center(c)) <=
+                            skin.depth;
                 for (int side = 0; !near && side < 2 * grid.axes(); ++side) {
                     const long beyond = grid.neighbour(c, side);
                     near = beyond >= 0 && core[static_cast<std::size_t>(beyond)];
@@ -196,8 +212,9 @@ class Painter {
         std::string story;
         std::vector<CellFace> faces = pick(study_, out_, card, story);
         if (faces.empty())
-            throw Error::input(card.place, "the surface \"" + card.name + "\" picks no face: of " +
-                                               std::to_string(out_.boundary.size()) + " boundary faces " + story,
+            throw Error::input(card.place,
+                               "the surface \"" + card.name + "\" picks no face: of " +
+                                   std::to_string(out_.boundary.size()) + " boundary faces " + story,
                                "Loosen that rule; \"upright check\" draws the regions");
         return faces;
     }
@@ -209,15 +226,21 @@ class Painter {
 
 } // namespace
 
-Painting paint(const Study& study, const CellGrid& grid) { return Painter(study, grid).run(); }
+Painting paint(const Study& study, const CellGrid& grid) {
+    return Painter(study, grid).run();
+}
 
-Vec3 face_normal(int side) { return Vec3::Unit(side / 2) * (side % 2 == 0 ? -1.0 : 1.0); }
+Vec3 face_normal(int side) {
+    return Vec3::Unit(side / 2) * (side % 2 == 0 ? -1.0 : 1.0);
+}
 
 Vec3 face_center(const CellGrid& grid, const CellFace& face) {
     return grid.center(face.cell) + 0.5 * grid.cell[face.side / 2] * face_normal(face.side);
 }
 
-double face_area(const CellGrid& grid, int side) { return grid.cell_volume() / grid.cell[side / 2]; }
+double face_area(const CellGrid& grid, int side) {
+    return grid.cell_volume() / grid.cell[side / 2];
+}
 
 double region_distance(const Study& study, const Painting& painting, RegionId region, const Vec3& p) {
     const RegionCard& card = study.regions[index(region)];

@@ -35,8 +35,8 @@ Vec3 face_normal(int side);
 Vec3 face_center(const CellGrid& grid, const CellFace& face);
 double face_area(const CellGrid& grid, int side);
 
-// Distance to a region as written (not as painted): negative inside. Skins of surfaces measure from the faces that
-// their surfaces picked.
+// Distance to a region as written (not as painted): negative inside. Skins of surfaces measure from the faces
+// that their surfaces picked.
 double region_distance(const Study& study, const Painting& painting, RegionId region, const Vec3& p);
 
 } // namespace upright

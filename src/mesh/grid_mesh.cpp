@@ -7,10 +7,10 @@ namespace upright {
 namespace {
 
 // The corner offsets of a box cell, in the order of its nodes.
-constexpr std::array<std::array<int, 3>, 8> corners{{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0},
-                                                     {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}}};
-constexpr std::array<std::array<int, 4>, 6> hex_sides{{{0, 4, 7, 3}, {1, 2, 6, 5}, {0, 1, 5, 4},
-                                                       {3, 7, 6, 2}, {0, 3, 2, 1}, {4, 5, 6, 7}}};
+constexpr std::array<std::array<int, 3>, 8> corners{
+    {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}}};
+constexpr std::array<std::array<int, 4>, 6> hex_sides{
+    {{0, 4, 7, 3}, {1, 2, 6, 5}, {0, 1, 5, 4}, {3, 7, 6, 2}, {0, 3, 2, 1}, {4, 5, 6, 7}}};
 constexpr std::array<std::array<int, 2>, 4> quad_sides{{{3, 0}, {1, 2}, {0, 1}, {2, 3}}};
 
 } // namespace
@@ -41,7 +41,8 @@ Mesh make_grid_mesh(const Study& study, const Painting& painting) {
     std::vector<std::int32_t> node_at(lattice_x * lattice_y * lattice_z, -1);
     const auto lattice_index = [&](const std::array<int, 3>& ijk, std::size_t corner) {
         return (static_cast<std::size_t>(ijk[2] + (grid.plane ? 0 : corners[corner][2])) * lattice_y +
-                static_cast<std::size_t>(ijk[1] + corners[corner][1])) * lattice_x +
+                static_cast<std::size_t>(ijk[1] + corners[corner][1])) *
+                   lattice_x +
                static_cast<std::size_t>(ijk[0] + corners[corner][0]);
     };
     const auto per_element = static_cast<std::size_t>(mesh.nodes_per_element());
@@ -57,7 +58,8 @@ Mesh make_grid_mesh(const Study& study, const Painting& painting) {
         const auto i = static_cast<double>(n % lattice_x);
         const auto j = static_cast<double>(n / lattice_x % lattice_y);
         const auto k = static_cast<double>(n / lattice_x / lattice_y);
-        mesh.nodes.emplace_back(grid.origin + Vec3(i * grid.cell.x(), j * grid.cell.y(), grid.plane ? 0.0 : k * grid.cell.z()));
+        mesh.nodes.emplace_back(
+            grid.origin + Vec3(i * grid.cell.x(), j * grid.cell.y(), grid.plane ? 0.0 : k * grid.cell.z()));
     }
     for (std::size_t c = 0; c < grid.size(); ++c) {
         if (!painting.solid(study, c)) continue;
@@ -87,7 +89,8 @@ std::vector<int> face_connected_parts(const Mesh& mesh) {
             stack.pop_back();
             for (int side = 0; side < 2 * mesh.grid.axes(); ++side) {
                 const long beyond = mesh.grid.neighbour(mesh.cell_of[e], side);
-                const std::int32_t other = beyond < 0 ? -1 : mesh.element_of[static_cast<std::size_t>(beyond)];
+                const std::int32_t other =
+                    beyond < 0 ? -1 : mesh.element_of[static_cast<std::size_t>(beyond)];
                 if (other < 0 || part[static_cast<std::size_t>(other)] >= 0) continue;
                 part[static_cast<std::size_t>(other)] = parts;
                 stack.push_back(static_cast<std::size_t>(other));

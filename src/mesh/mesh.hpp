@@ -19,10 +19,11 @@ struct MeshFace {
 struct Mesh {
     ElementKind kind = ElementKind::Hex8;
     std::vector<Vec3> nodes;
-    std::vector<NodeId> connectivity; // nodes_per_element() for each element, counter-clockwise, lower layer first
-    std::vector<RegionId> region;     // for each element
-    CellGrid grid;                    // the lattice it was made on
-    std::vector<std::size_t> cell_of; // grid cell of each element
+    std::vector<NodeId>
+        connectivity; // nodes_per_element() for each element, counter-clockwise, lower layer first
+    std::vector<RegionId> region;         // for each element
+    CellGrid grid;                        // the lattice it was made on
+    std::vector<std::size_t> cell_of;     // grid cell of each element
     std::vector<std::int32_t> element_of; // element of each grid cell, or -1
 
     int dimension() const { return kind == ElementKind::Quad4 ? 2 : 3; }

@@ -61,7 +61,8 @@ struct Target {
 Target find_target(const Model& model, const std::vector<std::string>& names) {
     Target out;
     const auto named = [&](const std::string& name) {
-        return std::any_of(names.begin(), names.end(), [&](const std::string& n) { return refers_to(n, name); });
+        return std::any_of(names.begin(), names.end(),
+                           [&](const std::string& n) { return refers_to(n, name); });
     };
     for (const ModelSurface& s : model.surfaces)
         if (named(s.name)) out.surfaces.push_back(&s);
@@ -74,10 +75,11 @@ void require_near(const Model& model, const Target& target, const Place& place) 
     const double reach = model.mesh.grid.cell.head(model.mesh.dimension()).norm();
     for (const ModelPoint* p : target.points)
         if (p->off > reach)
-            throw Error::input(place,
-                               fmt::format("the point \"{}\" lies {:g} {} off the body, which is more than one cell", p->name,
-                                           p->off, model.units.length),
-                               "Move it onto the body; loads and supports act on nodes");
+            throw Error::input(
+                place,
+                fmt::format("the point \"{}\" lies {:g} {} off the body, which is more than one cell",
+                            p->name, p->off, model.units.length),
+                "Move it onto the body; loads and supports act on nodes");
 }
 
 void sort_unique(std::vector<HeldDirection>& held) {
@@ -114,13 +116,17 @@ void add_traction(const Mesh& mesh, const MeshFace& face, const Vec3& traction, 
 void add_force(const Model& model, const LoadCard& card, const ForceLoad& force, const Target& target,
                std::vector<Vec3>& forces) {
     if (!target.surfaces.empty() && !target.points.empty())
-        throw Error::input(card.on_place, "the force acts on surfaces and points at once, which leaves open how it is shared",
-                           "Write two loads");
+        throw Error::input(
+            card.on_place,
+            "the force acts on surfaces and points at once, which leaves open how it is shared",
+            "Write two loads");
     double area = 0.0;
     for (const ModelSurface* s : target.surfaces) area += s->area;
     for (const ModelSurface* s : target.surfaces)
         for (const MeshFace& face : s->faces)
-            add_traction(model.mesh, face, force.each_face ? Vec3(force.total / model.mesh.face_area(face)) : Vec3(force.total / area),
+            add_traction(model.mesh, face,
+                         force.each_face ? Vec3(force.total / model.mesh.face_area(face))
+                                         : Vec3(force.total / area),
                          forces);
     for (const ModelPoint* p : target.points)
         forces[index(p->node)] += force.total / static_cast<double>(target.points.size());
@@ -190,7 +196,8 @@ void add_cases(Model& model, const Study& study) {
         c.name = card.name;
         c.weight = card.weight;
         for (std::size_t s = 0; s < study.supports.size(); ++s)
-            if (std::find(card.supports.begin(), card.supports.end(), study.supports[s].name) != card.supports.end())
+            if (std::find(card.supports.begin(), card.supports.end(), study.supports[s].name) !=
+                card.supports.end())
                 c.supports.push_back(s);
         for (const auto& [name, factor] : card.loads)
             for (std::size_t l = 0; l < study.loads.size(); ++l)
@@ -212,7 +219,8 @@ Resultant of_forces(const Mesh& mesh, const std::vector<NodalForce>& forces) {
 
 std::vector<HeldDirection> Model::held(const ModelCase& c) const {
     std::vector<HeldDirection> out = symmetry;
-    for (const std::size_t s : c.supports) out.insert(out.end(), supports[s].held.begin(), supports[s].held.end());
+    for (const std::size_t s : c.supports)
+        out.insert(out.end(), supports[s].held.begin(), supports[s].held.end());
     sort_unique(out);
     return out;
 }
@@ -230,7 +238,8 @@ Eigen::VectorXd Model::forces(const ModelCase& c, const std::vector<double>& den
             const auto id = static_cast<ElementId>(e);
             const double share = factor * density[e] * material(id).density * mesh.volume(id) / corners;
             for (int a = 0; a < corners; ++a)
-                out.segment(static_cast<Eigen::Index>(index(mesh.node(id, a))) * d, d) += share * load.gravity->head(d);
+                out.segment(static_cast<Eigen::Index>(index(mesh.node(id, a))) * d, d) +=
+                    share * load.gravity->head(d);
         }
     }
     return out;
@@ -246,7 +255,8 @@ Model build_model(const Study& study) {
     model.mesh = make_grid_mesh(study, model.painting);
     add_regions(model, study);
     for (std::size_t s = 0; s < study.surfaces.size(); ++s)
-        model.surfaces.push_back(make_surface(model.mesh, study.surfaces[s].name, model.painting.surfaces[s]));
+        model.surfaces.push_back(
+            make_surface(model.mesh, study.surfaces[s].name, model.painting.surfaces[s]));
     for (const PointCard& card : study.points) model.points.push_back(make_point(model, card));
     for (const SupportCard& card : study.supports) model.supports.push_back(make_support(model, card));
     model.symmetry = hold_symmetry(model.mesh);

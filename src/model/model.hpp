@@ -45,7 +45,9 @@ struct HeldDirection {
     friend bool operator<(const HeldDirection& a, const HeldDirection& b) {
         return a.node != b.node ? a.node < b.node : a.axis < b.axis;
     }
-    friend bool operator==(const HeldDirection& a, const HeldDirection& b) { return a.node == b.node && a.axis == b.axis; }
+    friend bool operator==(const HeldDirection& a, const HeldDirection& b) {
+        return a.node == b.node && a.axis == b.axis;
+    }
 };
 
 struct ModelSupport {

@@ -91,8 +91,8 @@ FreeMotion to_motion(const Eigen::VectorXd& v, const Vec3& center, double length
 
 std::string FreeMotion::text(const UnitSystem& units) const {
     if (!rotation) return "translation along " + axis_word(direction);
-    std::string out = fmt::format("rotation about the {} axis through ({:.4g}, {:.4g}, {:.4g}) {}", axis_word(direction),
-                                  through.x(), through.y(), through.z(), units.length);
+    std::string out = fmt::format("rotation about the {} axis through ({:.4g}, {:.4g}, {:.4g}) {}",
+                                  axis_word(direction), through.x(), through.y(), through.z(), units.length);
     if (std::abs(pitch) > 1e-6) out += " with a translation along it";
     return out;
 }
@@ -128,7 +128,8 @@ std::vector<FreePart> free_motions(const Model& model, const std::vector<HeldDir
         for (std::size_t r = 0; r < rows.size(); ++r) matrix.row(static_cast<Eigen::Index>(r)) = rows[r];
         Eigen::MatrixXd basis = null_space(matrix, columns);
         reduce(basis);
-        for (Eigen::Index c = 0; c < basis.cols(); ++c) part.motions.push_back(to_motion(basis.col(c), part.center, length));
+        for (Eigen::Index c = 0; c < basis.cols(); ++c)
+            part.motions.push_back(to_motion(basis.col(c), part.center, length));
     }
     return out;
 }

@@ -8,7 +8,8 @@
 
 namespace upright {
 
-// A motion that nothing resists: a translation along `direction`, or a rotation about the axis through `through`.
+// A motion that nothing resists: a translation along `direction`, or a rotation about the axis through
+// `through`.
 struct FreeMotion {
     bool rotation = false;
     Vec3 direction = Vec3::Zero(); // unit
@@ -20,7 +21,7 @@ struct FreeMotion {
 
 // What a part of the mesh (elements that hang together through faces) is left with.
 struct FreePart {
-    int part = 0;                    // 0 is the part with the first element
+    int part = 0; // 0 is the part with the first element
     std::size_t elements = 0;
     Vec3 center = Vec3::Zero();
     std::vector<FreeMotion> motions; // empty: held

@@ -10,8 +10,8 @@ namespace {
 constexpr double tolerance = 1e-10; // of the limit
 constexpr int most_steps = 200;
 
-std::vector<double> stepped(const std::vector<double>& x, const std::vector<double>& benefit, const std::vector<double>& cost,
-                            double multiplier, double move) {
+std::vector<double> stepped(const std::vector<double>& x, const std::vector<double>& benefit,
+                            const std::vector<double>& cost, double multiplier, double move) {
     std::vector<double> out(x.size());
     for (std::size_t i = 0; i < x.size(); ++i) {
         const double ratio = std::max(0.0, benefit[i]) / (multiplier * std::max(cost[i], 1e-300));
@@ -21,8 +21,8 @@ std::vector<double> stepped(const std::vector<double>& x, const std::vector<doub
     return out;
 }
 
-// Finds the multiplier at which `excess` (which does not increase with it) is zero: bracket by factors, then bisect in
-// the logarithm, with a secant step wherever that falls inside.
+// Finds the multiplier at which `excess` (which does not increase with it) is zero: bracket by factors, then
+// bisect in the logarithm, with a secant step wherever that falls inside.
 double find_multiplier(const std::function<double(double)>& excess, double start, double scale, bool& met) {
     met = true;
     double low = start > 0.0 && std::isfinite(start) ? start : 1.0; // excess above zero here
@@ -62,9 +62,10 @@ double find_multiplier(const std::function<double(double)>& excess, double start
 
 } // namespace
 
-CriteriaStep criteria_step(const std::vector<double>& x, const std::vector<double>& benefit, const std::vector<double>& cost,
-                           const std::function<double(const std::vector<double>&)>& material, double limit, double move,
-                           double multiplier) {
+CriteriaStep criteria_step(const std::vector<double>& x, const std::vector<double>& benefit,
+                           const std::vector<double>& cost,
+                           const std::function<double(const std::vector<double>&)>& material, double limit,
+                           double move, double multiplier) {
     CriteriaStep out;
     const auto excess = [&](double m) { return material(stepped(x, benefit, cost, m, move)) - limit; };
     out.multiplier = find_multiplier(excess, multiplier, std::abs(limit), out.met);
@@ -73,14 +74,16 @@ CriteriaStep criteria_step(const std::vector<double>& x, const std::vector<doubl
 }
 
 CriteriaStep least_material_step(const std::vector<double>& x, const std::vector<double>& benefit,
-                                 const std::vector<double>& cost, double compliance, double limit, double move,
-                                 double multiplier) {
+                                 const std::vector<double>& cost, double compliance, double limit,
+                                 double move, double multiplier) {
     CriteriaStep out;
-    // More material, less compliance: the excess grows with the multiplier, so the search runs on its inverse.
+    // More material, less compliance: the excess grows with the multiplier, so the search runs on its
+    // inverse.
     const auto excess = [&](double inverse) {
         const std::vector<double> next = stepped(x, benefit, cost, 1.0 / inverse, move);
         double value = compliance;
-        for (std::size_t i = 0; i < x.size(); ++i) value += std::max(0.0, benefit[i]) * x[i] * (x[i] / next[i] - 1.0);
+        for (std::size_t i = 0; i < x.size(); ++i)
+            value += std::max(0.0, benefit[i]) * x[i] * (x[i] / next[i] - 1.0);
         return value - limit;
     };
     const double inverse = find_multiplier(excess, 1.0 / multiplier, std::abs(limit), out.met);

@@ -8,7 +8,7 @@
 namespace upright {
 
 struct Problem {
-    std::size_t goal = 0;  // indices into Study::responses
+    std::size_t goal = 0; // indices into Study::responses
     std::size_t bound = 0;
     bool least_material = false; // mass or volume is the goal and compliance is bounded
 
@@ -27,7 +27,8 @@ struct Range {
 };
 Range material_range(const Model& model, const ResponseCard& response);
 
-// Throws Error (Input) when the kept regions alone break the bound on material, or when no design cell is there.
+// Throws Error (Input) when the kept regions alone break the bound on material, or when no design cell is
+// there.
 void require_reachable(const Study& study, const Model& model, const Problem& problem);
 
 // The filter radius of a run: as written, or 2.5 cells.

@@ -41,8 +41,10 @@ class Loop {
     }
 
     OptimizeResult run(const OptimizerState* from) {
-        if (from != nullptr) result_.state = *from;
-        else result_.state.x.assign(chain_.variables(), start_density(study_, analysis_.model(), problem_));
+        if (from != nullptr)
+            result_.state = *from;
+        else
+            result_.state.x.assign(chain_.variables(), start_density(study_, analysis_.model(), problem_));
         if (problem_.least_material && from == nullptr) require_stiff_enough();
         OptimizerState& state = result_.state;
         while (true) {
@@ -50,7 +52,8 @@ class Loop {
             iterate(now);
             const bool last = state.iteration >= study_.run.iterations;
             const IterationRow& row = state.history.back();
-            const bool converged = now.final && state.iteration > 1 && row.change < study_.run.stop_when && bounds_hold();
+            const bool converged =
+                now.final && state.iteration > 1 && row.change < study_.run.stop_when && bounds_hold();
             result_.status = converged ? RunStatus::Converged : RunStatus::IterationLimit;
             if (!converged && !last) advance(now);
             observer_.iteration(state);
@@ -77,13 +80,16 @@ class Loop {
         row.iteration = ++state.iteration;
         for (std::size_t r = 0; r < study_.responses.size(); ++r) {
             const bool wanted = r == problem_.compliance();
-            Measured value = measure(analysis_, study_.responses[r], result_.cases, density, now.penalty, wanted);
+            Measured value =
+                measure(analysis_, study_.responses[r], result_.cases, density, now.penalty, wanted);
             row.responses.push_back(value.value);
             if (wanted) compliance_ = std::move(value);
         }
         row.goal = row.responses[problem_.goal];
         row.grayness = grayness(density, chain_.is_design());
-        row.change = now.sharpness > 0.0 && !state.density.empty() ? largest_difference(density, state.density) : state.step;
+        row.change = now.sharpness > 0.0 && !state.density.empty()
+                         ? largest_difference(density, state.density)
+                         : state.step;
         state.density = density;
         row.seconds = seconds();
         state.history.push_back(row);
@@ -97,8 +103,8 @@ class Loop {
         const std::vector<double> cost = chain_.pull_back(state.x, now.sharpness, weights_);
         CriteriaStep step;
         if (problem_.least_material) {
-            step = least_material_step(state.x, benefit, cost, compliance_.value, *study_.responses[problem_.bound].max,
-                                       now.move, state.multiplier);
+            step = least_material_step(state.x, benefit, cost, compliance_.value,
+                                       *study_.responses[problem_.bound].max, now.move, state.multiplier);
         } else {
             const double next_sharpness = schedule(study_.run, state.iteration + 1).sharpness;
             const auto material = [&](const std::vector<double>& x) {
@@ -107,8 +113,8 @@ class Loop {
                 for (std::size_t e = 0; e < density.size(); ++e) sum += weights_[e] * density[e];
                 return sum;
             };
-            step = criteria_step(state.x, benefit, cost, material, *study_.responses[problem_.bound].max, now.move,
-                                 state.multiplier);
+            step = criteria_step(state.x, benefit, cost, material, *study_.responses[problem_.bound].max,
+                                 now.move, state.multiplier);
         }
         state.step = largest_difference(step.x, state.x);
         state.x = std::move(step.x);
@@ -132,10 +138,11 @@ class Loop {
         const std::vector<CaseResult> cases = analysis_.solve(full, full);
         const double least = compliance(analysis_, bound, cases, full, 1.0, false).value;
         if (least > *bound.max)
-            throw Error::input(bound.place,
-                               fmt::format("\"{}\" cannot be met: with all material it is {:.5g} and its max is {:.5g}", bound.name,
-                                           least, *bound.max),
-                               fmt::format("Write a max above {:.5g}", least));
+            throw Error::input(
+                bound.place,
+                fmt::format("\"{}\" cannot be met: with all material it is {:.5g} and its max is {:.5g}",
+                            bound.name, least, *bound.max),
+                fmt::format("Write a max above {:.5g}", least));
     }
 
     const Study& study_;
@@ -173,16 +180,21 @@ Schedule schedule(const RunCard& run, int iteration) {
 
 const char* text(RunStatus status) {
     switch (status) {
-    case RunStatus::Converged: return "converged";
-    case RunStatus::IterationLimit: return "iteration-limit";
-    case RunStatus::Interrupted: return "interrupted";
+    case RunStatus::Converged:
+        return "converged";
+    case RunStatus::IterationLimit:
+        return "iteration-limit";
+    case RunStatus::Interrupted:
+        return "interrupted";
     }
     return "";
 }
 
-OptimizeResult optimize(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer, const OptimizerState* from) {
+OptimizeResult optimize(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer,
+                        const OptimizerState* from) {
     if (study.cases.empty())
-        throw Error::input({study.file.string(), 1, 1}, "the study has no case", "Write a [[case]] with supports and loads");
+        throw Error::input({study.file.string(), 1, 1}, "the study has no case",
+                           "Write a [[case]] with supports and loads");
     return Loop(study, analysis, observer).run(from);
 }
 

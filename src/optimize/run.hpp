@@ -18,16 +18,16 @@ struct Schedule {
     bool final = true; // neither penalty nor sharpness will change any more
 };
 
-// Iteration counts from 1. Without a penalty of the study's own it rises from 1 to 3 over the first 30 %; with `sharpen`
-// the projection starts at 40 % and rises smoothly to 16 at 85 %.
+// Iteration counts from 1. Without a penalty of the study's own it rises from 1 to 3 over the first 30 %;
+// with `sharpen` the projection starts at 40 % and rises smoothly to 16 at 85 %.
 Schedule schedule(const RunCard& run, int iteration);
 
 // One row of the history.
 struct IterationRow {
     int iteration = 0;
     double goal = 0.0;
-    // Largest change of any density in the step that led here: of the variables, or of the physical densities once the
-    // projection is on (a variable that it pins to black or white may wander without any effect).
+    // Largest change of any density in the step that led here: of the variables, or of the physical densities
+    // once the projection is on (a variable that it pins to black or white may wander without any effect).
     double change = 1.0;
     double grayness = 0.0; // over the design elements
     double seconds = 0.0;
@@ -63,7 +63,8 @@ struct OptimizeResult {
 };
 
 // Runs until converged, at the limit of iterations, or stopped by the observer. `from` resumes.
-// Throws Error (Input) for problems that are not served or out of reach, Error (Numerics) when the analysis fails.
+// Throws Error (Input) for problems that are not served or out of reach, Error (Numerics) when the analysis
+// fails.
 OptimizeResult optimize(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer,
                         const OptimizerState* from = nullptr);
 

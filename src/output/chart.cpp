@@ -26,8 +26,9 @@ std::string unit_of(const Study& study, const ResponseCard& r) {
     return unit.empty() ? "" : ", " + unit;
 }
 
-
-template <class Value> void define(std::string& script, const std::string& name, const std::vector<IterationRow>& rows, const Value& value) {
+template <class Value>
+void define(std::string& script, const std::string& name, const std::vector<IterationRow>& rows,
+            const Value& value) {
     script += "$" + name + " << END\n";
     for (const IterationRow& row : rows) script += fmt::format("{} {:.12g}\n", row.iteration, value(row));
     script += "END\n";
@@ -63,44 +64,61 @@ std::string value_range(const std::vector<IterationRow>& rows, std::size_t r, co
 
 void draw_history(const Study& study, const std::vector<IterationRow>& rows, const FigureOptions& options,
                   const std::filesystem::path& png) {
-    if (rows.empty()) throw Error::input({png.string()}, "the run has no history yet", "Let it go on: optimize --resume");
+    if (rows.empty())
+        throw Error::input({png.string()}, "the run has no history yet", "Let it go on: optimize --resume");
     std::vector<std::size_t> shown;
     for (std::size_t r = 0; r < study.responses.size(); ++r)
-        if (study.goal && study.responses[r].name == study.goal->response) shown.insert(shown.begin(), r);
-        else shown.push_back(r);
+        if (study.goal && study.responses[r].name == study.goal->response)
+            shown.insert(shown.begin(), r);
+        else
+            shown.push_back(r);
     if (shown.size() > 4) shown.resize(4);
     make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
-        std::string script = fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\nset output {}\n", options.width,
-                                         options.height, 11, quoted(temporary.string()));
-        script += fmt::format("set multiplot layout {},1 title {} font ',15' margins 0.11,0.96,0.09,0.90 spacing 0,0.07\n", shown.size() + 1,
-                              quoted(study.title + ": history"));
-        script += "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics nomirror\nset key inside right top Left reverse\n";
-        script += fmt::format("set xrange [1:{}]\nset format y '%.4g'\nset offsets 0,0,graph 0.08,graph 0.08\n",
-                              std::max(2, rows.back().iteration));
+        std::string script =
+            fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\nset output {}\n",
+                        options.width, options.height, 11, quoted(temporary.string()));
+        script += fmt::format(
+            "set multiplot layout {},1 title {} font ',15' margins 0.11,0.96,0.09,0.90 spacing 0,0.07\n",
+            shown.size() + 1, quoted(study.title + ": history"));
+        script += "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics "
+                  "nomirror\nset key inside right top Left reverse\n";
+        script +=
+            fmt::format("set xrange [1:{}]\nset format y '%.4g'\nset offsets 0,0,graph 0.08,graph 0.08\n",
+                        std::max(2, rows.back().iteration));
         for (const std::size_t r : shown) {
             const ResponseCard& card = study.responses[r];
-            define(script, fmt::format("r{}", r), rows, [&](const IterationRow& row) { return row.responses.at(r); });
+            define(script, fmt::format("r{}", r), rows,
+                   [&](const IterationRow& row) { return row.responses.at(r); });
             const bool goal = study.goal && card.name == study.goal->response;
-            script += "set ylabel " + quoted(card.name + unit_of(study, card)) + "\n" + value_range(rows, r, card);
-            std::string plot = fmt::format("plot $r{} with lines lw 2.2 lc rgb '{}' title {}", r, goal ? "#0a4d8c" : "#00785a",
-                                           quoted(goal ? card.name + " (goal)" : card.name));
-            if (card.max) plot += fmt::format(", {:.12g} with lines lw 1.6 dt 2 lc rgb '#d54500' title {}", *card.max, quoted(fmt::format("max {:.4g}", *card.max)));
+            script +=
+                "set ylabel " + quoted(card.name + unit_of(study, card)) + "\n" + value_range(rows, r, card);
+            std::string plot =
+                fmt::format("plot $r{} with lines lw 2.2 lc rgb '{}' title {}", r,
+                            goal ? "#0a4d8c" : "#00785a", quoted(goal ? card.name + " (goal)" : card.name));
+            if (card.max)
+                plot += fmt::format(", {:.12g} with lines lw 1.6 dt 2 lc rgb '#d54500' title {}", *card.max,
+                                    quoted(fmt::format("max {:.4g}", *card.max)));
             script += plot + "\n";
         }
         define(script, "change", rows, [](const IterationRow& row) { return std::max(row.change, 1e-6); });
         define(script, "gray", rows, [](const IterationRow& row) { return std::max(row.grayness, 1e-6); });
-        script += "set autoscale y\nset ytics autofreq\nset logscale y\nset ylabel 'change, grayness'\nset xlabel 'iteration'\n";
-        script += fmt::format("plot $change with lines lw 1.8 lc rgb '#993880' title 'density change', $gray with lines lw 1.8 lc rgb '#555555' "
-                              "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
-                              study.run.stop_when);
+        script += "set autoscale y\nset ytics autofreq\nset logscale y\nset ylabel 'change, grayness'\nset "
+                  "xlabel 'iteration'\n";
+        script += fmt::format(
+            "plot $change with lines lw 1.8 lc rgb '#993880' title 'density change', $gray with lines lw 1.8 "
+            "lc rgb '#555555' "
+            "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
+            study.run.stop_when);
         script += "unset multiplot\nset output\n";
         FILE* pipe = ::popen("gnuplot 2>/dev/null", "w");
-        if (pipe == nullptr) throw Error::files(png.string(), "gnuplot cannot be started", "Install gnuplot-nox");
+        if (pipe == nullptr)
+            throw Error::files(png.string(), "gnuplot cannot be started", "Install gnuplot-nox");
         const bool written = std::fwrite(script.data(), 1, script.size(), pipe) == script.size();
         const int status = ::pclose(pipe);
         if (!written || status != 0)
-            throw Error::files(png.string(), "gnuplot could not draw the chart", "Install gnuplot-nox, and check that the disk is not full");
+            throw Error::files(png.string(), "gnuplot could not draw the chart",
+                               "Install gnuplot-nox, and check that the disk is not full");
     });
 }
 

@@ -43,12 +43,12 @@ Segments transformed(Segments lines, const Transform& by) {
     return lines;
 }
 
-// The faces between chosen elements and the rest, symmetry planes left open; in the plane the elements themselves.
-// Points are shared inside a region, so that values can be averaged within it alone.
+// The faces between chosen elements and the rest, symmetry planes left open; in the plane the elements
+// themselves. Points are shared inside a region, so that values can be averaged within it alone.
 struct Skinned {
     Patch patch;
-    std::vector<ElementId> element;                 // for each polygon
-    std::vector<std::pair<NodeId, RegionId>> node;  // for each point
+    std::vector<ElementId> element;                // for each polygon
+    std::vector<std::pair<NodeId, RegionId>> node; // for each point
 };
 
 Skinned skin_of_elements(const Model& model, const std::vector<bool>& shown) {
@@ -78,7 +78,9 @@ Skinned skin_of_elements(const Model& model, const std::vector<bool>& shown) {
         }
         for (int side = 0; side < 6; ++side) {
             const long beyond = mesh.grid.neighbour(mesh.cell_of[i], side);
-            if (beyond < 0 && mesh.grid.symmetric[static_cast<std::size_t>(side / 2)][static_cast<std::size_t>(side % 2)]) continue;
+            if (beyond < 0 &&
+                mesh.grid.symmetric[static_cast<std::size_t>(side / 2)][static_cast<std::size_t>(side % 2)])
+                continue;
             const std::int32_t other = beyond < 0 ? -1 : mesh.element_of[static_cast<std::size_t>(beyond)];
             if (other >= 0 && shown[static_cast<std::size_t>(other)]) continue;
             add(e, mesh.face_nodes({e, side}));
@@ -100,7 +102,8 @@ Segments outlines(const Study& study, const Model& model, bool voids) {
     Segments out;
     for (const RegionCard& card : study.regions) {
         const Shape* shape = std::get_if<Shape>(&card.extent);
-        if (shape == nullptr || (card.role == Role::Void) != voids || (!voids && card.role != Role::Design)) continue;
+        if (shape == nullptr || (card.role == Role::Void) != voids || (!voids && card.role != Role::Design))
+            continue;
         for (auto [a, b] : outline(*shape)) {
             // Ends beyond the body are drawn at its boundary.
             a = a.cwiseMax(box.low).cwiseMin(box.high);
@@ -126,11 +129,13 @@ void add_block_outline(Figure& figure, const Study& study, const Model& model, c
         Segments lines;
         for (const auto& [a, b] : outlines(study, model, voids))
             if (!on_plane(a) || !on_plane(b)) lines.emplace_back(a, b);
-        for (const Transform& image : images(model.mesh.grid)) figure.add_lines(transformed(lines, image), shade, 1.0);
+        for (const Transform& image : images(model.mesh.grid))
+            figure.add_lines(transformed(lines, image), shade, 1.0);
     }
 }
 
-// A few places spread over a surface: the one nearest the middle first, then always the one farthest from those taken.
+// A few places spread over a surface: the one nearest the middle first, then always the one farthest from
+// those taken.
 std::vector<std::size_t> spread(const std::vector<Vec3>& places, std::size_t count) {
     std::vector<std::size_t> out;
     if (places.empty()) return out;
@@ -184,7 +189,8 @@ std::vector<Spot> spots(const Model& model, const std::vector<std::string>& on, 
         if (!named(s.name)) continue;
         std::vector<Vec3> places;
         for (const MeshFace& f : s.faces) places.push_back(model.mesh.face_center(f));
-        for (const std::size_t i : spread(places, each)) out.push_back({places[i], model.mesh.face_normal(s.faces[i])});
+        for (const std::size_t i : spread(places, each))
+            out.push_back({places[i], model.mesh.face_normal(s.faces[i])});
     }
     for (const ModelPoint& p : model.points)
         if (named(p.name)) out.push_back({model.mesh.nodes[index(p.node)], Vec3::Zero()});
@@ -209,11 +215,13 @@ void add_supports(Figure& figure, const Model& model, const std::vector<std::siz
                 // The cone comes from outside the body.
                 const double sign = spot.normal[a] > 0.3 ? -1.0 : 1.0;
                 for (const Transform& image : shown_images(model, extent))
-                    figure.add_cone(image * Vec3(spot.at + lift * 0.1 * spot.normal), image.linear() * (sign * Vec3::Unit(a)), size, color::hold);
+                    figure.add_cone(image * Vec3(spot.at + lift * 0.1 * spot.normal),
+                                    image.linear() * (sign * Vec3::Unit(a)), size, color::hold);
             }
         std::string places;
         for (const std::string& name : support.on) places += (places.empty() ? "" : ", ") + name;
-        figure.add_legend('^', color::hold, fmt::format("{}: holds {}\non {}", support.name, directions(support.hold), places));
+        figure.add_legend('^', color::hold,
+                          fmt::format("{}: holds {}\non {}", support.name, directions(support.hold), places));
     }
     const CellGrid& grid = model.mesh.grid;
     const Bounds box = grid.box();
@@ -221,7 +229,9 @@ void add_supports(Figure& figure, const Model& model, const std::vector<std::siz
         for (std::size_t side = 0; side < 2; ++side) {
             if (!grid.symmetric[static_cast<std::size_t>(a)][side]) continue;
             const double at = side == 0 ? box.low[a] : box.high[a];
-            figure.add_legend('-', color::plane, fmt::format("symmetry plane {} = {:g}{}", "xyz"[a], at, extent == Extent::Whole ? "\n(loads: those of one half)" : ""));
+            figure.add_legend('-', color::plane,
+                              fmt::format("symmetry plane {} = {:g}{}", "xyz"[a], at,
+                                          extent == Extent::Whole ? "\n(loads: those of one half)" : ""));
         }
 }
 
@@ -243,13 +253,15 @@ void add_planes(Figure& figure, const Model& model) {
             const Vec3 size = high - low;
             const Vec3 corner1 = low + size.dot(u) * u;
             const Vec3 corner2 = low + size.dot(v) * v;
-            figure.add_lines({{low, corner1}, {corner1, high}, {high, corner2}, {corner2, low}}, color::plane, 1.6);
+            figure.add_lines({{low, corner1}, {corner1, high}, {high, corner2}, {corner2, low}}, color::plane,
+                             1.6);
         }
 }
 
 // One colour for each load of a case.
 Color load_color(std::size_t i) {
-    static const std::array<Color, 4> colors{color::load, Color{0.60, 0.22, 0.50}, Color{0.00, 0.38, 0.62}, Color{0.45, 0.33, 0.05}};
+    static const std::array<Color, 4> colors{color::load, Color{0.60, 0.22, 0.50}, Color{0.00, 0.38, 0.62},
+                                             Color{0.45, 0.33, 0.05}};
     return colors[i % colors.size()];
 }
 
@@ -261,7 +273,8 @@ std::string vector_text(const Vec3& v, bool plane) {
 
 void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent extent) {
     double largest = 0.0;
-    for (const auto& [l, factor] : c.loads) largest = std::max(largest, std::abs(factor) * resultant(model, model.loads[l]).force.norm());
+    for (const auto& [l, factor] : c.loads)
+        largest = std::max(largest, std::abs(factor) * resultant(model, model.loads[l]).force.norm());
     const double full = 0.13 * reach(model);
     const bool plane = model.mesh.dimension() == 2;
     const std::string unit = model.units.force;
@@ -271,7 +284,9 @@ void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent ex
         const Color shade = load_color(i);
         const Vec3 force = factor * resultant(model, load).force;
         const std::string times = factor == 1.0 ? "" : fmt::format("{:g} x ", factor);
-        figure.add_legend('>', shade, fmt::format("{}{}: {}\n{} {}", times, load.name, load.kind, vector_text(force, plane), unit));
+        figure.add_legend(
+            '>', shade,
+            fmt::format("{}{}: {}\n{} {}", times, load.name, load.kind, vector_text(force, plane), unit));
         // Half the longest arrow at least, or a small load would not be seen.
         const double length = full * (largest > 0.0 ? 0.5 + 0.5 * force.norm() / largest : 0.5);
         if (load.gravity) {
@@ -283,12 +298,15 @@ void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent ex
             continue;
         }
         for (const Spot& spot : spots(model, load.on, plane ? 5 : 6)) {
-            Vec3 direction = load.kind == "pressure" ? Vec3(-std::copysign(1.0, factor * load.pressure) * spot.normal)
-                                                     : Vec3(force.normalized());
+            Vec3 direction = load.kind == "pressure"
+                                 ? Vec3(-std::copysign(1.0, factor * load.pressure) * spot.normal)
+                                 : Vec3(force.normalized());
             const bool pulls = direction.dot(spot.normal) > 0.3;
-            const Vec3 off = 0.25 * model.mesh.grid.cell.head(model.mesh.grid.axes()).minCoeff() * spot.normal;
+            const Vec3 off =
+                0.25 * model.mesh.grid.cell.head(model.mesh.grid.axes()).minCoeff() * spot.normal;
             const Vec3 tail = pulls ? spot.at : Vec3(spot.at + off - length * direction);
-            for (const Transform& image : shown_images(model, extent)) figure.add_arrow(image * tail, image * Vec3(tail + length * direction), shade);
+            for (const Transform& image : shown_images(model, extent))
+                figure.add_arrow(image * tail, image * Vec3(tail + length * direction), shade);
         }
     }
 }
@@ -320,8 +338,9 @@ FigureOptions with_unit(FigureOptions options, const Model& model) {
 Color region_color(const Model& model, std::size_t region) {
     std::size_t before = 0;
     for (std::size_t r = 0; r < region; ++r)
-        if (model.regions[r].role == model.regions[region].role && model.regions[r].name.substr(0, model.regions[r].name.find('/')) !=
-                                                                     model.regions[region].name.substr(0, model.regions[region].name.find('/')))
+        if (model.regions[r].role == model.regions[region].role &&
+            model.regions[r].name.substr(0, model.regions[r].name.find('/')) !=
+                model.regions[region].name.substr(0, model.regions[region].name.find('/')))
             ++before;
     Color out = model.regions[region].role == Role::Keep ? color::keep : color::design;
     const double fade = 0.16 * static_cast<double>(before % 4);
@@ -333,8 +352,9 @@ Skinned painted_skin(const Model& model, bool by_region) {
     Skinned skin = skin_of_elements(model, std::vector<bool>(model.mesh.elements(), true));
     for (const ElementId e : skin.element) {
         const auto region = index(model.mesh.region[index(e)]);
-        skin.patch.colors.push_back(by_region ? region_color(model, region)
-                                              : (model.role(e) == Role::Keep ? Color{0.86, 0.80, 0.66} : Color{0.86, 0.89, 0.92}));
+        skin.patch.colors.push_back(
+            by_region ? region_color(model, region)
+                      : (model.role(e) == Role::Keep ? Color{0.86, 0.80, 0.66} : Color{0.86, 0.89, 0.92}));
     }
     skin.patch.edges = true;
     return skin;
@@ -350,7 +370,8 @@ void add_all_loads(Figure& figure, const Model& model) {
     for (std::size_t l = 0; l < model.loads.size(); ++l)
         for (const ModelCase& c : model.cases)
             for (const auto& [used, factor] : c.loads)
-                if (used == l && (all.loads.empty() || all.loads.back().first != l)) all.loads.emplace_back(l, 1.0);
+                if (used == l && (all.loads.empty() || all.loads.back().first != l))
+                    all.loads.emplace_back(l, 1.0);
     add_loads(figure, model, all, Extent::Whole);
 }
 
@@ -364,10 +385,11 @@ std::vector<std::size_t> used_supports(const Model& model) {
 
 } // namespace
 
-void draw_regions(const Study& study, const Model& model, const FigureOptions& options, const std::filesystem::path& png) {
+void draw_regions(const Study& study, const Model& model, const FigureOptions& options,
+                  const std::filesystem::path& png) {
     Figure figure(with_unit(options, model), model.mesh.dimension() == 2, study.title + ": regions",
-                  fmt::format("{}, {} cells of {:.3g} {}{}", dimensions(model), model.mesh.elements(), study.mesh.size, model.units.length,
-                              part_note(model)));
+                  fmt::format("{}, {} cells of {:.3g} {}{}", dimensions(model), model.mesh.elements(),
+                              study.mesh.size, model.units.length, part_note(model)));
     figure.add(painted_skin(model, true).patch);
     Segments voids = outlines(study, model, true);
     if (!voids.empty()) figure.add_lines(voids, color::empty, 2.0);
@@ -377,8 +399,11 @@ void draw_regions(const Study& study, const Model& model, const FigureOptions& o
         const std::string base = region.name.substr(0, region.name.find('/'));
         if (std::find(named.begin(), named.end(), base) != named.end()) continue;
         named.push_back(base);
-        if (region.role == Role::Void) figure.add_legend('-', color::empty, base + " (void)");
-        else figure.add_legend('#', region_color(model, r), base + (region.role == Role::Keep ? " (keep)" : " (design)"));
+        if (region.role == Role::Void)
+            figure.add_legend('-', color::empty, base + " (void)");
+        else
+            figure.add_legend('#', region_color(model, r),
+                              base + (region.role == Role::Keep ? " (keep)" : " (design)"));
     }
     add_supports(figure, model, used_supports(model), Extent::Modelled);
     add_planes(figure, model);
@@ -390,8 +415,8 @@ void draw_case(const Study& study, const Model& model, const ModelCase& c, const
     const bool plane = model.mesh.dimension() == 2;
     const Resultant sum = resultant(model, c);
     Figure figure(with_unit(options, model), plane, study.title + ": case " + c.name,
-                  fmt::format("total force {} {}, arrows to scale from half length{}", vector_text(sum.force, plane), model.units.force,
-                              part_note(model)));
+                  fmt::format("total force {} {}, arrows to scale from half length{}",
+                              vector_text(sum.force, plane), model.units.force, part_note(model)));
     Skinned skin = painted_skin(model, false);
     figure.add(skin.patch);
     add_loads(figure, model, c, Extent::Modelled);
@@ -408,7 +433,8 @@ Patch part_patch(const Part& part) {
     patch.points = part.surface.points;
     for (const auto& t : part.surface.corners) {
         patch.polygons.push_back({t[0], t[1], t[2]});
-        const bool kept = part.kept[static_cast<std::size_t>(t[0])] && part.kept[static_cast<std::size_t>(t[1])] &&
+        const bool kept = part.kept[static_cast<std::size_t>(t[0])] &&
+                          part.kept[static_cast<std::size_t>(t[1])] &&
                           part.kept[static_cast<std::size_t>(t[2])];
         patch.colors.push_back(kept ? color::keep : Color{0.42, 0.58, 0.72});
     }
@@ -416,14 +442,15 @@ Patch part_patch(const Part& part) {
     return patch;
 }
 
-void draw_solid(const Study& study, const Model& model, const Part& part, const std::string& title, const std::string& subtitle,
-                const FigureOptions& options, const std::filesystem::path& png) {
+void draw_solid(const Study& study, const Model& model, const Part& part, const std::string& title,
+                const std::string& subtitle, const FigureOptions& options, const std::filesystem::path& png) {
     // A carved plane part has a height, and is looked at as a body.
     Figure figure(with_unit(options, model), false, title, subtitle);
     figure.add(part_patch(part));
     add_block_outline(figure, study, model, color::faint);
     figure.add_legend('#', Color{0.42, 0.58, 0.72}, "design");
-    if (std::find(part.kept.begin(), part.kept.end(), true) != part.kept.end()) figure.add_legend('#', color::keep, "kept");
+    if (std::find(part.kept.begin(), part.kept.end(), true) != part.kept.end())
+        figure.add_legend('#', color::keep, "kept");
     figure.add_legend('-', color::faint, "original space");
     add_all_loads(figure, model);
     add_supports(figure, model, used_supports(model), Extent::Whole);
@@ -432,18 +459,22 @@ void draw_solid(const Study& study, const Model& model, const Part& part, const 
 
 } // namespace
 
-void draw_density(const Study& study, const Model& model, const std::vector<double>& density, double threshold,
-                  const std::string& state, const FigureOptions& options, const std::filesystem::path& png) {
+void draw_density(const Study& study, const Model& model, const std::vector<double>& density,
+                  double threshold, const std::string& state, const FigureOptions& options,
+                  const std::filesystem::path& png) {
     if (model.mesh.dimension() == 3) {
         PartOptions part_options;
         part_options.threshold = threshold;
         part_options.drop_islands = false;
         const Part part = PartField(study, model, density).extract(part_options);
-        draw_solid(study, model, part, study.title + ": design",
-                   fmt::format("surface where the density is {:g}; {}; {}", threshold, state, dimensions(model)), options, png);
+        draw_solid(
+            study, model, part, study.title + ": design",
+            fmt::format("surface where the density is {:g}; {}; {}", threshold, state, dimensions(model)),
+            options, png);
         return;
     }
-    Figure figure(with_unit(options, model), true, study.title + ": density", fmt::format("{}; {}", state, dimensions(model)));
+    Figure figure(with_unit(options, model), true, study.title + ": density",
+                  fmt::format("{}; {}", state, dimensions(model)));
     Skinned skin = skin_of_elements(model, std::vector<bool>(model.mesh.elements(), true));
     for (const ElementId e : skin.element) skin.patch.cell_values.push_back(density[index(e)]);
     add_mirrored(figure, model, skin.patch, Scale{0.0, 1.0, "density", true});
@@ -453,16 +484,18 @@ void draw_density(const Study& study, const Model& model, const std::vector<doub
     figure.write(png);
 }
 
-void draw_part(const Study& study, const Model& model, const Part& part, const std::string& state, const FigureOptions& options,
-               const std::filesystem::path& png) {
+void draw_part(const Study& study, const Model& model, const Part& part, const std::string& state,
+               const FigureOptions& options, const std::filesystem::path& png) {
     draw_solid(study, model, part, study.title + ": carved part", state, options, png);
 }
 
-void draw_displacement(const Study& study, const Model& model, const ModelCase& c, const std::vector<double>& density,
-                       double threshold, const std::vector<double>& u, const FigureOptions& options, const std::filesystem::path& png) {
+void draw_displacement(const Study& study, const Model& model, const ModelCase& c,
+                       const std::vector<double>& density, double threshold, const std::vector<double>& u,
+                       const FigureOptions& options, const std::filesystem::path& png) {
     Skinned skin = skin_of_elements(model, denser_than(density, threshold));
     if (skin.element.empty())
-        throw Error::input({}, fmt::format("no cell is denser than {:g}", threshold), "Write a lower threshold with --at");
+        throw Error::input({}, fmt::format("no cell is denser than {:g}", threshold),
+                           "Write a lower threshold with --at");
     const auto at = [&](NodeId n) { return Vec3(u[3 * index(n)], u[3 * index(n) + 1], u[3 * index(n) + 2]); };
     double largest = 0.0;
     Vec3 place = Vec3::Zero();
@@ -481,24 +514,28 @@ void draw_displacement(const Study& study, const Model& model, const ModelCase& 
     }
     const std::string unit = model.units.length;
     const bool plane = model.mesh.dimension() == 2;
-    Figure figure(with_unit(options, model), plane, fmt::format("{}: displacement, case {}", study.title, c.name),
-                  fmt::format("{}; deformation {:.3g} times as large; cells denser than {:g}", unit, scale, threshold));
+    Figure figure(
+        with_unit(options, model), plane, fmt::format("{}: displacement, case {}", study.title, c.name),
+        fmt::format("{}; deformation {:.3g} times as large; cells denser than {:g}", unit, scale, threshold));
     add_mirrored(figure, model, skin.patch, Scale{0.0, largest, "displacement, " + unit, false});
     add_block_outline(figure, study, model, color::faint);
     figure.add_ball(peak, 0.008 * reach(model), color::text);
-    figure.add_legend('o', color::text, fmt::format("largest {:.4g} {}\nat {}", largest, unit, vector_text(place, plane)));
+    figure.add_legend('o', color::text,
+                      fmt::format("largest {:.4g} {}\nat {}", largest, unit, vector_text(place, plane)));
     figure.add_legend('-', color::faint, "original space");
     add_loads(figure, model, c, Extent::Whole);
     add_supports(figure, model, c.supports, Extent::Whole);
     figure.write(png);
 }
 
-void draw_stress(const Study& study, const Model& model, const ModelCase& c, const std::vector<double>& density, double threshold,
-                 const std::vector<double>& stress, const FigureOptions& options, const std::filesystem::path& png) {
+void draw_stress(const Study& study, const Model& model, const ModelCase& c,
+                 const std::vector<double>& density, double threshold, const std::vector<double>& stress,
+                 const FigureOptions& options, const std::filesystem::path& png) {
     const std::vector<bool> shown = denser_than(density, threshold);
     Skinned skin = skin_of_elements(model, shown);
     if (skin.element.empty())
-        throw Error::input({}, fmt::format("no cell is denser than {:g}", threshold), "Write a lower threshold with --at");
+        throw Error::input({}, fmt::format("no cell is denser than {:g}", threshold),
+                           "Write a lower threshold with --at");
     // Averages at the nodes, over the shown elements of one region.
     std::map<std::pair<NodeId, RegionId>, std::pair<double, double>> sums;
     for (std::size_t e = 0; e < stress.size(); ++e) {
@@ -522,12 +559,16 @@ void draw_stress(const Study& study, const Model& model, const ModelCase& c, con
     }
     const std::string unit = model.units.text(dimension::stress);
     const bool plane = model.mesh.dimension() == 2;
-    Figure figure(with_unit(options, model), plane, fmt::format("{}: von Mises stress, case {}", study.title, c.name),
-                  fmt::format("{}; averaged at the nodes within a region; cells denser than {:g}; stair-stepped boundary", unit, threshold));
+    Figure figure(
+        with_unit(options, model), plane, fmt::format("{}: von Mises stress, case {}", study.title, c.name),
+        fmt::format(
+            "{}; averaged at the nodes within a region; cells denser than {:g}; stair-stepped boundary", unit,
+            threshold));
     add_mirrored(figure, model, skin.patch, Scale{0.0, largest, "stress, " + unit, false});
     add_block_outline(figure, study, model, color::faint);
     figure.add_ball(place, 0.008 * reach(model), color::text);
-    figure.add_legend('o', color::text, fmt::format("largest {:.4g} {}\nat {}", largest, unit, vector_text(place, plane)));
+    figure.add_legend('o', color::text,
+                      fmt::format("largest {:.4g} {}\nat {}", largest, unit, vector_text(place, plane)));
     figure.add_legend('-', color::faint, "original space");
     add_loads(figure, model, c, Extent::Whole);
     add_supports(figure, model, c.supports, Extent::Whole);

@@ -11,27 +11,33 @@
 namespace upright {
 
 // The regions as painted, with supports and the outlines of voids.
-void draw_regions(const Study& study, const Model& model, const FigureOptions& options, const std::filesystem::path& png);
+void draw_regions(const Study& study, const Model& model, const FigureOptions& options,
+                  const std::filesystem::path& png);
 
 // One case: its loads to scale, its supports.
 void draw_case(const Study& study, const Model& model, const ModelCase& c, const FigureOptions& options,
                const std::filesystem::path& png);
 
-// The design: in space the surface at the threshold inside the outline of the original block, in the plane the densities.
-void draw_density(const Study& study, const Model& model, const std::vector<double>& density, double threshold,
-                  const std::string& state, const FigureOptions& options, const std::filesystem::path& png);
+// The design: in space the surface at the threshold inside the outline of the original block, in the plane
+// the densities.
+void draw_density(const Study& study, const Model& model, const std::vector<double>& density,
+                  double threshold, const std::string& state, const FigureOptions& options,
+                  const std::filesystem::path& png);
 
 // The part that was carved.
-void draw_part(const Study& study, const Model& model, const Part& part, const std::string& state, const FigureOptions& options,
-               const std::filesystem::path& png);
+void draw_part(const Study& study, const Model& model, const Part& part, const std::string& state,
+               const FigureOptions& options, const std::filesystem::path& png);
 
-// What is above the threshold, deformed to scale (3 numbers for each node), coloured by the size of the displacement.
-void draw_displacement(const Study& study, const Model& model, const ModelCase& c, const std::vector<double>& density,
-                       double threshold, const std::vector<double>& displacement, const FigureOptions& options,
+// What is above the threshold, deformed to scale (3 numbers for each node), coloured by the size of the
+// displacement.
+void draw_displacement(const Study& study, const Model& model, const ModelCase& c,
+                       const std::vector<double>& density, double threshold,
+                       const std::vector<double>& displacement, const FigureOptions& options,
                        const std::filesystem::path& png);
 
 // Von Mises stress (one number for each element) on what is above the threshold.
-void draw_stress(const Study& study, const Model& model, const ModelCase& c, const std::vector<double>& density, double threshold,
-                 const std::vector<double>& stress, const FigureOptions& options, const std::filesystem::path& png);
+void draw_stress(const Study& study, const Model& model, const ModelCase& c,
+                 const std::vector<double>& density, double threshold, const std::vector<double>& stress,
+                 const FigureOptions& options, const std::filesystem::path& png);
 
 } // namespace upright

@@ -108,7 +108,8 @@ vtkSmartPointer<vtkPolyData> to_poly(const Patch& patch) {
         vtkNew<vtkUnsignedCharArray> colors;
         colors->SetNumberOfComponents(3);
         for (const Color& c : patch.colors)
-            for (const double channel : c) colors->InsertNextValue(static_cast<unsigned char>(std::lround(255 * channel)));
+            for (const double channel : c)
+                colors->InsertNextValue(static_cast<unsigned char>(std::lround(255 * channel)));
         out->GetCellData()->SetScalars(colors);
     }
     return out;
@@ -119,7 +120,8 @@ vtkSmartPointer<vtkTransform> along(const Vec3& from, const Vec3& direction, dou
     const Eigen::AngleAxisd angle(turn);
     auto out = vtkSmartPointer<vtkTransform>::New();
     out->Translate(from.data());
-    out->RotateWXYZ(angle.angle() * 180.0 / 3.14159265358979323846, angle.axis().x(), angle.axis().y(), angle.axis().z());
+    out->RotateWXYZ(angle.angle() * 180.0 / 3.14159265358979323846, angle.axis().x(), angle.axis().y(),
+                    angle.axis().z());
     out->Scale(length, length, length);
     return out;
 }
@@ -136,8 +138,9 @@ double round_length(double length) {
 
 Vec3 view_direction(const std::string& from, bool plane) {
     static const std::map<std::string, Vec3> views{
-        {"corner", Vec3(0.75, -1.0, 0.62)}, {"front", -Vec3::UnitY()}, {"back", Vec3::UnitY()}, {"left", -Vec3::UnitX()},
-        {"right", Vec3::UnitX()},           {"top", Vec3::UnitZ()},    {"bottom", -Vec3::UnitZ()}};
+        {"corner", Vec3(0.75, -1.0, 0.62)}, {"front", -Vec3::UnitY()}, {"back", Vec3::UnitY()},
+        {"left", -Vec3::UnitX()},           {"right", Vec3::UnitX()},  {"top", Vec3::UnitZ()},
+        {"bottom", -Vec3::UnitZ()}};
     if (plane && from == "corner") return Vec3::UnitZ();
     const auto known = views.find(from);
     if (known != views.end()) return known->second.normalized();
@@ -146,13 +149,16 @@ Vec3 view_direction(const std::string& from, bool plane) {
     char comma1 = 0;
     char comma2 = 0;
     std::string rest;
-    if (in >> out.x() >> comma1 >> out.y() >> comma2 >> out.z() && comma1 == ',' && comma2 == ',' && !(in >> rest) && out.norm() > 1e-9)
+    if (in >> out.x() >> comma1 >> out.y() >> comma2 >> out.z() && comma1 == ',' && comma2 == ',' &&
+        !(in >> rest) && out.norm() > 1e-9)
         return out.normalized();
     std::vector<std::string> names;
     for (const auto& [name, direction] : views) names.push_back(name);
     const auto near = nearest(from, names);
-    throw Error::usage("--from " + from + " is not a view",
-                       near ? "Did you mean \"" + *near + "\"?" : "Write corner, front, back, left, right, top, bottom or a direction such as 1,-1,0.5");
+    throw Error::usage(
+        "--from " + from + " is not a view",
+        near ? "Did you mean \"" + *near + "\"?"
+             : "Write corner, front, back, left, right, top, bottom or a direction such as 1,-1,0.5");
 }
 
 struct Figure::Inside {
@@ -227,7 +233,8 @@ vtkSmartPointer<vtkActor> Figure::Inside::make_patch(const Patch& patch) {
     return actor;
 }
 
-Figure::Figure(const FigureOptions& options, bool plane, std::string title, std::string subtitle) : inside_(new Inside) {
+Figure::Figure(const FigureOptions& options, bool plane, std::string title, std::string subtitle)
+    : inside_(new Inside) {
     inside_->options = options;
     inside_->plane = plane;
     inside_->title = std::move(title);
@@ -237,7 +244,9 @@ Figure::Figure(const FigureOptions& options, bool plane, std::string title, std:
 
 Figure::~Figure() = default;
 
-void Figure::add(const Patch& patch) { inside_->scene->AddActor(inside_->make_patch(patch)); }
+void Figure::add(const Patch& patch) {
+    inside_->scene->AddActor(inside_->make_patch(patch));
+}
 
 void Figure::add(const Patch& patch, const Scale& scale) {
     const auto actor = inside_->make_patch(patch);
@@ -246,8 +255,10 @@ void Figure::add(const Patch& patch, const Scale& scale) {
     inside_->table_title = scale.title;
     mapper->SetScalarVisibility(true);
     mapper->SetColorModeToMapScalars();
-    if (patch.cell_values.empty()) mapper->SetScalarModeToUsePointData();
-    else mapper->SetScalarModeToUseCellData();
+    if (patch.cell_values.empty())
+        mapper->SetScalarModeToUsePointData();
+    else
+        mapper->SetScalarModeToUseCellData();
     mapper->SetLookupTable(inside_->table);
     mapper->UseLookupTableScalarRangeOn();
     mapper->InterpolateScalarsBeforeMappingOn();
@@ -333,7 +344,9 @@ void Figure::add_legend(char symbol, const Color& color, const std::string& word
     inside_->legend.push_back({symbol, color, words});
 }
 
-void Figure::include(const Vec3& p) { inside_->bounds.include(p); }
+void Figure::include(const Vec3& p) {
+    inside_->bounds.include(p);
+}
 
 // A parallel view that holds the bounds with a margin.
 void Figure::Inside::aim(vtkRenderer* renderer, const Vec3& from, double aspect) const {
@@ -345,7 +358,8 @@ void Figure::Inside::aim(vtkRenderer* renderer, const Vec3& from, double aspect)
     double depth = 0.0;
     const Vec3 center = bounds.center();
     for (int corner = 0; corner < 8; ++corner) {
-        const Vec3 p((corner & 1) != 0 ? bounds.high.x() : bounds.low.x(), (corner & 2) != 0 ? bounds.high.y() : bounds.low.y(),
+        const Vec3 p((corner & 1) != 0 ? bounds.high.x() : bounds.low.x(),
+                     (corner & 2) != 0 ? bounds.high.y() : bounds.low.y(),
                      (corner & 4) != 0 ? bounds.high.z() : bounds.low.z());
         half_width = std::max(half_width, std::abs((p - center).dot(right)));
         half_height = std::max(half_height, std::abs((p - center).dot(up)));
@@ -362,7 +376,8 @@ void Figure::Inside::aim(vtkRenderer* renderer, const Vec3& from, double aspect)
     camera->SetClippingRange(0.5 * reach, 4.0 * reach);
 }
 
-void Figure::Inside::add_words(double x, double y, const std::string& words, double size, const Color& color, bool bold) {
+void Figure::Inside::add_words(double x, double y, const std::string& words, double size, const Color& color,
+                               bool bold) {
     vtkNew<vtkTextActor> text;
     text->SetInput(words.c_str());
     style(text->GetTextProperty(), size * pixel(), color, bold);
@@ -390,20 +405,34 @@ void Figure::Inside::add_polygon(const std::vector<Vec2>& corners, const Color& 
 void Figure::Inside::add_marker(const Entry& entry, double x, double y) {
     const double s = 8.0 * pixel();
     switch (entry.symbol) {
-    case '#': add_polygon({{x, y - s}, {x + 2 * s, y - s}, {x + 2 * s, y + s}, {x, y + s}}, entry.color); break;
+    case '#':
+        add_polygon({{x, y - s}, {x + 2 * s, y - s}, {x + 2 * s, y + s}, {x, y + s}}, entry.color);
+        break;
     case '>':
-        add_polygon({{x, y - 0.15 * s}, {x + 1.3 * s, y - 0.15 * s}, {x + 1.3 * s, y + 0.15 * s}, {x, y + 0.15 * s}}, entry.color);
+        add_polygon(
+            {{x, y - 0.15 * s}, {x + 1.3 * s, y - 0.15 * s}, {x + 1.3 * s, y + 0.15 * s}, {x, y + 0.15 * s}},
+            entry.color);
         add_polygon({{x + 1.1 * s, y - 0.6 * s}, {x + 2.2 * s, y}, {x + 1.1 * s, y + 0.6 * s}}, entry.color);
         break;
-    case '^': add_polygon({{x + 0.2 * s, y - 0.8 * s}, {x + 1.8 * s, y - 0.8 * s}, {x + s, y + 0.9 * s}}, entry.color); break;
-    case '-': add_polygon({{x, y - 0.12 * s}, {x + 2 * s, y - 0.12 * s}, {x + 2 * s, y + 0.12 * s}, {x, y + 0.12 * s}}, entry.color); break;
+    case '^':
+        add_polygon({{x + 0.2 * s, y - 0.8 * s}, {x + 1.8 * s, y - 0.8 * s}, {x + s, y + 0.9 * s}},
+                    entry.color);
+        break;
+    case '-':
+        add_polygon(
+            {{x, y - 0.12 * s}, {x + 2 * s, y - 0.12 * s}, {x + 2 * s, y + 0.12 * s}, {x, y + 0.12 * s}},
+            entry.color);
+        break;
     case 'o': {
         std::vector<Vec2> circle;
-        for (int i = 0; i < 20; ++i) circle.emplace_back(x + s + 0.6 * s * std::cos(0.314159 * i), y + 0.6 * s * std::sin(0.314159 * i));
+        for (int i = 0; i < 20; ++i)
+            circle.emplace_back(x + s + 0.6 * s * std::cos(0.314159 * i),
+                                y + 0.6 * s * std::sin(0.314159 * i));
         add_polygon(circle, entry.color);
         break;
     }
-    default: break;
+    default:
+        break;
     }
 }
 
@@ -441,8 +470,13 @@ void Figure::Inside::draw_frame() {
     }
     for (int i = 0; i <= 5; ++i) {
         const double at = bottom + (top - bottom) * i / 5.0;
-        add_polygon({{left + 24 * p, at - 0.5 * p}, {left + 30 * p, at - 0.5 * p}, {left + 30 * p, at + 0.5 * p}, {left + 24 * p, at + 0.5 * p}}, color::text);
-        add_words(left + 36 * p, at, fmt::format("{:.3g}", range[0] + (range[1] - range[0]) * i / 5.0), 13, color::text, false);
+        add_polygon({{left + 24 * p, at - 0.5 * p},
+                     {left + 30 * p, at - 0.5 * p},
+                     {left + 30 * p, at + 0.5 * p},
+                     {left + 24 * p, at + 0.5 * p}},
+                    color::text);
+        add_words(left + 36 * p, at, fmt::format("{:.3g}", range[0] + (range[1] - range[0]) * i / 5.0), 13,
+                  color::text, false);
     }
 }
 
@@ -493,8 +527,10 @@ void Figure::Inside::draw_scale_line(double world_per_pixel) {
     const double y = 30 * p;
     add_polygon({{x, y - p}, {x + pixels, y - p}, {x + pixels, y + p}, {x, y + p}}, color::text);
     for (const double end : {x, x + pixels})
-        add_polygon({{end - p, y - 5 * p}, {end + p, y - 5 * p}, {end + p, y + 5 * p}, {end - p, y + 5 * p}}, color::text);
-    add_words(x + pixels + 10 * p, y, fmt::format("{:g} {}", length, options.length_unit), 13, color::text, false);
+        add_polygon({{end - p, y - 5 * p}, {end + p, y - 5 * p}, {end + p, y + 5 * p}, {end - p, y + 5 * p}},
+                    color::text);
+    add_words(x + pixels + 10 * p, y, fmt::format("{:g} {}", length, options.length_unit), 13, color::text,
+              false);
 }
 
 void Figure::write(const std::filesystem::path& png) {
@@ -525,7 +561,8 @@ void Figure::write(const std::filesystem::path& png) {
     in.triad->SetLayer(1);
     in.draw_triad(from);
     in.draw_frame();
-    in.draw_scale_line(2.0 * in.scene->GetActiveCamera()->GetParallelScale() / (height * (1.0 - title_share)));
+    in.draw_scale_line(2.0 * in.scene->GetActiveCamera()->GetParallelScale() /
+                       (height * (1.0 - title_share)));
     window->SetNumberOfLayers(2);
     in.scene->SetUseDepthPeeling(true);
     in.scene->SetMaximumNumberOfPeels(6);
@@ -553,7 +590,8 @@ void Figure::write(const std::filesystem::path& png) {
         writer->SetInputConnection(shrink->GetOutputPort());
         writer->SetFileName(temporary.c_str());
         writer->Write();
-        if (writer->GetErrorCode() != 0) throw Error::files(png.string(), "cannot be written", "Choose another place with --out");
+        if (writer->GetErrorCode() != 0)
+            throw Error::files(png.string(), "cannot be written", "Choose another place with --out");
     });
     window->RemoveRenderer(in.scene);
     window->RemoveRenderer(in.overlay);

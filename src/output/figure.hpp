@@ -29,7 +29,8 @@ struct FigureOptions {
     int width = 1280;
     int height = 800;
     std::string length_unit = "mm"; // for the scale line
-    std::string from = "corner"; // corner, front, back, left, right, top, bottom, or "x,y,z": where one looks from
+    std::string from =
+        "corner"; // corner, front, back, left, right, top, bottom, or "x,y,z": where one looks from
 };
 
 // Throws Error (Usage) for a view that is not one.
@@ -39,9 +40,9 @@ Vec3 view_direction(const std::string& from, bool plane);
 struct Patch {
     std::vector<Vec3> points;
     std::vector<std::vector<std::int32_t>> polygons;
-    std::vector<double> values;  // for each point; empty: none
+    std::vector<double> values;      // for each point; empty: none
     std::vector<double> cell_values; // for each polygon; empty: none
-    std::vector<Color> colors;   // for each polygon; empty: one colour
+    std::vector<Color> colors;       // for each polygon; empty: one colour
     Color color = color::design;
     double opacity = 1.0;
     bool edges = false;  // draw the polygons' outlines
@@ -74,7 +75,8 @@ class Figure {
     void add_ball(const Vec3& center, double radius, const Color& color);
     // A word at a place of the scene, always in front.
     void add_label(const Vec3& at, const std::string& words, const Color& color);
-    // An entry of the legend: '#' a patch, '>' an arrow, '^' a support, '-' a line, 'o' a point, ' ' words alone.
+    // An entry of the legend: '#' a patch, '>' an arrow, '^' a support, '-' a line, 'o' a point, ' ' words
+    // alone.
     void add_legend(char symbol, const Color& color, const std::string& words);
     // What the picture must hold besides what was added.
     void include(const Vec3& p);

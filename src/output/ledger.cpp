@@ -11,7 +11,9 @@ namespace upright {
 
 namespace {
 
-std::string number(double value) { return fmt::format("{:.6g}", std::abs(value) < 1e-300 ? 0.0 : value); }
+std::string number(double value) {
+    return fmt::format("{:.6g}", std::abs(value) < 1e-300 ? 0.0 : value);
+}
 
 std::string joined(const std::vector<std::string>& words, const char* between = ", ") {
     std::string out;
@@ -21,7 +23,8 @@ std::string joined(const std::vector<std::string>& words, const char* between = 
 
 class Writer {
   public:
-    Writer(const Study& study, const Model& model) : study_(study), model_(model), plane_(model.mesh.dimension() == 2) {}
+    Writer(const Study& study, const Model& model)
+        : study_(study), model_(model), plane_(model.mesh.dimension() == 2) {}
 
     Ledger run() {
         materials();
@@ -63,8 +66,9 @@ class Writer {
     void materials() {
         section("Materials");
         for (const Material& m : study_.materials) {
-            std::string text = fmt::format("E {} {}, nu {:g}, density {} {}", number(m.E), unit(dimension::stress), m.nu, number(m.density),
-                                           unit(dimension::density));
+            std::string text =
+                fmt::format("E {} {}, nu {:g}, density {} {}", number(m.E), unit(dimension::stress), m.nu,
+                            number(m.density), unit(dimension::density));
             if (m.yield) text += fmt::format(", yield {} {}", number(*m.yield), unit(dimension::stress));
             if (m.source != "own") text += "; " + m.source;
             LedgerLine& l = line(m.name, text);
@@ -78,7 +82,8 @@ class Writer {
         section("Regions, in painting order");
         for (std::size_t r = 0; r < model_.regions.size(); ++r) {
             const ModelRegion& region = model_.regions[r];
-            const auto painted = static_cast<std::size_t>(std::count(model_.painting.covered[r].begin(), model_.painting.covered[r].end(), true));
+            const auto painted = static_cast<std::size_t>(
+                std::count(model_.painting.covered[r].begin(), model_.painting.covered[r].end(), true));
             if (region.role == Role::Void) {
                 // What it took away: cells that an earlier region had painted.
                 std::size_t taken = 0;
@@ -90,26 +95,38 @@ class Writer {
                             break;
                         }
                 }
-                LedgerLine& l = line(region.name, fmt::format("void; takes {} cells, {} {}", taken,
-                                                              number(static_cast<double>(taken) * model_.mesh.grid.cell_volume()), unit(dimension::volume)));
-                if (taken == 0) doubt(l, "it takes nothing away: it lies outside of what was painted before it, or is smaller than a cell");
+                LedgerLine& l =
+                    line(region.name,
+                         fmt::format("void; takes {} cells, {} {}", taken,
+                                     number(static_cast<double>(taken) * model_.mesh.grid.cell_volume()),
+                                     unit(dimension::volume)));
+                if (taken == 0)
+                    doubt(l, "it takes nothing away: it lies outside of what was painted before it, or is "
+                             "smaller than a cell");
                 continue;
             }
             const std::string role = region.role == Role::Keep ? "keep" : "design";
-            LedgerLine& l = line(region.name, fmt::format("{}, {}; {} elements, volume {} {}, mass {} {}", role,
-                                                          study_.regions[r].material, region.elements, number(region.volume), unit(dimension::volume),
+            LedgerLine& l = line(region.name, fmt::format("{}, {}; {} elements, volume {} {}, mass {} {}",
+                                                          role, study_.regions[r].material, region.elements,
+                                                          number(region.volume), unit(dimension::volume),
                                                           number(region.mass), unit(dimension::mass)));
-            if (painted == 0) doubt(l, "it paints no cell: its shape lies off the grid or is smaller than a cell");
-            else if (region.elements == 0) doubt(l, "later regions paint over all of it");
+            if (painted == 0)
+                doubt(l, "it paints no cell: its shape lies off the grid or is smaller than a cell");
+            else if (region.elements == 0)
+                doubt(l, "later regions paint over all of it");
             if (region.role == Role::Keep) {
                 std::size_t lost = 0;
                 for (std::size_t c = 0; c < model_.painting.owner.size(); ++c) {
                     const RegionId owner = model_.painting.owner[c];
-                    if (model_.painting.covered[r][c] && owner != RegionId::None && index(owner) > r && model_.regions[index(owner)].role == Role::Void) ++lost;
+                    if (model_.painting.covered[r][c] && owner != RegionId::None && index(owner) > r &&
+                        model_.regions[index(owner)].role == Role::Void)
+                        ++lost;
                 }
                 // A hole through it is usual; losing most of it is not.
-                if (2 * lost > painted) doubt(l, fmt::format("later voids take {} of its {} cells", lost, painted));
-                else if (lost > 0) l.text += fmt::format("; later voids take {} of its {} cells", lost, painted);
+                if (2 * lost > painted)
+                    doubt(l, fmt::format("later voids take {} of its {} cells", lost, painted));
+                else if (lost > 0)
+                    l.text += fmt::format("; later voids take {} of its {} cells", lost, painted);
             }
         }
         for (const std::string& name : study_.inactive) line(name, "left out (active = false)");
@@ -121,26 +138,40 @@ class Writer {
         const CellGrid& g = m.grid;
         const std::string cells = plane_ ? fmt::format("{} x {}", g.count[0], g.count[1])
                                          : fmt::format("{} x {} x {}", g.count[0], g.count[1], g.count[2]);
-        const std::string size = plane_ ? fmt::format("{:.4g} x {:.4g} {}, {:g} {} thick", g.cell.x(), g.cell.y(), unit(dimension::length), g.cell.z(), unit(dimension::length))
-                                        : fmt::format("{:.4g} x {:.4g} x {:.4g} {}", g.cell.x(), g.cell.y(), g.cell.z(), unit(dimension::length));
-        const char* family = model_.family == ElementFamily::Solid ? "hex8" : model_.family == ElementFamily::PlaneStress ? "quad4, plane stress" : "quad4, plane strain";
-        line("grid", fmt::format("{} cells of {}; {} elements ({}, {}), {} nodes, {} displacements", cells, size, m.elements(), family,
-                                 model_.formulation == Formulation::Plain ? "plain" : "enhanced", m.nodes.size(), model_.freedoms()));
+        const std::string size =
+            plane_ ? fmt::format("{:.4g} x {:.4g} {}, {:g} {} thick", g.cell.x(), g.cell.y(),
+                                 unit(dimension::length), g.cell.z(), unit(dimension::length))
+                   : fmt::format("{:.4g} x {:.4g} x {:.4g} {}", g.cell.x(), g.cell.y(), g.cell.z(),
+                                 unit(dimension::length));
+        const char* family = model_.family == ElementFamily::Solid         ? "hex8"
+                             : model_.family == ElementFamily::PlaneStress ? "quad4, plane stress"
+                                                                           : "quad4, plane strain";
+        line("grid", fmt::format("{} cells of {}; {} elements ({}, {}), {} nodes, {} displacements", cells,
+                                 size, m.elements(), family,
+                                 model_.formulation == Formulation::Plain ? "plain" : "enhanced",
+                                 m.nodes.size(), model_.freedoms()));
         const std::vector<int> part = face_connected_parts(m);
         const int parts = 1 + *std::max_element(part.begin(), part.end());
-        LedgerLine& l = line("connection", parts == 1 ? "the mesh is one piece" : fmt::format("the mesh falls into {} pieces that share no face", parts));
+        LedgerLine& l =
+            line("connection", parts == 1
+                                   ? "the mesh is one piece"
+                                   : fmt::format("the mesh falls into {} pieces that share no face", parts));
         if (parts > 1) {
             std::vector<std::size_t> sizes(static_cast<std::size_t>(parts));
             for (const int p : part) ++sizes[static_cast<std::size_t>(p)];
             std::sort(sizes.rbegin(), sizes.rend());
             std::vector<std::string> words;
-            for (std::size_t i = 0; i < std::min<std::size_t>(sizes.size(), 6); ++i) words.push_back(std::to_string(sizes[i]));
-            doubt(l, "pieces of " + joined(words) + " elements; bodies that should hang together must share faces of cells");
+            for (std::size_t i = 0; i < std::min<std::size_t>(sizes.size(), 6); ++i)
+                words.push_back(std::to_string(sizes[i]));
+            doubt(l, "pieces of " + joined(words) +
+                         " elements; bodies that should hang together must share faces of cells");
         }
         for (const SymmetryPlane& plane : study_.symmetry)
-            line("symmetry", fmt::format("{0} = {1:g}: {0} from {2:g} to {3:g} is modelled, 1/{4} of the body; loads, masses, volumes and compliance are "
+            line("symmetry", fmt::format("{0} = {1:g}: {0} from {2:g} to {3:g} is modelled, 1/{4} of the "
+                                         "body; loads, masses, volumes and compliance are "
                                          "those of the modelled part",
-                                         "xyz"[plane.axis], plane.at, g.box().low[plane.axis], g.box().high[plane.axis], g.copies()));
+                                         "xyz"[plane.axis], plane.at, g.box().low[plane.axis],
+                                         g.box().high[plane.axis], g.copies()));
     }
 
     // Whether cards name a surface or a point, in cases or not.
@@ -151,7 +182,8 @@ class Writer {
     void surfaces() {
         if (!model_.surfaces.empty()) section("Surfaces");
         for (const ModelSurface& s : model_.surfaces) {
-            LedgerLine& l = line(s.name, fmt::format("{} faces, area {} {}, centroid {}, mean normal {}", s.faces.size(), number(s.area), unit(dimension::area),
+            LedgerLine& l = line(s.name, fmt::format("{} faces, area {} {}, centroid {}, mean normal {}",
+                                                     s.faces.size(), number(s.area), unit(dimension::area),
                                                      place(s.centroid), vector(s.normal, 1.0)));
             bool used = false;
             for (const SupportCard& c : study_.supports) used = used || refers(c.on, s.name);
@@ -165,7 +197,9 @@ class Writer {
         if (!model_.points.empty()) section("Points");
         for (const ModelPoint& p : model_.points) {
             const std::string off = p.off > 1e-9 * model_.mesh.grid.box().diagonal()
-                                        ? fmt::format("; the node that stands for it is {} {} away", number(p.off), unit(dimension::length)) : "; on a node";
+                                        ? fmt::format("; the node that stands for it is {} {} away",
+                                                      number(p.off), unit(dimension::length))
+                                        : "; on a node";
             line(p.name, place(p.at) + off);
         }
     }
@@ -182,7 +216,8 @@ class Writer {
             std::vector<NodeId> nodes;
             for (const HeldDirection& h : s.held)
                 if (nodes.empty() || nodes.back() != h.node) nodes.push_back(h.node);
-            LedgerLine& l = line(s.name, fmt::format("on {}: holds {} at {} nodes", joined(s.on), joined(axes, " "), nodes.size()));
+            LedgerLine& l = line(s.name, fmt::format("on {}: holds {} at {} nodes", joined(s.on),
+                                                     joined(axes, " "), nodes.size()));
             const bool used = std::any_of(model_.cases.begin(), model_.cases.end(), [&](const ModelCase& c) {
                 return std::find(c.supports.begin(), c.supports.end(), i) != c.supports.end();
             });
@@ -197,14 +232,19 @@ class Writer {
             const ModelLoad& load = model_.loads[i];
             const Resultant sum = resultant(model_, load);
             const std::string on = load.on.empty() ? "the whole body, all material" : joined(load.on);
-            LedgerLine& l = line(load.name, fmt::format("{} on {}: {} {}, moment about the origin {} {}", load.kind, on, vector(sum.force),
-                                                        unit(dimension::force), moment(sum), unit(dimension::moment)));
+            LedgerLine& l =
+                line(load.name, fmt::format("{} on {}: {} {}, moment about the origin {} {}", load.kind, on,
+                                            vector(sum.force), unit(dimension::force), moment(sum),
+                                            unit(dimension::moment)));
             const bool used = std::any_of(model_.cases.begin(), model_.cases.end(), [&](const ModelCase& c) {
-                return std::any_of(c.loads.begin(), c.loads.end(), [&](const auto& entry) { return entry.first == i; });
+                return std::any_of(c.loads.begin(), c.loads.end(),
+                                   [&](const auto& entry) { return entry.first == i; });
             });
             if (!used) doubt(l, "no case uses it");
-            if (load.kind == "pressure" && load.pressure < 0) doubt(l, "a negative pressure pulls the surface outward");
-            if (load.kind == "pressure" && sum.force.norm() < 1e-9 * std::abs(load.pressure) * target_area(load))
+            if (load.kind == "pressure" && load.pressure < 0)
+                doubt(l, "a negative pressure pulls the surface outward");
+            if (load.kind == "pressure" &&
+                sum.force.norm() < 1e-9 * std::abs(load.pressure) * target_area(load))
                 l.text += " (balanced over its surface)";
             pads(l, load);
             across_symmetry(l, load, sum);
@@ -212,10 +252,12 @@ class Writer {
     }
 
     std::string moment(const Resultant& sum) const {
-        const double scale = std::max(sum.moment.norm(), 1e-6 * sum.force.norm() * model_.mesh.grid.box().diagonal());
+        const double scale =
+            std::max(sum.moment.norm(), 1e-6 * sum.force.norm() * model_.mesh.grid.box().diagonal());
         const auto clean = [&](double x) { return std::abs(x) < 1e-9 * scale ? 0.0 : x; };
         return plane_ ? fmt::format("{:.5g}", clean(sum.moment.z()))
-                      : fmt::format("({:.5g}, {:.5g}, {:.5g})", clean(sum.moment.x()), clean(sum.moment.y()), clean(sum.moment.z()));
+                      : fmt::format("({:.5g}, {:.5g}, {:.5g})", clean(sum.moment.x()), clean(sum.moment.y()),
+                                    clean(sum.moment.z()));
     }
 
     double target_area(const ModelLoad& load) const {
@@ -225,7 +267,8 @@ class Writer {
         return out;
     }
 
-    // A load should meet solid material that the optimiser cannot take away, at least as deep as the filter reaches.
+    // A load should meet solid material that the optimiser cannot take away, at least as deep as the filter
+    // reaches.
     void pads(LedgerLine& l, const ModelLoad& load) const {
         double bare = 0.0;
         double whole = 0.0;
@@ -242,23 +285,30 @@ class Writer {
                     surface = s.name;
                 }
                 const RegionCard& card = study_.regions[index(model_.mesh.region[index(f.element)])];
-                if (const Skin* skin = std::get_if<Skin>(&card.extent)) thin = thin || skin->depth < 0.999 * radius;
+                if (const Skin* skin = std::get_if<Skin>(&card.extent))
+                    thin = thin || skin->depth < 0.999 * radius;
             }
         }
         for (const ModelPoint& p : model_.points) {
             if (!refers(load.on, p.name)) continue;
             for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
                 for (int c = 0; c < model_.mesh.nodes_per_element(); ++c)
-                    if (model_.mesh.node(static_cast<ElementId>(e), c) == p.node && model_.role(static_cast<ElementId>(e)) == Role::Design) {
-                        doubt(l, "the point " + p.name + " stands on design cells: material may fade under the load; keep some there");
+                    if (model_.mesh.node(static_cast<ElementId>(e), c) == p.node &&
+                        model_.role(static_cast<ElementId>(e)) == Role::Design) {
+                        doubt(
+                            l,
+                            "the point " + p.name +
+                                " stands on design cells: material may fade under the load; keep some there");
                         return;
                     }
         }
         if (bare > 0.0)
-            doubt(l, fmt::format("{:.0f} % of its area are design cells: material may fade under it; keep a layer, as with skin_of = \"{}\", depth = \"{} {}\"",
+            doubt(l, fmt::format("{:.0f} % of its area are design cells: material may fade under it; keep a "
+                                 "layer, as with skin_of = \"{}\", depth = \"{} {}\"",
                                  100.0 * bare / whole, surface, number(radius), unit(dimension::length)));
         else if (thin)
-            doubt(l, fmt::format("the kept layer under it is thinner than the filter radius of {} {}", number(radius), unit(dimension::length)));
+            doubt(l, fmt::format("the kept layer under it is thinner than the filter radius of {} {}",
+                                 number(radius), unit(dimension::length)));
     }
 
     void across_symmetry(LedgerLine& l, const ModelLoad& load, const Resultant& sum) const {
@@ -266,26 +316,34 @@ class Writer {
             const auto& sides = model_.mesh.grid.symmetric[static_cast<std::size_t>(a)];
             if (!sides[0] && !sides[1]) continue;
             if (load.kind == "pressure" || std::abs(sum.force[a]) < 1e-9 * sum.force.norm()) continue;
-            doubt(l, fmt::format("it has a part along {}, across the symmetry plane: the mirrored half is loaded the opposite way", "xyz"[a]));
+            doubt(l, fmt::format("it has a part along {}, across the symmetry plane: the mirrored half is "
+                                 "loaded the opposite way",
+                                 "xyz"[a]));
         }
     }
 
     void cases() {
         section("Cases");
-        if (model_.cases.empty()) missing(line("none", "there is no case"), "write a [[case]] with supports and loads");
+        if (model_.cases.empty())
+            missing(line("none", "there is no case"), "write a [[case]] with supports and loads");
         double weights = 0.0;
         for (std::size_t i = 0; i < model_.cases.size(); ++i) {
             const ModelCase& c = model_.cases[i];
             weights += c.weight;
             const Resultant sum = resultant(model_, c);
             std::vector<std::string> parts;
-            for (const auto& [l, factor] : c.loads) parts.push_back(factor == 1.0 ? model_.loads[l].name : fmt::format("{:g} x {}", factor, model_.loads[l].name));
-            LedgerLine& l = line(c.name, fmt::format("static, weight {:g}: {}; force {} {}, moment about the origin {} {}", c.weight, joined(parts, " + "),
-                                                     vector(sum.force), unit(dimension::force), moment(sum), unit(dimension::moment)));
+            for (const auto& [l, factor] : c.loads)
+                parts.push_back(factor == 1.0 ? model_.loads[l].name
+                                              : fmt::format("{:g} x {}", factor, model_.loads[l].name));
+            LedgerLine& l = line(
+                c.name, fmt::format("static, weight {:g}: {}; force {} {}, moment about the origin {} {}",
+                                    c.weight, joined(parts, " + "), vector(sum.force), unit(dimension::force),
+                                    moment(sum), unit(dimension::moment)));
             freedom(l, c);
             straight_into_support(l, c);
         }
-        if (!model_.cases.empty() && weights == 0.0) missing(ledger_.sections.back().lines.front(), "every case has the weight 0");
+        if (!model_.cases.empty() && weights == 0.0)
+            missing(ledger_.sections.back().lines.front(), "every case has the weight 0");
     }
 
     void freedom(LedgerLine& l, const ModelCase& c) const {
@@ -296,7 +354,10 @@ class Writer {
             all_held = false;
             std::vector<std::string> words;
             for (const FreeMotion& m : part.motions) words.push_back(m.text(model_.units));
-            const std::string which = parts.size() == 1 ? "" : fmt::format("the piece of {} elements around {} is ", part.elements, place(part.center));
+            const std::string which = parts.size() == 1
+                                          ? ""
+                                          : fmt::format("the piece of {} elements around {} is ",
+                                                        part.elements, place(part.center));
             missing(l, which + "not held: free in " + joined(words, "; "));
             if (parts.size() > 4 && l.remarks.size() >= 4) break; // many pieces say it no better
         }
@@ -316,7 +377,9 @@ class Writer {
                     if (std::binary_search(held.begin(), held.end(), HeldDirection{f.node, a})) lost += size;
                 }
         if (whole > 0.0 && lost > 0.01 * whole)
-            doubt(l, fmt::format("{:.0f} % of its forces act on held nodes in held directions and go straight into the support", 100.0 * lost / whole));
+            doubt(l, fmt::format("{:.0f} % of its forces act on held nodes in held directions and go "
+                                 "straight into the support",
+                                 100.0 * lost / whole));
     }
 
     void goal() {
@@ -328,15 +391,18 @@ class Writer {
         for (const ResponseCard& r : study_.responses) {
             std::string words = text(r.measure);
             const std::string u = unit(dimension_of(r.measure));
-            if (r.measure == Measure::Compliance) words += r.in_case.empty() ? " weighted over the cases" : " of " + r.in_case;
-            else words += " of " + (r.of.empty() ? std::string("the design regions") : joined(r.of));
+            if (r.measure == Measure::Compliance)
+                words += r.in_case.empty() ? " weighted over the cases" : " of " + r.in_case;
+            else
+                words += " of " + (r.of.empty() ? std::string("the design regions") : joined(r.of));
             if (r.name == study_.goal->response) words = "minimize " + words;
             if (r.min) words += fmt::format(", at least {}{}", number(*r.min), u.empty() ? "" : " " + u);
             if (r.max) words += fmt::format(", at most {}{}", number(*r.max), u.empty() ? "" : " " + u);
             LedgerLine& l = line(r.name, words);
             if (r.measure != Measure::Compliance) {
                 const Range range = material_range(model_, r);
-                l.text += fmt::format("; {} with the kept regions alone, {}{} with all", number(range.least), number(range.most), u.empty() ? "" : " " + u);
+                l.text += fmt::format("; {} with the kept regions alone, {}{} with all", number(range.least),
+                                      number(range.most), u.empty() ? "" : " " + u);
             }
         }
         try {
@@ -346,11 +412,17 @@ class Writer {
         }
         const double radius = filter_radius(study_, model_);
         const double cell = model_.mesh.grid.cell.head(model_.mesh.dimension()).maxCoeff();
-        LedgerLine& l = line("filter", fmt::format("radius {} {}, {:.3g} cells; at the boundary it averages over the design cells in reach",
-                                                   number(radius), unit(dimension::length), radius / cell));
+        LedgerLine& l =
+            line("filter",
+                 fmt::format(
+                     "radius {} {}, {:.3g} cells; at the boundary it averages over the design cells in reach",
+                     number(radius), unit(dimension::length), radius / cell));
         // Published examples use 2.4 cells; from 2.5 the solution no longer follows the mesh.
-        if (radius < 2.499 * cell) doubt(l, fmt::format("below 2.5 cells the design follows the mesh; write filter = \"{} {}\"", number(2.5 * cell), unit(dimension::length)));
-        line("run", fmt::format("at most {} iterations, stop below a change of {:g}, penalty {}, {}", study_.run.iterations, study_.run.stop_when,
+        if (radius < 2.499 * cell)
+            doubt(l, fmt::format("below 2.5 cells the design follows the mesh; write filter = \"{} {}\"",
+                                 number(2.5 * cell), unit(dimension::length)));
+        line("run", fmt::format("at most {} iterations, stop below a change of {:g}, penalty {}, {}",
+                                study_.run.iterations, study_.run.stop_when,
                                 study_.run.penalty ? number(*study_.run.penalty) : "1 rising to 3",
                                 study_.run.sharpen ? "sharpened at the end" : "not sharpened"));
     }
@@ -363,7 +435,8 @@ class Writer {
 
 // The number of columns of a UTF-8 text.
 std::size_t columns(const std::string& text) {
-    return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }));
+    return static_cast<std::size_t>(std::count_if(
+        text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }));
 }
 
 // Breaks at blanks so that no line is longer than `width`, the second and later ones indented.
@@ -393,7 +466,8 @@ std::string wrapped(const std::string& text, std::size_t indent, std::size_t wid
 std::size_t Ledger::count(Standing standing) const {
     std::size_t out = 0;
     for (const LedgerSection& s : sections)
-        out += static_cast<std::size_t>(std::count_if(s.lines.begin(), s.lines.end(), [&](const LedgerLine& l) { return l.standing == standing; }));
+        out += static_cast<std::size_t>(std::count_if(
+            s.lines.begin(), s.lines.end(), [&](const LedgerLine& l) { return l.standing == standing; }));
     return out;
 }
 
@@ -404,10 +478,14 @@ std::string Ledger::first_missing() const {
     return {};
 }
 
-Ledger make_ledger(const Study& study, const Model& model) { return Writer(study, model).run(); }
+Ledger make_ledger(const Study& study, const Model& model) {
+    return Writer(study, model).run();
+}
 
 std::string render(const Ledger& ledger, int width, bool colored) {
-    const auto paint = [&](const std::string& words, const char* code) { return colored ? std::string("\033[") + code + "m" + words + "\033[0m" : words; };
+    const auto paint = [&](const std::string& words, const char* code) {
+        return colored ? std::string("\033[") + code + "m" + words + "\033[0m" : words;
+    };
     std::size_t longest = 6;
     for (const LedgerSection& s : ledger.sections)
         for (const LedgerLine& l : s.lines) longest = std::max(longest, columns(l.name));
@@ -418,11 +496,16 @@ std::string render(const Ledger& ledger, int width, bool colored) {
         out += (out.empty() ? "" : "\n") + paint(s.title, "1") + "\n";
         for (const LedgerLine& l : s.lines) {
             const char* mark = l.standing == Standing::Fine ? "✓" : l.standing == Standing::Doubt ? "?" : "✗";
-            const char* code = l.standing == Standing::Fine ? "32" : l.standing == Standing::Doubt ? "33;1" : "31;1";
+            const char* code = l.standing == Standing::Fine    ? "32"
+                               : l.standing == Standing::Doubt ? "33;1"
+                                                               : "31;1";
             const std::string pad(longest > columns(l.name) ? longest - columns(l.name) : 0, ' ');
-            out += "  " + paint(mark, code) + " " + l.name + pad + "  " + wrapped(l.text, indent, static_cast<std::size_t>(width)) + "\n";
+            out += "  " + paint(mark, code) + " " + l.name + pad + "  " +
+                   wrapped(l.text, indent, static_cast<std::size_t>(width)) + "\n";
             for (const std::string& remark : l.remarks)
-                out += std::string(indent, ' ') + paint(wrapped("→ " + remark, indent + 2, static_cast<std::size_t>(width)), code) + "\n";
+                out += std::string(indent, ' ') +
+                       paint(wrapped("→ " + remark, indent + 2, static_cast<std::size_t>(width)), code) +
+                       "\n";
         }
     }
     return out;

@@ -14,7 +14,7 @@ enum class Standing { Fine, Doubt, Missing };
 struct LedgerLine {
     Standing standing = Standing::Fine;
     std::string name;
-    std::string text;                // what the card came to
+    std::string text;                 // what the card came to
     std::vector<std::string> remarks; // why it is doubtful or missing, and what to do
 };
 

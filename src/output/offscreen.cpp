@@ -5,9 +5,9 @@
 #include <EGL/egl.h>
 #include <EGL/eglext.h>
 #include <cstdlib>
-#include <vtk_glew.h>
 #include <vtkGenericOpenGLRenderWindow.h>
 #include <vtkObjectFactory.h>
+#include <vtk_glew.h>
 
 namespace upright {
 
@@ -23,7 +23,8 @@ Error no_egl(const char* what) {
                         "Install libegl1 and libgl1-mesa-dri (scripts/install-packages)");
 }
 
-// One context for the life of the program; it is never terminated, which crashes in Mesa when VTK still holds objects.
+// One context for the life of the program; it is never terminated, which crashes in Mesa when VTK still holds
+// objects.
 const EglContext& shared_context() {
     static const EglContext made = [] {
         ::setenv("LIBGL_ALWAYS_SOFTWARE", "1", 0);
@@ -37,8 +38,13 @@ const EglContext& shared_context() {
         if (out.display == EGL_NO_DISPLAY || eglInitialize(out.display, &major, &minor) == EGL_FALSE)
             throw no_egl("EGL cannot be started");
         eglBindAPI(EGL_OPENGL_API);
-        const EGLint attributes[] = {EGL_CONTEXT_MAJOR_VERSION, 3, EGL_CONTEXT_MINOR_VERSION, 2,
-                                     EGL_CONTEXT_OPENGL_PROFILE_MASK, EGL_CONTEXT_OPENGL_CORE_PROFILE_BIT, EGL_NONE};
+        const EGLint attributes[] = {EGL_CONTEXT_MAJOR_VERSION,
+                                     3,
+                                     EGL_CONTEXT_MINOR_VERSION,
+                                     2,
+                                     EGL_CONTEXT_OPENGL_PROFILE_MASK,
+                                     EGL_CONTEXT_OPENGL_CORE_PROFILE_BIT,
+                                     EGL_NONE};
         out.context = eglCreateContext(out.display, nullptr, EGL_NO_CONTEXT, attributes);
         if (out.context == EGL_NO_CONTEXT) throw no_egl("OpenGL 3.2 is missing");
         return out;
@@ -51,7 +57,7 @@ class OffscreenWindow : public vtkGenericOpenGLRenderWindow {
     static OffscreenWindow* New();
     vtkTypeMacro(OffscreenWindow, vtkGenericOpenGLRenderWindow)
 
-    void MakeCurrent() override {
+        void MakeCurrent() override {
         const EglContext& egl = shared_context();
         eglMakeCurrent(egl.display, EGL_NO_SURFACE, EGL_NO_SURFACE, egl.context);
     }

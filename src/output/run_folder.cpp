@@ -20,8 +20,9 @@ namespace {
 
 // What a run leaves behind, so that only that is ever removed.
 const std::vector<std::string>& own_files() {
-    static const std::vector<std::string> names{"run.json", "history.csv", "study.toml", "design.vtu", "cases",     "steps",
-                                                "figures",  "log.txt",     "part.stl",   "part.json",  ".lock"};
+    static const std::vector<std::string> names{"run.json", "history.csv", "study.toml", "design.vtu",
+                                                "cases",    "steps",       "figures",    "log.txt",
+                                                "part.stl", "part.json",   ".lock"};
     return names;
 }
 
@@ -29,10 +30,12 @@ int take_lock(const fs::path& folder) {
     const fs::path file = folder / ".lock";
     const int lock = ::open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644);
     if (lock < 0)
-        throw Error::files(folder.string(), std::string("cannot be written: ") + std::strerror(errno), "Choose another place with --out");
+        throw Error::files(folder.string(), std::string("cannot be written: ") + std::strerror(errno),
+                           "Choose another place with --out");
     if (::flock(lock, LOCK_EX | LOCK_NB) != 0) {
         ::close(lock);
-        throw Error::files(folder.string(), "a run is going on in this folder", "Wait for it, or choose another folder with --out");
+        throw Error::files(folder.string(), "a run is going on in this folder",
+                           "Wait for it, or choose another folder with --out");
     }
     return lock;
 }
@@ -44,7 +47,8 @@ class NumberFile {
         H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
         id_ = write ? H5Fcreate(file.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT)
                     : H5Fopen(file.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT);
-        if (id_ < 0 && write) throw Error::files(file.string(), "cannot be written", "Check that the disk is not full");
+        if (id_ < 0 && write)
+            throw Error::files(file.string(), "cannot be written", "Check that the disk is not full");
         if (id_ < 0) throw Error::input({file.string()}, "cannot be read, or is no file of a run");
     }
     ~NumberFile() { H5Fclose(id_); }
@@ -54,7 +58,8 @@ class NumberFile {
     void put(const std::string& name, const std::vector<double>& values) const {
         const hsize_t size = values.size();
         const hid_t space = H5Screate_simple(1, &size, nullptr);
-        const hid_t set = H5Dcreate2(id_, name.c_str(), H5T_IEEE_F64LE, space, H5P_DEFAULT, H5P_DEFAULT, H5P_DEFAULT);
+        const hid_t set =
+            H5Dcreate2(id_, name.c_str(), H5T_IEEE_F64LE, space, H5P_DEFAULT, H5P_DEFAULT, H5P_DEFAULT);
         const herr_t done = H5Dwrite(set, H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, values.data());
         H5Dclose(set);
         H5Sclose(space);
@@ -80,7 +85,8 @@ class NumberFile {
 std::vector<double> flatten(const std::vector<IterationRow>& rows) {
     std::vector<double> out;
     for (const IterationRow& row : rows) {
-        out.insert(out.end(), {static_cast<double>(row.iteration), row.goal, row.change, row.grayness, row.seconds});
+        out.insert(out.end(),
+                   {static_cast<double>(row.iteration), row.goal, row.change, row.grayness, row.seconds});
         out.insert(out.end(), row.responses.begin(), row.responses.end());
     }
     return out;
@@ -111,7 +117,9 @@ std::string csv_name(const std::string& name) {
 
 } // namespace
 
-RunFolder::RunFolder(RunFolder&& other) noexcept : path_(std::move(other.path_)), lock_(other.lock_) { other.lock_ = -1; }
+RunFolder::RunFolder(RunFolder&& other) noexcept : path_(std::move(other.path_)), lock_(other.lock_) {
+    other.lock_ = -1;
+}
 
 RunFolder::~RunFolder() {
     if (lock_ >= 0) ::close(lock_);
@@ -121,13 +129,16 @@ RunFolder RunFolder::create(const fs::path& path, bool force) {
     std::error_code ignored;
     if (fs::exists(path, ignored)) {
         if (!fs::is_directory(path, ignored))
-            throw Error::files(path.string(), "a file of that name is there", "Choose another place with --out");
+            throw Error::files(path.string(), "a file of that name is there",
+                               "Choose another place with --out");
         const bool is_run = fs::exists(path / "study.toml", ignored) && fs::exists(path / ".lock", ignored);
         if (!fs::is_empty(path, ignored) && !is_run)
-            throw Error::files(path.string(), "the folder holds something else than a run", "Choose another place with --out");
+            throw Error::files(path.string(), "the folder holds something else than a run",
+                               "Choose another place with --out");
         if (is_run && !force)
-            throw Error::files(path.string(), "a run is there already",
-                               "Go on with --resume, overwrite it with --force, or choose another folder with --out");
+            throw Error::files(
+                path.string(), "a run is there already",
+                "Go on with --resume, overwrite it with --force, or choose another folder with --out");
     }
     make_folder(path);
     RunFolder out(path, take_lock(path));
@@ -140,20 +151,26 @@ RunFolder RunFolder::create(const fs::path& path, bool force) {
 
 RunFolder RunFolder::open(const fs::path& path, bool lock) {
     std::error_code ignored;
-    if (!fs::exists(path, ignored)) throw Error::input({path.string()}, "there is no such run", "\"upright optimize STUDY\" makes one");
+    if (!fs::exists(path, ignored))
+        throw Error::input({path.string()}, "there is no such run", "\"upright optimize STUDY\" makes one");
     if (!fs::exists(path / "study.toml", ignored))
-        throw Error::input({path.string()}, "this is not the folder of a run (it has no study.toml)", "\"upright optimize STUDY\" makes one");
+        throw Error::input({path.string()}, "this is not the folder of a run (it has no study.toml)",
+                           "\"upright optimize STUDY\" makes one");
     return {path, lock ? take_lock(path) : -1};
 }
 
-fs::path RunFolder::case_file(const std::string& name) const { return path_ / "cases" / (file_name(name) + ".vtu"); }
+fs::path RunFolder::case_file(const std::string& name) const {
+    return path_ / "cases" / (file_name(name) + ".vtu");
+}
 
 void RunFolder::write_history(const Study& study, const std::vector<IterationRow>& rows) const {
     std::string out = "iteration,goal,change,grayness,seconds";
-    for (const ResponseCard& r : study.responses) out += "," + csv_name(r.in_case.empty() ? r.name : r.name + "@" + r.in_case);
+    for (const ResponseCard& r : study.responses)
+        out += "," + csv_name(r.in_case.empty() ? r.name : r.name + "@" + r.in_case);
     out += "\n";
     for (const IterationRow& row : rows) {
-        out += fmt::format("{},{:.12g},{:.6g},{:.6g},{:.3f}", row.iteration, row.goal, row.change, row.grayness, row.seconds);
+        out += fmt::format("{},{:.12g},{:.6g},{:.6g},{:.3f}", row.iteration, row.goal, row.change,
+                           row.grayness, row.seconds);
         for (const double value : row.responses) out += fmt::format(",{:.12g}", value);
         out += "\n";
     }
@@ -171,7 +188,9 @@ std::vector<IterationRow> RunFolder::read_history() const {
         std::string cell;
         std::vector<double> values;
         while (std::getline(cells, cell, ',')) values.push_back(std::strtod(cell.c_str(), nullptr));
-        if (values.size() < 5) throw Error::input({file.string(), static_cast<int>(out.size()) + 2, 1}, "this row is not complete");
+        if (values.size() < 5)
+            throw Error::input({file.string(), static_cast<int>(out.size()) + 2, 1},
+                               "this row is not complete");
         const auto row = unflatten(values, values.size());
         out.insert(out.end(), row.begin(), row.end());
     }
@@ -179,15 +198,16 @@ std::vector<IterationRow> RunFolder::read_history() const {
 }
 
 void RunFolder::write_step(const OptimizerState& state) const {
-    write_then_rename(path_ / "steps" / fmt::format("{:04d}.h5", state.iteration), [&](const fs::path& temporary) {
-        NumberFile(temporary, true).put("density", state.density);
-    });
+    write_then_rename(
+        path_ / "steps" / fmt::format("{:04d}.h5", state.iteration),
+        [&](const fs::path& temporary) { NumberFile(temporary, true).put("density", state.density); });
 }
 
 void RunFolder::write_checkpoint(const OptimizerState& state) const {
     write_then_rename(path_ / "steps" / "checkpoint.h5", [&](const fs::path& temporary) {
         const NumberFile file(temporary, true);
-        const double width = state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
+        const double width =
+            state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
         file.put("state", {static_cast<double>(state.iteration), state.multiplier, width, state.step});
         file.put("x", state.x);
         file.put("density", state.density);
@@ -195,7 +215,9 @@ void RunFolder::write_checkpoint(const OptimizerState& state) const {
     });
 }
 
-bool RunFolder::has_checkpoint() const { return fs::exists(path_ / "steps" / "checkpoint.h5"); }
+bool RunFolder::has_checkpoint() const {
+    return fs::exists(path_ / "steps" / "checkpoint.h5");
+}
 
 OptimizerState RunFolder::read_checkpoint() const {
     const fs::path name = path_ / "steps" / "checkpoint.h5";
@@ -216,7 +238,8 @@ std::vector<int> RunFolder::kept_iterations() const {
     std::error_code ignored;
     for (const auto& entry : fs::directory_iterator(path_ / "steps", ignored)) {
         const std::string stem = entry.path().stem().string();
-        if (entry.path().extension() == ".h5" && !stem.empty() && stem.find_first_not_of("0123456789") == std::string::npos)
+        if (entry.path().extension() == ".h5" && !stem.empty() &&
+            stem.find_first_not_of("0123456789") == std::string::npos)
             out.push_back(std::stoi(stem));
     }
     std::sort(out.begin(), out.end());
@@ -225,12 +248,15 @@ std::vector<int> RunFolder::kept_iterations() const {
 
 std::vector<double> RunFolder::read_density(int iteration) const {
     const std::vector<int> kept = kept_iterations();
-    if (kept.empty()) throw Error::input({path_.string()}, "this run has kept no design yet", "Let it go on: optimize --resume");
+    if (kept.empty())
+        throw Error::input({path_.string()}, "this run has kept no design yet",
+                           "Let it go on: optimize --resume");
     const int wanted = iteration < 0 ? kept.back() : iteration;
     if (std::find(kept.begin(), kept.end(), wanted) == kept.end()) {
         std::string list;
         for (const int i : kept) list += (list.empty() ? "" : ", ") + std::to_string(i);
-        throw Error::input({path_.string()}, fmt::format("iteration {} was not kept", wanted), "Kept: " + list);
+        throw Error::input({path_.string()}, fmt::format("iteration {} was not kept", wanted),
+                           "Kept: " + list);
     }
     const fs::path file = path_ / "steps" / fmt::format("{:04d}.h5", wanted);
     return NumberFile(file, false).get("density", file);
@@ -242,6 +268,8 @@ std::string file_name(const std::string& card) {
     return out;
 }
 
-fs::path default_run_folder(const fs::path& study) { return study.parent_path() / (study.stem().string() + ".run"); }
+fs::path default_run_folder(const fs::path& study) {
+    return study.parent_path() / (study.stem().string() + ".run");
+}
 
 } // namespace upright

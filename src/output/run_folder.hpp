@@ -11,8 +11,9 @@ namespace upright {
 
 class RunFolder {
   public:
-    // Makes a new folder, or clears the one of an earlier run when `force` is set. The folder is locked until the object
-    // goes. Throws Error (Files) when it exists without `force`, holds something else, or another run is going on in it.
+    // Makes a new folder, or clears the one of an earlier run when `force` is set. The folder is locked until
+    // the object goes. Throws Error (Files) when it exists without `force`, holds something else, or another
+    // run is going on in it.
     static RunFolder create(const std::filesystem::path& path, bool force);
     // An existing run, locked for writing when `lock` is set. Throws Error (Input) when it is none.
     static RunFolder open(const std::filesystem::path& path, bool lock);
@@ -25,7 +26,9 @@ class RunFolder {
 
     const std::filesystem::path& path() const { return path_; }
     std::filesystem::path study_file() const { return path_ / "study.toml"; }
-    std::filesystem::path figure(const std::string& name) const { return path_ / "figures" / (name + ".png"); }
+    std::filesystem::path figure(const std::string& name) const {
+        return path_ / "figures" / (name + ".png");
+    }
     std::filesystem::path case_file(const std::string& name) const;
     std::filesystem::path log_file() const { return path_ / "log.txt"; }
 
@@ -35,7 +38,8 @@ class RunFolder {
     void write_checkpoint(const OptimizerState& state) const;
     bool has_checkpoint() const;
     OptimizerState read_checkpoint() const;
-    // The densities of an iteration; the last ones for -1. Throws Error (Input) with the kept ones in the message.
+    // The densities of an iteration; the last ones for -1. Throws Error (Input) with the kept ones in the
+    // message.
     std::vector<double> read_density(int iteration) const;
     std::vector<int> kept_iterations() const;
     // The history as it stands in history.csv.

@@ -13,7 +13,9 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-Json bound(const std::optional<double>& value) { return value ? Json(*value) : Json(nullptr); }
+Json bound(const std::optional<double>& value) {
+    return value ? Json(*value) : Json(nullptr);
+}
 
 std::string now_text() {
     const std::time_t now = std::time(nullptr);
@@ -26,8 +28,9 @@ std::string now_text() {
 
 } // namespace
 
-void write_run_json(const RunFolder& folder, const Study& study, const Model& model, const OptimizeResult& result, const SolverCost& cost,
-                    double seconds, const std::string& failure) {
+void write_run_json(const RunFolder& folder, const Study& study, const Model& model,
+                    const OptimizeResult& result, const SolverCost& cost, double seconds,
+                    const std::string& failure) {
     Json out;
     out["status"] = failure.empty() ? text(result.status) : "failed";
     if (!failure.empty()) out["failure"] = failure;
@@ -49,7 +52,10 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
         one["max"] = bound(card.max);
         one["holds"] = has_values ? Json(holds(card, values[r])) : Json(nullptr);
         if (study.goal && card.name == study.goal->response)
-            out["goal"] = {{"name", card.name}, {"measure", one["measure"]}, {"value", one["value"]}, {"unit", one["unit"]}};
+            out["goal"] = {{"name", card.name},
+                           {"measure", one["measure"]},
+                           {"value", one["value"]},
+                           {"unit", one["unit"]}};
         responses.push_back(one);
     }
     out["responses"] = responses;
@@ -59,12 +65,21 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
     }
     Json cases = Json::array();
     for (std::size_t c = 0; c < result.cases.size(); ++c)
-        cases.push_back({{"name", model.cases[c].name}, {"weight", model.cases[c].weight}, {"compliance", result.cases[c].compliance}});
+        cases.push_back({{"name", model.cases[c].name},
+                         {"weight", model.cases[c].weight},
+                         {"compliance", result.cases[c].compliance}});
     out["cases"] = cases;
-    out["study"] = {{"file", study.file.string()}, {"title", study.title}, {"notes", study.notes}, {"units", {study.units.length, study.units.force, study.units.time}}};
-    out["model"] = {{"elements", model.mesh.elements()}, {"nodes", model.mesh.nodes.size()}, {"unknowns", cost.unknowns},
+    out["study"] = {{"file", study.file.string()},
+                    {"title", study.title},
+                    {"notes", study.notes},
+                    {"units", {study.units.length, study.units.force, study.units.time}}};
+    out["model"] = {{"elements", model.mesh.elements()},
+                    {"nodes", model.mesh.nodes.size()},
+                    {"unknowns", cost.unknowns},
                     {"symmetry_copies", model.mesh.grid.copies()}};
-    out["method"] = {{"optimizer", "optimality criteria"}, {"filter_radius", filter_radius(study, model)}, {"penalty", result.penalty},
+    out["method"] = {{"optimizer", "optimality criteria"},
+                     {"filter_radius", filter_radius(study, model)},
+                     {"penalty", result.penalty},
                      {"solver", "sparse Cholesky"}};
     out["cost"] = {{"seconds", seconds},
                    {"seconds_of_last_factorisation", cost.factor_seconds},
@@ -79,7 +94,8 @@ void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const
     const Model& model = analysis.model();
     std::vector<double> regions;
     for (const RegionId r : model.mesh.region) regions.push_back(static_cast<double>(index(r)));
-    write_vtu(folder.path() / "design.vtu", model.mesh, {}, {{"density", 1, result.state.density}, {"region", 1, regions}});
+    write_vtu(folder.path() / "design.vtu", model.mesh, {},
+              {{"density", 1, result.state.density}, {"region", 1, regions}});
     for (std::size_t c = 0; c < result.cases.size(); ++c) {
         const Eigen::VectorXd& u = result.cases[c].displacement;
         write_vtu(folder.case_file(model.cases[c].name), model.mesh, {displacement_field(model.mesh, u)},

@@ -37,8 +37,10 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::v
     std::vector<vtkIdType> ids(static_cast<std::size_t>(corners));
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
         for (int c = 0; c < corners; ++c)
-            ids[static_cast<std::size_t>(c)] = static_cast<vtkIdType>(mesh.node(static_cast<ElementId>(e), c));
-        grid->InsertNextCell(mesh.kind == ElementKind::Quad4 ? VTK_QUAD : VTK_HEXAHEDRON, corners, ids.data());
+            ids[static_cast<std::size_t>(c)] =
+                static_cast<vtkIdType>(mesh.node(static_cast<ElementId>(e), c));
+        grid->InsertNextCell(mesh.kind == ElementKind::Quad4 ? VTK_QUAD : VTK_HEXAHEDRON, corners,
+                             ids.data());
     }
     for (const VtuField& field : at_nodes) add_field(grid->GetPointData(), field);
     for (const VtuField& field : at_elements) add_field(grid->GetCellData(), field);
@@ -54,17 +56,21 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::v
     });
 }
 
-VtuField read_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::string& name, bool at_nodes) {
-    if (!std::filesystem::exists(file)) throw Error::input({file.string()}, "this file of the run is missing", "Run it again");
+VtuField read_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::string& name,
+                  bool at_nodes) {
+    if (!std::filesystem::exists(file))
+        throw Error::input({file.string()}, "this file of the run is missing", "Run it again");
     vtkNew<vtkXMLUnstructuredGridReader> reader;
     reader->SetFileName(file.c_str());
     reader->Update();
     vtkUnstructuredGrid* grid = reader->GetOutput();
-    vtkDataSetAttributes* data = at_nodes ? static_cast<vtkDataSetAttributes*>(grid->GetPointData()) : grid->GetCellData();
+    vtkDataSetAttributes* data =
+        at_nodes ? static_cast<vtkDataSetAttributes*>(grid->GetPointData()) : grid->GetCellData();
     vtkDataArray* array = data->GetArray(name.c_str());
     const auto expected = static_cast<vtkIdType>(at_nodes ? mesh.nodes.size() : mesh.elements());
     if (array == nullptr || array->GetNumberOfTuples() != expected)
-        throw Error::input({file.string()}, "this file does not hold \"" + name + "\" for this mesh", "Run the study again");
+        throw Error::input({file.string()}, "this file does not hold \"" + name + "\" for this mesh",
+                           "Run the study again");
     VtuField out{name, array->GetNumberOfComponents(), {}};
     for (vtkIdType i = 0; i < expected; ++i)
         for (int c = 0; c < out.components; ++c) out.values.push_back(array->GetComponent(i, c));
@@ -75,7 +81,8 @@ VtuField displacement_field(const Mesh& mesh, const Eigen::VectorXd& u) {
     VtuField out{"displacement", 3, std::vector<double>(3 * mesh.nodes.size(), 0.0)};
     const int d = mesh.dimension();
     for (std::size_t n = 0; n < mesh.nodes.size(); ++n)
-        for (int a = 0; a < d; ++a) out.values[3 * n + static_cast<std::size_t>(a)] = u[static_cast<Eigen::Index>(n) * d + a];
+        for (int a = 0; a < d; ++a)
+            out.values[3 * n + static_cast<std::size_t>(a)] = u[static_cast<Eigen::Index>(n) * d + a];
     return out;
 }
 

@@ -1,7 +1,7 @@
 #include "part/extract.hpp"
 
-#include <vtkFlyingEdges3D.h>
 #include <vtkDoubleArray.h>
+#include <vtkFlyingEdges3D.h>
 #include <vtkImageData.h>
 #include <vtkNew.h>
 #include <vtkPointData.h>
@@ -15,11 +15,13 @@ namespace upright {
 
 namespace {
 
-constexpr int refine = 3;          // lattice steps in a cell
-constexpr double margin = 1.37;    // lattice steps around the body; not whole, so that no point lies on a flat face
+constexpr int refine = 3; // lattice steps in a cell
+constexpr double margin =
+    1.37; // lattice steps around the body; not whole, so that no point lies on a flat face
 
 // The places on which the supports and loads of the cases act.
-template <class Cards, class Pick> std::vector<bool> used_by_cases(const Model& model, const Cards& cards, const Pick& pick) {
+template <class Cards, class Pick>
+std::vector<bool> used_by_cases(const Model& model, const Cards& cards, const Pick& pick) {
     std::vector<bool> out(cards.size(), false);
     for (const ModelCase& c : model.cases) pick(c, out);
     return out;
@@ -28,13 +30,15 @@ template <class Cards, class Pick> std::vector<bool> used_by_cases(const Model& 
 } // namespace
 
 bool Part::one_piece() const {
-    const auto left = std::count_if(pieces.begin(), pieces.end(), [](const PartPiece& p) { return !p.dropped; });
+    const auto left =
+        std::count_if(pieces.begin(), pieces.end(), [](const PartPiece& p) { return !p.dropped; });
     return left == 1 && missed.empty();
 }
 
 std::size_t PartField::at(int i, int j, int k) const {
     return (static_cast<std::size_t>(k) * static_cast<std::size_t>(count_[1]) + static_cast<std::size_t>(j)) *
-               static_cast<std::size_t>(count_[0]) + static_cast<std::size_t>(i);
+               static_cast<std::size_t>(count_[0]) +
+           static_cast<std::size_t>(i);
 }
 
 Vec3 PartField::place(std::size_t n) const {
@@ -44,7 +48,8 @@ Vec3 PartField::place(std::size_t n) const {
                                              static_cast<double>(n / nx / ny)));
 }
 
-// The image of a place in the modelled part, kept a little off the symmetry planes: there is no surface on them.
+// The image of a place in the modelled part, kept a little off the symmetry planes: there is no surface on
+// them.
 Vec3 PartField::fold(const Vec3& p) const {
     Vec3 out = p;
     const CellGrid& grid = model_.mesh.grid;
@@ -91,8 +96,8 @@ PartField::Distances PartField::distances(const Vec3& p) const {
     return out;
 }
 
-// Trilinear between cell middles, over the design cells in reach alone: kept regions come as their exact shapes, and
-// their stair-stepped cells must not show beyond them.
+// Trilinear between cell middles, over the design cells in reach alone: kept regions come as their exact
+// shapes, and their stair-stepped cells must not show beyond them.
 double PartField::density_at(const Vec3& p) const {
     const CellGrid& grid = model_.mesh.grid;
     std::array<int, 3> low{};
@@ -132,7 +137,8 @@ double PartField::material_density(const Vec3& p) const {
     std::array<int, 3> cell{};
     for (int a = 0; a < grid.axes(); ++a) {
         const auto i = static_cast<std::size_t>(a);
-        cell[i] = std::clamp(static_cast<int>(std::floor((p[a] - grid.origin[a]) / grid.cell[a])), 0, grid.count[i] - 1);
+        cell[i] = std::clamp(static_cast<int>(std::floor((p[a] - grid.origin[a]) / grid.cell[a])), 0,
+                             grid.count[i] - 1);
     }
     const std::int32_t e = model_.mesh.element_of[grid.at(cell[0], cell[1], cell[2])];
     return model_.material(static_cast<ElementId>(std::max(e, 0))).density;
@@ -151,9 +157,11 @@ PartField::PartField(const Study& study, const Model& model, const std::vector<d
     for (int a = 0; a < 3; ++a) {
         step_[a] = grid.cell[a] / refine;
         // The thickness of a plane model may be far from the cells' size.
-        if (grid.plane && a == 2) step_[a] = grid.cell.z() / std::clamp(std::round(grid.cell.z() / step_.x()), 8.0, 60.0);
+        if (grid.plane && a == 2)
+            step_[a] = grid.cell.z() / std::clamp(std::round(grid.cell.z() / step_.x()), 8.0, 60.0);
         origin_[a] = box.low[a] - margin * step_[a];
-        count_[static_cast<std::size_t>(a)] = static_cast<int>(std::ceil(box.size()[a] / step_[a] + 2 * margin)) + 1;
+        count_[static_cast<std::size_t>(a)] =
+            static_cast<int>(std::ceil(box.size()[a] / step_[a] + 2 * margin)) + 1;
     }
     const std::size_t points = at(0, 0, count_[2]);
     body_.resize(points);
@@ -197,13 +205,15 @@ void PartField::find_anchors() {
     };
     const auto add = [&](const std::string& card, const std::vector<std::string>& on) {
         const auto named = [&](const std::string& name) {
-            return std::any_of(on.begin(), on.end(), [&](const std::string& n) { return refers_to(n, name); });
+            return std::any_of(on.begin(), on.end(),
+                               [&](const std::string& n) { return refers_to(n, name); });
         };
         for (const ModelSurface& s : model_.surfaces) {
             if (!named(s.name)) continue;
             Anchor anchor{card + " on " + s.name, card, {}};
             for (const MeshFace& f : s.faces)
-                add_images(anchor.places, model_.mesh.face_center(f) - 0.5 * grid.cell[f.side / 2] * model_.mesh.face_normal(f));
+                add_images(anchor.places, model_.mesh.face_center(f) -
+                                              0.5 * grid.cell[f.side / 2] * model_.mesh.face_normal(f));
             anchors_.push_back(std::move(anchor));
         }
         for (const ModelPoint& p : model_.points) {
@@ -213,9 +223,10 @@ void PartField::find_anchors() {
             anchors_.push_back(std::move(anchor));
         }
     };
-    const auto supports = used_by_cases(model_, model_.supports, [](const ModelCase& c, std::vector<bool>& used) {
-        for (const std::size_t s : c.supports) used[s] = true;
-    });
+    const auto supports =
+        used_by_cases(model_, model_.supports, [](const ModelCase& c, std::vector<bool>& used) {
+            for (const std::size_t s : c.supports) used[s] = true;
+        });
     const auto loads = used_by_cases(model_, model_.loads, [](const ModelCase& c, std::vector<bool>& used) {
         for (const auto& [l, factor] : c.loads) used[l] = used[l] || factor != 0.0;
     });
@@ -225,7 +236,8 @@ void PartField::find_anchors() {
         if (loads[l]) add("load " + model_.loads[l].name, model_.loads[l].on);
 }
 
-std::vector<PartPiece> PartField::find_pieces(std::vector<double>& values, bool drop, std::vector<std::string>& missed) const {
+std::vector<PartPiece> PartField::find_pieces(std::vector<double>& values, bool drop,
+                                              std::vector<std::string>& missed) const {
     std::vector<std::int32_t> label(values.size(), -1);
     std::vector<PartPiece> pieces;
     std::vector<std::size_t> stack;
@@ -260,24 +272,30 @@ std::vector<PartPiece> PartField::find_pieces(std::vector<double>& values, bool 
         for (const Vec3& p : anchor.places) {
             const Vec3 u = (p - origin_).cwiseQuotient(step_);
             for (int corner = 0; corner < 8; ++corner) {
-                const std::int32_t found = label[at(static_cast<int>(u.x()) + (corner & 1), static_cast<int>(u.y()) + ((corner >> 1) & 1),
+                const std::int32_t found = label[at(static_cast<int>(u.x()) + (corner & 1),
+                                                    static_cast<int>(u.y()) + ((corner >> 1) & 1),
                                                     static_cast<int>(u.z()) + (corner >> 2))];
                 if (found >= 0) touched[static_cast<std::size_t>(found)] = true;
             }
         }
         for (std::size_t i = 0; i < pieces.size(); ++i)
-            if (touched[i] && std::find(pieces[i].touches.begin(), pieces[i].touches.end(), anchor.card) == pieces[i].touches.end())
+            if (touched[i] && std::find(pieces[i].touches.begin(), pieces[i].touches.end(), anchor.card) ==
+                                  pieces[i].touches.end())
                 pieces[i].touches.push_back(anchor.card);
-        if (std::none_of(touched.begin(), touched.end(), [](bool t) { return t; })) missed.push_back(anchor.label);
+        if (std::none_of(touched.begin(), touched.end(), [](bool t) { return t; }))
+            missed.push_back(anchor.label);
     }
     // The largest piece stays whatever it touches, or a part without any case would vanish.
     std::size_t largest = 0;
     for (std::size_t i = 0; i < pieces.size(); ++i)
         if (pieces[i].volume > pieces[largest].volume) largest = i;
-    for (std::size_t i = 0; i < pieces.size(); ++i) pieces[i].dropped = drop && pieces[i].touches.empty() && i != largest;
+    for (std::size_t i = 0; i < pieces.size(); ++i)
+        pieces[i].dropped = drop && pieces[i].touches.empty() && i != largest;
     for (std::size_t n = 0; n < values.size(); ++n)
-        if (label[n] >= 0 && pieces[static_cast<std::size_t>(label[n])].dropped) values[n] = std::max(-values[n], 1e-12);
-    std::sort(pieces.begin(), pieces.end(), [](const PartPiece& a, const PartPiece& b) { return a.volume > b.volume; });
+        if (label[n] >= 0 && pieces[static_cast<std::size_t>(label[n])].dropped)
+            values[n] = std::max(-values[n], 1e-12);
+    std::sort(pieces.begin(), pieces.end(),
+              [](const PartPiece& a, const PartPiece& b) { return a.volume > b.volume; });
     return pieces;
 }
 
@@ -308,7 +326,8 @@ Triangles PartField::contour(const std::vector<double>& values) const {
     vtkCellArray* polygons = found->GetPolys();
     for (vtkIdType c = 0; c < polygons->GetNumberOfCells(); ++c) {
         polygons->GetCellAtId(c, ids);
-        out.corners.push_back({static_cast<std::int32_t>(ids->GetId(0)), static_cast<std::int32_t>(ids->GetId(1)),
+        out.corners.push_back({static_cast<std::int32_t>(ids->GetId(0)),
+                               static_cast<std::int32_t>(ids->GetId(1)),
                                static_cast<std::int32_t>(ids->GetId(2))});
     }
     if (volume(out) < 0.0)
@@ -326,7 +345,8 @@ Part PartField::extract(const PartOptions& options) const {
     Part part;
     part.pieces = find_pieces(values, options.drop_islands, part.missed);
     if (part.pieces.empty())
-        throw Error::input({}, fmt::format("no material is denser than the threshold {:g}", options.threshold),
+        throw Error::input({},
+                           fmt::format("no material is denser than the threshold {:g}", options.threshold),
                            "Write a lower one with --at");
     part.surface = contour(values);
     part.volume_before = volume(part.surface);

@@ -1,5 +1,5 @@
-// From densities to a solid part: one implicit field on a lattice finer than the mesh, kept regions and voids as their
-// exact shapes, the rest where the density exceeds the threshold; mirrored at symmetry planes.
+// From densities to a solid part: one implicit field on a lattice finer than the mesh, kept regions and voids
+// as their exact shapes, the rest where the density exceeds the threshold; mirrored at symmetry planes.
 #pragma once
 
 #include "model/model.hpp"
@@ -18,20 +18,20 @@ struct PartOptions {
 
 // A piece of material that hangs together.
 struct PartPiece {
-    double volume = 0.0;               // from lattice points, to about a percent
+    double volume = 0.0; // from lattice points, to about a percent
     Vec3 center = Vec3::Zero();
-    std::vector<std::string> touches;  // supports and loads of the cases, "support bolted" or "load thrust"
+    std::vector<std::string> touches; // supports and loads of the cases, "support bolted" or "load thrust"
     bool dropped = false;
 };
 
 struct Part {
     Triangles surface;
-    std::vector<bool> kept;        // for each point: on a kept region
-    double volume = 0.0;           // enclosed by the surface
+    std::vector<bool> kept; // for each point: on a kept region
+    double volume = 0.0;    // enclosed by the surface
     double mass = 0.0;
-    double volume_before = 0.0;    // before smoothing
+    double volume_before = 0.0; // before smoothing
     bool closed = false;
-    std::vector<PartPiece> pieces; // largest first
+    std::vector<PartPiece> pieces;   // largest first
     std::vector<std::string> missed; // places of supports and loads that no piece touches
 
     // One piece that reaches every support and load.
@@ -48,8 +48,8 @@ class PartField {
 
   private:
     struct Anchor {
-        std::string label; // "support bolted on feet"
-        std::string card;  // "support bolted"
+        std::string label;        // "support bolted on feet"
+        std::string card;         // "support bolted"
         std::vector<Vec3> places; // a little inside the body, mirrored images included
     };
     struct Distances {
@@ -63,7 +63,8 @@ class PartField {
     double material_density(const Vec3& folded) const;
     double field(std::size_t n, double threshold) const;
     void find_anchors();
-    std::vector<PartPiece> find_pieces(std::vector<double>& values, bool drop, std::vector<std::string>& missed) const;
+    std::vector<PartPiece> find_pieces(std::vector<double>& values, bool drop,
+                                       std::vector<std::string>& missed) const;
     Triangles contour(const std::vector<double>& values) const;
 
     const Study& study_;

@@ -14,7 +14,9 @@ namespace upright {
 
 namespace {
 
-const Vec3& point(const Triangles& s, std::int32_t i) { return s.points[static_cast<std::size_t>(i)]; }
+const Vec3& point(const Triangles& s, std::int32_t i) {
+    return s.points[static_cast<std::size_t>(i)];
+}
 
 Vec3 area_vector(const Triangles& s, const std::array<std::int32_t, 3>& t) {
     return 0.5 * (point(s, t[1]) - point(s, t[0])).cross(point(s, t[2]) - point(s, t[0]));
@@ -75,7 +77,8 @@ bool closed(const Triangles& s) {
     std::vector<std::uint64_t> forward;
     std::vector<std::uint64_t> backward;
     const auto key = [](std::int32_t a, std::int32_t b) {
-        return (static_cast<std::uint64_t>(static_cast<std::uint32_t>(a)) << 32U) | static_cast<std::uint32_t>(b);
+        return (static_cast<std::uint64_t>(static_cast<std::uint32_t>(a)) << 32U) |
+               static_cast<std::uint32_t>(b);
     };
     for (const auto& t : s.corners)
         for (std::size_t i = 0; i < 3; ++i) {
@@ -123,7 +126,8 @@ void write_stl(const std::filesystem::path& file, const Triangles& s, const std:
         }
         out.close();
         if (!out)
-            throw Error::files(file.string(), std::string("cannot be written: ") + std::strerror(errno ? errno : EIO),
+            throw Error::files(file.string(),
+                               std::string("cannot be written: ") + std::strerror(errno ? errno : EIO),
                                "Choose another place with --out");
     });
 }

@@ -22,8 +22,8 @@ double area(const Triangles& surface);
 // Whether every edge is shared by exactly two triangles that run it in opposite directions.
 bool closed(const Triangles& surface);
 
-// Smoothing without shrinking (Taubin 1995: alternating steps of +0.5 and -0.53), then an even offset of the free
-// points along their normals until the volume is what it was. Pinned points do not move.
+// Smoothing without shrinking (Taubin 1995: alternating steps of +0.5 and -0.53), then an even offset of the
+// free points along their normals until the volume is what it was. Pinned points do not move.
 void smooth_holding_volume(Triangles& surface, const std::vector<bool>& pinned, int passes);
 
 // Binary STL, written whole or not at all. `header` is cut to 80 characters.

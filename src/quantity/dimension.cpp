@@ -65,7 +65,8 @@ std::string UnitSystem::text(const Dimension& d) const {
     append_power(top, bottom, "K", d.temperature);
     append_power(top, bottom, "deg", d.angle);
     if (bottom.empty()) return top;
-    return (top.empty() ? "1" : top) + "/" + (bottom.find("·") == std::string::npos ? bottom : "(" + bottom + ")");
+    return (top.empty() ? "1" : top) + "/" +
+           (bottom.find("·") == std::string::npos ? bottom : "(" + bottom + ")");
 }
 
 std::string describe(const Dimension& d, const UnitSystem& units) {

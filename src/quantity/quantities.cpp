@@ -30,8 +30,7 @@ std::string trimmed(const std::string& text) {
 
 bool is_name(const std::string& text) {
     if (text.empty() || std::isdigit(static_cast<unsigned char>(text[0]))) return false;
-    return std::all_of(text.begin(), text.end(),
-                       [](unsigned char c) { return std::isalnum(c) || c == '_'; });
+    return std::all_of(text.begin(), text.end(), [](unsigned char c) { return std::isalnum(c) || c == '_'; });
 }
 
 // Words in an expression that are not functions of the parser.
@@ -56,11 +55,14 @@ std::vector<std::string> words_in(const std::string& text) {
 // The number at the start of a text and what follows it.
 std::optional<std::pair<double, std::string>> leading_number(const std::string& text) {
     const char first = text.empty() ? '\0' : text[0];
-    if (!std::isdigit(static_cast<unsigned char>(first)) && first != '.' && first != '-' && first != '+') return {};
+    if (!std::isdigit(static_cast<unsigned char>(first)) && first != '.' && first != '-' && first != '+')
+        return {};
     // strtod also takes "inf", "nan" and hexadecimal numbers, which a study should not hold.
     const std::size_t digits = text.find_first_not_of("+-. ");
     if (digits == std::string::npos || !std::isdigit(static_cast<unsigned char>(text[digits]))) return {};
-    if (text[digits] == '0' && digits + 1 < text.size() && (text[digits + 1] == 'x' || text[digits + 1] == 'X')) return {};
+    if (text[digits] == '0' && digits + 1 < text.size() &&
+        (text[digits + 1] == 'x' || text[digits + 1] == 'X'))
+        return {};
     char* end = nullptr;
     const double number = std::strtod(text.c_str(), &end);
     if (end == text.c_str()) return {};
@@ -91,12 +93,16 @@ Quantities::Quantities(UnitSystem units, const std::vector<NamedValue>& values) 
             }
             const std::string& text = std::get<std::string>(value->value);
             const auto words = words_in(text);
-            const bool wait = !leading_number(text).has_value() || text.find_first_of("*/+-") != std::string::npos
-                                  ? std::any_of(words.begin(), words.end(),
-                                                [&](const std::string& word) { return names.count(word) && !values_.count(word); })
-                                  : false;
-            if (wait) waiting.push_back(value);
-            else values_[value->name] = evaluate(text, value->place);
+            const bool wait =
+                !leading_number(text).has_value() || text.find_first_of("*/+-") != std::string::npos
+                    ? std::any_of(
+                          words.begin(), words.end(),
+                          [&](const std::string& word) { return names.count(word) && !values_.count(word); })
+                    : false;
+            if (wait)
+                waiting.push_back(value);
+            else
+                values_[value->name] = evaluate(text, value->place);
         }
         if (waiting.size() == open.size())
             throw Error::input(waiting.front()->place,
@@ -111,7 +117,8 @@ std::vector<std::string> Quantities::names() const {
     return out;
 }
 
-Quantities::Value Quantities::with_unit(double number, const std::string& unit_text, const Place& place) const {
+Quantities::Value Quantities::with_unit(double number, const std::string& unit_text,
+                                        const Place& place) const {
     const Unit unit = parse_unit(unit_text, place);
     const auto powers = exponents(unit.dimension);
     Value out;
@@ -143,8 +150,9 @@ Quantities::Value Quantities::expression(const std::string& text, const Place& p
         if (bad.GetCode() == mu::ecUNASSIGNABLE_TOKEN && is_name(bad.GetToken()))
             throw Error::input(place, "\"" + bad.GetToken() + "\" is not a value of this study",
                                values_.empty() ? "Name it in [values]" : suggestion(bad.GetToken(), names()));
-        throw Error::input(place, "\"" + text + "\" cannot be understood",
-                           "Write a number with a unit (\"1.8 kN\") or arithmetic over [values] (\"-0.5*lift\")");
+        throw Error::input(
+            place, "\"" + text + "\" cannot be understood",
+            "Write a number with a unit (\"1.8 kN\") or arithmetic over [values] (\"-0.5*lift\")");
     }
     if (!std::isfinite(out.in[0]))
         throw Error::input(place, "\"" + text + "\" is not a finite number", "Look for a division by zero");
@@ -169,7 +177,8 @@ Quantities::Value Quantities::evaluate(const std::string& raw, const Place& plac
         if (operators.find(rest[0]) == std::string::npos) {
             if (values_.count(rest))
                 throw Error::input(place, "\"" + text + "\" lacks an operator",
-                                   "Write \"" + text.substr(0, text.size() - rest.size()) + "*" + rest + "\"");
+                                   "Write \"" + text.substr(0, text.size() - rest.size()) + "*" + rest +
+                                       "\"");
             return with_unit(number->first, rest, place);
         }
     }
@@ -192,7 +201,8 @@ Dimension Quantities::dimension_of(const Value& value, const std::string& text, 
 double Quantities::number(const std::string& text, const Dimension& expected, const Place& place) const {
     const Value value = evaluate(text, place);
     if (value.bare) return value.in[0];
-    if (value.in[0] == 0.0 && std::all_of(value.in.begin(), value.in.end(), [](double v) { return v == 0.0; })) {
+    if (value.in[0] == 0.0 &&
+        std::all_of(value.in.begin(), value.in.end(), [](double v) { return v == 0.0; })) {
         // Zero scales like anything; only a literal such as "0 mm" still has a dimension to check.
         const auto number = leading_number(trimmed(text));
         if (!number || number->second.empty() || values_.count(number->second)) return 0.0;
@@ -208,11 +218,18 @@ double Quantities::number(const std::string& text, const Dimension& expected, co
     const std::string unit = units_.text(expected);
     if (expected == dimension::force && found == dimension::mass)
         instead = "Write a force, for instance in N or lbf (a lb is a mass)";
-    else if (!unit.empty()) instead = "Write it in " + unit + " or another unit of " + describe(expected, units_).substr(expected == dimension::area || expected == dimension::acceleration || expected == dimension::angle ? 3 : 2);
-    else instead = "Write it without a unit";
+    else if (!unit.empty())
+        instead = "Write it in " + unit + " or another unit of " +
+                  describe(expected, units_)
+                      .substr(expected == dimension::area || expected == dimension::acceleration ||
+                                      expected == dimension::angle
+                                  ? 3
+                                  : 2);
+    else
+        instead = "Write it without a unit";
     throw Error::input(place,
-                       "\"" + text + "\" is " + describe(found, units_) + " where " + describe(expected, units_) +
-                           " is expected",
+                       "\"" + text + "\" is " + describe(found, units_) + " where " +
+                           describe(expected, units_) + " is expected",
                        instead);
 }
 

@@ -21,15 +21,16 @@ struct NamedValue {
 
 // Evaluates texts such as "1.8 kN", "-0.5*lift" and "25 %" to numbers in the study's base units.
 //
-// Dimensions of expressions are checked by evaluating them in several unit systems: a length scales with the unit of
-// length and with nothing else. A sum of a length and a force scales with neither, and is refused.
+// Dimensions of expressions are checked by evaluating them in several unit systems: a length scales with the
+// unit of length and with nothing else. A sum of a length and a force scales with neither, and is refused.
 class Quantities {
   public:
     explicit Quantities(UnitSystem units = {}, const std::vector<NamedValue>& values = {});
 
     const UnitSystem& units() const { return units_; }
 
-    // `text` in base units (angles in degrees). Throws Error (Input) at `place` when it is not of dimension `expected`.
+    // `text` in base units (angles in degrees). Throws Error (Input) at `place` when it is not of dimension
+    // `expected`.
     double number(const std::string& text, const Dimension& expected, const Place& place) const;
 
     // The names in [values], for messages.

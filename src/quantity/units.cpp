@@ -59,10 +59,10 @@ const std::map<std::string, std::string>& refused_words() {
 // Words that analysts use and the database lacks.
 const std::map<std::string, std::string>& added_words() {
     static const std::map<std::string, std::string> words{
-        {"deg", "(arc_degree)"}, {"lbm", "(pound)"},       {"lbs", "(pound)"},      {"Nm", "(N.m)"},
-        {"Nmm", "(N.mm)"},       {"kNm", "(kN.m)"},        {"thou", "(1e-3 inch)"}, {"Msi", "(1e6 psi)"},
-        {"ksi", "(1e3 psi)"},    {"kip", "(1e3 lbf)"},     {"kips", "(1e3 lbf)"},   {"mil", "(1e-3 inch)"},
-        {"lbin", "(lbf.inch)"},  {"micron", "(1e-6 m)"},   {"kgf", "(9.80665 N)"},  {"daN", "(10 N)"},
+        {"deg", "(arc_degree)"},     {"lbm", "(pound)"},     {"lbs", "(pound)"},      {"Nm", "(N.m)"},
+        {"Nmm", "(N.mm)"},           {"kNm", "(kN.m)"},      {"thou", "(1e-3 inch)"}, {"Msi", "(1e6 psi)"},
+        {"ksi", "(1e3 psi)"},        {"kip", "(1e3 lbf)"},   {"kips", "(1e3 lbf)"},   {"mil", "(1e-3 inch)"},
+        {"lbin", "(lbf.inch)"},      {"micron", "(1e-6 m)"}, {"kgf", "(9.80665 N)"},  {"daN", "(10 N)"},
         {"slinch", "(lbf.s2/inch)"},
     };
     return words;
@@ -119,14 +119,21 @@ Dimension read_definition(const std::string& definition, const std::string& unit
         std::size_t end = 0;
         while (end < token.size() && std::isalpha(static_cast<unsigned char>(token[end]))) ++end;
         const std::string base = token.substr(0, end);
-        const int power = end == token.size() ? 1 : std::stoi(token.substr(token[end] == '^' ? end + 1 : end));
-        if (base == "m") metre += power;
-        else if (base == "kg") kilogram += power;
-        else if (base == "s") second += power;
-        else if (base == "K") out.temperature += power;
-        else if (base == "rad") out.angle += power;
+        const int power =
+            end == token.size() ? 1 : std::stoi(token.substr(token[end] == '^' ? end + 1 : end));
+        if (base == "m")
+            metre += power;
+        else if (base == "kg")
+            kilogram += power;
+        else if (base == "s")
+            second += power;
+        else if (base == "K")
+            out.temperature += power;
+        else if (base == "rad")
+            out.angle += power;
         else
-            throw Error::input(place, "the unit \"" + unit + "\" is not one of mechanics (it holds " + base + ")");
+            throw Error::input(place,
+                               "the unit \"" + unit + "\" is not one of mechanics (it holds " + base + ")");
     }
     // kg = N s2 / m
     out.force = kilogram;
@@ -153,7 +160,8 @@ Unit parse_unit(const std::string& text, const Place& place) {
     std::string definition(buffer.data(), static_cast<std::size_t>(length));
     // "s-1" and the like come bare; a unit with an offset comes as "K @ 273.15".
     if (definition.find('@') != std::string::npos || definition.find("from") != std::string::npos)
-        throw Error::input(place, "the unit \"" + text + "\" has an offset", "Write a temperature difference in K");
+        throw Error::input(place, "the unit \"" + text + "\" has an offset",
+                           "Write a temperature difference in K");
     Unit out;
     out.dimension = read_definition(definition, text, place);
     const Dimension& d = out.dimension;
@@ -173,13 +181,15 @@ Unit parse_unit(const std::string& text, const Place& place) {
     const double offset = cv_convert_double(converter, 0.0);
     cv_free(converter);
     if (offset != 0.0)
-        throw Error::input(place, "the unit \"" + text + "\" has an offset", "Write a temperature difference in K");
+        throw Error::input(place, "the unit \"" + text + "\" has an offset",
+                           "Write a temperature difference in K");
     return out;
 }
 
 UnitSystem make_unit_system(const std::string& length, const std::string& force, const std::string& time,
                             const Place& place) {
-    const auto expect = [&](const std::string& name, const Dimension& d, const std::string& kind, const char* examples) {
+    const auto expect = [&](const std::string& name, const Dimension& d, const std::string& kind,
+                            const char* examples) {
         const Unit unit = parse_unit(name, place);
         if (unit.dimension != d)
             throw Error::input(place, "units: \"" + name + "\" is not " + kind,

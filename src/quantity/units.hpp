@@ -14,11 +14,12 @@ struct Unit {
     Dimension dimension;
 };
 
-// Reads a unit such as "kN", "g/cm3", "N/mm^2", "lbf", "1/K". Throws Error (Input) at `place` for an unknown unit,
-// an ambiguous one (oz, C, T, ", …) or one with an offset (degC).
+// Reads a unit such as "kN", "g/cm3", "N/mm^2", "lbf", "1/K". Throws Error (Input) at `place` for an unknown
+// unit, an ambiguous one (oz, C, T, ", …) or one with an offset (degC).
 Unit parse_unit(const std::string& text, const Place& place);
 
-// The units system of `units = ["mm", "N", "s"]`; throws Error (Input) when a name is no length, force or time.
+// The units system of `units = ["mm", "N", "s"]`; throws Error (Input) when a name is no length, force or
+// time.
 UnitSystem make_unit_system(const std::string& length, const std::string& force, const std::string& time,
                             const Place& place);
 

@@ -9,11 +9,16 @@ namespace upright {
 
 namespace {
 
-bool mass_like(Measure m) { return m == Measure::Mass || m == Measure::MassFraction; }
-bool fraction(Measure m) { return m == Measure::MassFraction || m == Measure::VolumeFraction; }
+bool mass_like(Measure m) {
+    return m == Measure::Mass || m == Measure::MassFraction;
+}
+bool fraction(Measure m) {
+    return m == Measure::MassFraction || m == Measure::VolumeFraction;
+}
 
 // Adds the part of the gradient that comes from loads which weigh with the material.
-void add_gravity(const Model& model, const ModelCase& c, const Eigen::VectorXd& u, double factor, std::vector<double>& gradient) {
+void add_gravity(const Model& model, const ModelCase& c, const Eigen::VectorXd& u, double factor,
+                 std::vector<double>& gradient) {
     const int d = model.mesh.dimension();
     const int corners = model.mesh.nodes_per_element();
     Vec3 acceleration = Vec3::Zero();
@@ -25,7 +30,8 @@ void add_gravity(const Model& model, const ModelCase& c, const Eigen::VectorXd& 
         const double share = model.material(id).density * model.mesh.volume(id) / corners;
         double work = 0.0;
         for (int a = 0; a < corners; ++a)
-            work += u.segment(static_cast<Eigen::Index>(index(model.mesh.node(id, a))) * d, d).dot(acceleration.head(d));
+            work += u.segment(static_cast<Eigen::Index>(index(model.mesh.node(id, a))) * d, d)
+                        .dot(acceleration.head(d));
         gradient[e] += factor * 2.0 * share * work;
     }
 }
@@ -38,10 +44,11 @@ std::vector<double> linear_weights(const Model& model, const ResponseCard& respo
     for (std::size_t e = 0; e < out.size(); ++e) {
         const auto id = static_cast<ElementId>(e);
         const ModelRegion& region = model.regions[index(model.mesh.region[e])];
-        const bool counted = response.of.empty()
-                                 ? region.role == Role::Design
-                                 : std::any_of(response.of.begin(), response.of.end(),
-                                               [&](const std::string& name) { return refers_to(name, region.name); });
+        const bool counted =
+            response.of.empty()
+                ? region.role == Role::Design
+                : std::any_of(response.of.begin(), response.of.end(),
+                              [&](const std::string& name) { return refers_to(name, region.name); });
         if (!counted) continue;
         out[e] = model.mesh.volume(id) * (mass_like(response.measure) ? model.material(id).density : 1.0);
         total += out[e];
@@ -51,11 +58,13 @@ std::vector<double> linear_weights(const Model& model, const ResponseCard& respo
     return out;
 }
 
-Measured compliance(const StaticAnalysis& analysis, const ResponseCard& response, const std::vector<CaseResult>& results,
-                    const std::vector<double>& density, double penalty, bool with_gradient) {
+Measured compliance(const StaticAnalysis& analysis, const ResponseCard& response,
+                    const std::vector<CaseResult>& results, const std::vector<double>& density,
+                    double penalty, bool with_gradient) {
     const Model& model = analysis.model();
     Measured out;
-    const std::vector<double> slope = with_gradient ? stiffness_slope(density, penalty) : std::vector<double>{};
+    const std::vector<double> slope =
+        with_gradient ? stiffness_slope(density, penalty) : std::vector<double>{};
     if (with_gradient) out.gradient.assign(density.size(), 0.0);
     for (std::size_t c = 0; c < results.size(); ++c) {
         const ModelCase& card = model.cases[c];
@@ -72,8 +81,9 @@ Measured compliance(const StaticAnalysis& analysis, const ResponseCard& response
     return out;
 }
 
-Measured measure(const StaticAnalysis& analysis, const ResponseCard& response, const std::vector<CaseResult>& results,
-                 const std::vector<double>& density, double penalty, bool with_gradient) {
+Measured measure(const StaticAnalysis& analysis, const ResponseCard& response,
+                 const std::vector<CaseResult>& results, const std::vector<double>& density, double penalty,
+                 bool with_gradient) {
     if (response.measure == Measure::Compliance)
         return compliance(analysis, response, results, density, penalty, with_gradient);
     Measured out;

@@ -15,18 +15,21 @@ struct Measured {
     std::vector<double> gradient; // empty where none was asked for
 };
 
-// Mass and volume measures are linear in the densities: value = sum over elements of weight * density. They count the
-// regions that the response names, and the design regions where it names none.
+// Mass and volume measures are linear in the densities: value = sum over elements of weight * density. They
+// count the regions that the response names, and the design regions where it names none.
 std::vector<double> linear_weights(const Model& model, const ResponseCard& response);
 
-// Weighted compliance sum over cases of weight * f'u (one case, or all that bear the response's case name, with weight 1).
-// With the adjoint of compliance being u itself: dC/drho = 2 u' df/drho - u' dK/drho u, the first term from gravity.
-Measured compliance(const StaticAnalysis& analysis, const ResponseCard& response, const std::vector<CaseResult>& results,
-                    const std::vector<double>& density, double penalty, bool with_gradient);
+// Weighted compliance sum over cases of weight * f'u (one case, or all that bear the response's case name,
+// with weight 1). With the adjoint of compliance being u itself: dC/drho = 2 u' df/drho - u' dK/drho u, the
+// first term from gravity.
+Measured compliance(const StaticAnalysis& analysis, const ResponseCard& response,
+                    const std::vector<CaseResult>& results, const std::vector<double>& density,
+                    double penalty, bool with_gradient);
 
 // Any response of the study.
-Measured measure(const StaticAnalysis& analysis, const ResponseCard& response, const std::vector<CaseResult>& results,
-                 const std::vector<double>& density, double penalty, bool with_gradient);
+Measured measure(const StaticAnalysis& analysis, const ResponseCard& response,
+                 const std::vector<CaseResult>& results, const std::vector<double>& density, double penalty,
+                 bool with_gradient);
 
 // Whether bounds hold, with a relative tolerance for rounding and for the last step of the optimiser.
 inline constexpr double bound_tolerance = 1e-3;

@@ -3,8 +3,8 @@
 
 #include <algorithm>
 #include <cblas.h>
-#include <chrono>
 #include <cholmod.h>
+#include <chrono>
 #include <cstring>
 #include <fmt/format.h>
 #include <thread>
@@ -15,7 +15,9 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
+double seconds_since(Clock::time_point start) {
+    return std::chrono::duration<double>(Clock::now() - start).count();
+}
 
 class DirectSolver : public LinearSolver {
   public:
@@ -50,12 +52,15 @@ class DirectSolver : public LinearSolver {
         factor_ = cholmod_l_analyze(matrix_, &common_);
         if (factor_ == nullptr || common_.status < CHOLMOD_OK) throw memory_error();
         cost_.unknowns = system.unknowns;
-        cost_.factor_bytes = 8.0 * static_cast<double>(factor_->is_super ? factor_->xsize : static_cast<std::size_t>(common_.lnz));
+        cost_.factor_bytes =
+            8.0 *
+            static_cast<double>(factor_->is_super ? factor_->xsize : static_cast<std::size_t>(common_.lnz));
         cost_.factor_flops = common_.fl;
         if (cost_.factor_bytes > options_.memory)
             throw Error::numerics(
-                fmt::format("the factorisation of {} unknowns needs {:.1f} GB and [run] memory allows {:.1f} GB",
-                            system.unknowns, cost_.factor_bytes / 1e9, options_.memory / 1e9),
+                fmt::format(
+                    "the factorisation of {} unknowns needs {:.1f} GB and [run] memory allows {:.1f} GB",
+                    system.unknowns, cost_.factor_bytes / 1e9, options_.memory / 1e9),
                 "Write a larger cell size, use a symmetry plane, or raise memory if the machine has it");
         cost_.prepare_seconds = seconds_since(start);
     }
@@ -64,7 +69,8 @@ class DirectSolver : public LinearSolver {
         const auto start = Clock::now();
         assemble(scale);
         cholmod_l_factorize(matrix_, factor_, &common_);
-        if (common_.status == CHOLMOD_NOT_POSDEF || (common_.status == CHOLMOD_OK && factor_->minor < factor_->n))
+        if (common_.status == CHOLMOD_NOT_POSDEF ||
+            (common_.status == CHOLMOD_OK && factor_->minor < factor_->n))
             throw Error::numerics("the structure is not held: its stiffness is singular",
                                   "\"upright check\" names the motion that the supports leave free");
         if (common_.status < CHOLMOD_OK) throw memory_error();
@@ -82,11 +88,14 @@ class DirectSolver : public LinearSolver {
         b.x = rhs.data();
         b.xtype = CHOLMOD_REAL;
         b.dtype = CHOLMOD_DOUBLE;
-        const int fine = cholmod_l_solve2(CHOLMOD_A, factor_, &b, nullptr, &solution_, nullptr, &work_y_, &work_e_, &common_);
+        const int fine = cholmod_l_solve2(CHOLMOD_A, factor_, &b, nullptr, &solution_, nullptr, &work_y_,
+                                          &work_e_, &common_);
         if (fine == 0 || solution_ == nullptr) throw memory_error();
-        Eigen::MatrixXd out = Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(solution_->x), rhs.rows(), rhs.cols());
+        Eigen::MatrixXd out = Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(solution_->x),
+                                                                rhs.rows(), rhs.cols());
         if (!out.allFinite())
-            throw Error::numerics("the solution is not finite", "Look for loads or material data of absurd size");
+            throw Error::numerics("the solution is not finite",
+                                  "Look for loads or material data of absurd size");
         cost_.solve_seconds = seconds_since(start);
         return out;
     }
@@ -98,9 +107,8 @@ class DirectSolver : public LinearSolver {
     void build_pattern() {
         const auto per = static_cast<std::size_t>(system_.dofs_per_element);
         std::vector<std::vector<std::int32_t>> rows(system_.unknowns);
-        for_pairs(per, [&](std::size_t /*element*/, std::size_t /*entry*/, std::int32_t row, std::int32_t column) {
-            rows[static_cast<std::size_t>(column)].push_back(row);
-        });
+        for_pairs(per, [&](std::size_t /*element*/, std::size_t /*entry*/, std::int32_t row,
+                           std::int32_t column) { rows[static_cast<std::size_t>(column)].push_back(row); });
         std::size_t entries = 0;
         for (auto& list : rows) {
             std::sort(list.begin(), list.end());
@@ -108,7 +116,8 @@ class DirectSolver : public LinearSolver {
             list.shrink_to_fit();
             entries += list.size();
         }
-        matrix_ = cholmod_l_allocate_sparse(system_.unknowns, system_.unknowns, entries, 1, 1, -1, CHOLMOD_REAL, &common_);
+        matrix_ = cholmod_l_allocate_sparse(system_.unknowns, system_.unknowns, entries, 1, 1, -1,
+                                            CHOLMOD_REAL, &common_);
         if (matrix_ == nullptr) throw memory_error();
         auto* starts = static_cast<SuiteSparse_long*>(matrix_->p);
         auto* indices = static_cast<SuiteSparse_long*>(matrix_->i);
@@ -144,7 +153,8 @@ class DirectSolver : public LinearSolver {
         std::memset(values, 0, matrix_->nzmax * sizeof(double));
         const auto per = static_cast<std::size_t>(system_.dofs_per_element);
         for (std::size_t e = 0; e < system_.elements(); ++e) {
-            const double* entries = system_.templates[static_cast<std::size_t>(system_.template_of[e])].data();
+            const double* entries =
+                system_.templates[static_cast<std::size_t>(system_.template_of[e])].data();
             const std::int64_t* target = &target_[e * per * per];
             for (std::size_t i = 0; i < per * per; ++i)
                 if (target[i] >= 0) values[target[i]] += scale[e] * entries[i];
@@ -153,8 +163,9 @@ class DirectSolver : public LinearSolver {
 
     Error memory_error() const {
         if (common_.status == CHOLMOD_OUT_OF_MEMORY || common_.status == CHOLMOD_TOO_LARGE)
-            return Error::numerics(fmt::format("there is not enough memory to factorise {} unknowns", system_.unknowns),
-                                   "Write a larger cell size or use a symmetry plane");
+            return Error::numerics(
+                fmt::format("there is not enough memory to factorise {} unknowns", system_.unknowns),
+                "Write a larger cell size or use a symmetry plane");
         return Error::numerics(fmt::format("the factorisation failed (status {})", common_.status));
     }
 

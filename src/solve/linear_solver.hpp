@@ -11,8 +11,8 @@
 namespace upright {
 
 struct SolverOptions {
-    int threads = 0;        // 0: all cores
-    double memory = 12e9;   // bytes the factorisation may take
+    int threads = 0;      // 0: all cores
+    double memory = 12e9; // bytes the factorisation may take
 };
 
 // The structure of a system: K = sum over elements of scale_e * template_e at the element's unknowns.
@@ -29,7 +29,7 @@ struct ElementSystem {
 struct SolverCost {
     std::size_t unknowns = 0;
     double factor_bytes = 0.0;
-    double factor_flops = 0.0; // of one factorisation
+    double factor_flops = 0.0;    // of one factorisation
     double prepare_seconds = 0.0; // once
     double factor_seconds = 0.0;  // the last one
     double solve_seconds = 0.0;   // the last one, all right-hand sides
@@ -51,8 +51,8 @@ class LinearSolver {
     virtual SolverCost cost() const = 0;
 };
 
-// Sparse supernodal Cholesky (CHOLMOD: Chen, Davis, Hager & Rajamanickam 2008), nested dissection ordering; the symbolic
-// analysis is made once and reused by every update.
+// Sparse supernodal Cholesky (CHOLMOD: Chen, Davis, Hager & Rajamanickam 2008), nested dissection ordering;
+// the symbolic analysis is made once and reused by every update.
 std::unique_ptr<LinearSolver> make_direct_solver(const SolverOptions& options);
 
 } // namespace upright

@@ -22,7 +22,9 @@ const Node* Node::find(const std::string& key) const {
     return nullptr;
 }
 
-Node* Node::find(const std::string& key) { return const_cast<Node*>(std::as_const(*this).find(key)); }
+Node* Node::find(const std::string& key) {
+    return const_cast<Node*>(std::as_const(*this).find(key));
+}
 
 std::string Node::kind() const {
     static const std::array<const char*, 5> kinds{"a text", "a number", "true or false", "a list", "a table"};
@@ -51,18 +53,23 @@ Node::Table convert_table(const toml::table& table, const std::string& file) {
 Node convert(const toml::node& node, const std::string& file) {
     Node out;
     out.place = place_of(node.source(), file);
-    if (const auto* text = node.as_string()) out.value = text->get();
-    else if (const auto* whole = node.as_integer()) out.value = static_cast<double>(whole->get());
+    if (const auto* text = node.as_string())
+        out.value = text->get();
+    else if (const auto* whole = node.as_integer())
+        out.value = static_cast<double>(whole->get());
     else if (const auto* number = node.as_floating_point()) {
         if (!std::isfinite(number->get())) throw Error::input(out.place, "a number must be finite");
         out.value = number->get();
-    } else if (const auto* flag = node.as_boolean()) out.value = flag->get();
+    } else if (const auto* flag = node.as_boolean())
+        out.value = flag->get();
     else if (const auto* array = node.as_array()) {
         Node::List list;
         for (const toml::node& item : *array) list.push_back(convert(item, file));
         out.value = std::move(list);
-    } else if (const auto* table = node.as_table()) out.value = convert_table(*table, file);
-    else throw Error::input(out.place, "a date or time has no meaning in a study", "Write a number or a text");
+    } else if (const auto* table = node.as_table())
+        out.value = convert_table(*table, file);
+    else
+        throw Error::input(out.place, "a date or time has no meaning in a study", "Write a number or a text");
     return out;
 }
 
@@ -86,7 +93,8 @@ std::string hint_for(const std::string& line) {
     const auto quotes = std::count(line.begin(), line.end(), '"');
     if (quotes % 2 != 0) return "Close the text with a quotation mark";
     if (quotes == 0 && std::regex_search(line, match, bare_unit))
-        return "Put a value with a unit in quotation marks: \"" + match[2].str() + " " + match[3].str() + "\"";
+        return "Put a value with a unit in quotation marks: \"" + match[2].str() + " " + match[3].str() +
+               "\"";
     if (quotes == 0 && std::regex_search(line, match, bare_word))
         return "Put a text in quotation marks: \"" + match[1].str() + "\"";
     return {};
@@ -116,14 +124,17 @@ void merge_cards(Node::List& base, const Node::List& over) {
             const std::string* other_name = card_name(other);
             return name != nullptr && other_name != nullptr && *name == *other_name;
         });
-        if (same != base.end()) *same = card;
-        else base.push_back(card);
+        if (same != base.end())
+            *same = card;
+        else
+            base.push_back(card);
     }
 }
 
 void merge(Node::Table& base, const Node::Table& over) {
     for (const Entry& entry : over) {
-        const auto same = std::find_if(base.begin(), base.end(), [&](const Entry& e) { return e.key == entry.key; });
+        const auto same =
+            std::find_if(base.begin(), base.end(), [&](const Entry& e) { return e.key == entry.key; });
         if (same == base.end()) {
             base.push_back(entry);
         } else if (is_cards(same->node) && is_cards(entry.node)) {
@@ -146,15 +157,18 @@ Node load_chain(const fs::path& file, std::vector<fs::path>& chain) {
     const Node* extends = own.find("extends");
     if (extends == nullptr) return own;
     const std::string* name = extends->text();
-    if (name == nullptr) throw Error::input(extends->place, "extends needs the path of a study", "Write extends = \"base.toml\"");
+    if (name == nullptr)
+        throw Error::input(extends->place, "extends needs the path of a study",
+                           "Write extends = \"base.toml\"");
     const fs::path base_file = file.parent_path() / *name;
     if (!fs::exists(base_file, ignored))
         throw Error::input(extends->place, "the study \"" + *name + "\" that this one extends does not exist",
                            "Give its path relative to this file");
     Node base = load_chain(base_file, chain);
     Node::Table& entries = *own.table();
-    entries.erase(std::remove_if(entries.begin(), entries.end(), [](const Entry& e) { return e.key == "extends"; }),
-                  entries.end());
+    entries.erase(
+        std::remove_if(entries.begin(), entries.end(), [](const Entry& e) { return e.key == "extends"; }),
+        entries.end());
     merge(*base.table(), entries);
     return base;
 }
@@ -163,10 +177,14 @@ std::string quoted(const std::string& text) {
     std::string out = "\"";
     for (const char c : text) {
         if (c == '"' || c == '\\') out += '\\';
-        if (c == '\n') out += "\\n";
-        else if (c == '\t') out += "\\t";
-        else if (static_cast<unsigned char>(c) < 0x20) out += fmt::format("\\u{:04x}", static_cast<int>(c));
-        else out += c;
+        if (c == '\n')
+            out += "\\n";
+        else if (c == '\t')
+            out += "\\t";
+        else if (static_cast<unsigned char>(c) < 0x20)
+            out += fmt::format("\\u{:04x}", static_cast<int>(c));
+        else
+            out += c;
     }
     return out + "\"";
 }
@@ -248,7 +266,8 @@ void apply_setting(Node& document, const std::string& setting) {
     }
     const std::function<void(Node&)> place_all = [&](Node& node) {
         node.place = {origin, 0, 0};
-        if (Node::List* list = std::get_if<Node::List>(&node.value)) std::for_each(list->begin(), list->end(), place_all);
+        if (Node::List* list = std::get_if<Node::List>(&node.value))
+            std::for_each(list->begin(), list->end(), place_all);
         if (Node::Table* table = node.table())
             for (Entry& entry : *table) {
                 entry.place = {origin, 0, 0};
@@ -261,7 +280,8 @@ void apply_setting(Node& document, const std::string& setting) {
     std::string so_far;
     for (std::size_t i = 0; i < words.size(); ++i) {
         const std::string& word = words[i];
-        if (word.empty()) throw Error::usage(origin + ": the path has an empty word", "Write it as response.budget.max");
+        if (word.empty())
+            throw Error::usage(origin + ": the path has an empty word", "Write it as response.budget.max");
         if (is_cards(*at)) {
             Node::List& cards = std::get<Node::List>(at->value);
             std::vector<std::string> names;
@@ -273,27 +293,32 @@ void apply_setting(Node& document, const std::string& setting) {
                 if (*name == word) found = &card;
             }
             if (found == nullptr)
-                throw Error::usage(origin + ": there is no " + so_far + " named \"" + word + "\"", suggestion(word, names));
+                throw Error::usage(origin + ": there is no " + so_far + " named \"" + word + "\"",
+                                   suggestion(word, names));
             if (i + 1 == words.size())
-                throw Error::usage(origin + ": this names a whole card", "Add the key, as in " + path + ".KEY=VALUE");
+                throw Error::usage(origin + ": this names a whole card",
+                                   "Add the key, as in " + path + ".KEY=VALUE");
             at = found;
         } else if (at->table() != nullptr) {
             Node* next = at->find(word);
             if (i + 1 == words.size()) {
                 if (next != nullptr && is_cards(*next))
                     throw Error::usage(origin + ": this names a kind of card", "Add a name and a key");
-                if (next != nullptr) *next = value;
-                else at->table()->push_back({word, {origin, 0, 0}, value}); // the reader refuses unknown keys
+                if (next != nullptr)
+                    *next = value;
+                else
+                    at->table()->push_back({word, {origin, 0, 0}, value}); // the reader refuses unknown keys
                 return;
             }
             if (next == nullptr) {
                 std::vector<std::string> keys;
                 for (const Entry& entry : *at->table())
                     if (entry.node.table() != nullptr || is_cards(entry.node)) keys.push_back(entry.key);
-                const bool section = i == 0 && (word == "values" || word == "mesh" || word == "run" || word == "goal" ||
-                                                word == "symmetry");
+                const bool section = i == 0 && (word == "values" || word == "mesh" || word == "run" ||
+                                                word == "goal" || word == "symmetry");
                 if (!section)
-                    throw Error::usage(origin + ": the study has no \"" + word + "\"", suggestion(word, keys));
+                    throw Error::usage(origin + ": the study has no \"" + word + "\"",
+                                       suggestion(word, keys));
                 Node table;
                 table.value = Node::Table{};
                 table.place = {origin, 0, 0};
@@ -302,7 +327,8 @@ void apply_setting(Node& document, const std::string& setting) {
             }
             at = next;
         } else {
-            throw Error::usage(origin + ": \"" + so_far + "\" is " + at->kind() + " and holds nothing inside");
+            throw Error::usage(origin + ": \"" + so_far + "\" is " + at->kind() +
+                               " and holds nothing inside");
         }
         so_far = word;
     }

@@ -46,8 +46,8 @@ Node parse_document(const std::string& text, const std::string& file);
 // Reads a study and every study that it extends, the later replacing cards of the same name.
 Node load_document(const std::filesystem::path& file);
 
-// Applies "response.budget.max=0.3": the first word is a kind of card (or a table), the second the card's name,
-// the last the key. Throws Error (Usage) when the path leads nowhere.
+// Applies "response.budget.max=0.3": the first word is a kind of card (or a table), the second the card's
+// name, the last the key. Throws Error (Usage) when the path leads nowhere.
 void apply_setting(Node& document, const std::string& setting);
 
 // Writes the tree as TOML again (without comments).

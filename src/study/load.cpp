@@ -15,22 +15,31 @@ namespace upright {
 
 const char* text(Measure measure) {
     switch (measure) {
-    case Measure::Compliance: return "compliance";
-    case Measure::Mass: return "mass";
-    case Measure::Volume: return "volume";
-    case Measure::MassFraction: return "mass-fraction";
-    case Measure::VolumeFraction: return "volume-fraction";
+    case Measure::Compliance:
+        return "compliance";
+    case Measure::Mass:
+        return "mass";
+    case Measure::Volume:
+        return "volume";
+    case Measure::MassFraction:
+        return "mass-fraction";
+    case Measure::VolumeFraction:
+        return "volume-fraction";
     }
     return "";
 }
 
 Dimension dimension_of(Measure measure) {
     switch (measure) {
-    case Measure::Compliance: return dimension::moment;
-    case Measure::Mass: return dimension::mass;
-    case Measure::Volume: return dimension::volume;
+    case Measure::Compliance:
+        return dimension::moment;
+    case Measure::Mass:
+        return dimension::mass;
+    case Measure::Volume:
+        return dimension::volume;
     case Measure::MassFraction:
-    case Measure::VolumeFraction: return dimension::none;
+    case Measure::VolumeFraction:
+        return dimension::none;
     }
     return dimension::none;
 }
@@ -52,9 +61,10 @@ const Node::List& cards_of(const Node& document, const std::string& kind) {
     const Node* node = document.find(kind);
     if (node == nullptr) return no_cards;
     const Node::List* list = node->list();
-    const bool tables =
-        list != nullptr && std::all_of(list->begin(), list->end(), [](const Node& n) { return n.table() != nullptr; });
-    if (!tables) throw Error::input(node->place, "\"" + kind + "\" is a card", "Write it as [[" + kind + "]]");
+    const bool tables = list != nullptr && std::all_of(list->begin(), list->end(),
+                                                       [](const Node& n) { return n.table() != nullptr; });
+    if (!tables)
+        throw Error::input(node->place, "\"" + kind + "\" is a card", "Write it as [[" + kind + "]]");
     return *list;
 }
 
@@ -65,7 +75,8 @@ std::string read_name(CardReader& reader, const std::string& kind) {
     if (name.empty()) throw Error::input(node.place, "a name must not be empty");
     for (const char c : name)
         if (c == '/' || c == '@' || c == ',' || static_cast<unsigned char>(c) < 0x20)
-            throw Error::input(node.place, "a name may hold no \"/\", \"@\" or comma", "Use letters, digits, - and _");
+            throw Error::input(node.place, "a name may hold no \"/\", \"@\" or comma",
+                               "Use letters, digits, - and _");
     return name;
 }
 
@@ -78,17 +89,20 @@ std::vector<Vec3> read_copies(CardReader& reader) {
     const Node* node = reader.find("copies");
     if (node == nullptr) return {};
     if (node->table() != nullptr)
-        throw not_served(node->place, "copies around a frame", "Write shifts: copies = [[0, 0, 0], [340, 0, 0]]");
+        throw not_served(node->place, "copies around a frame",
+                         "Write shifts: copies = [[0, 0, 0], [340, 0, 0]]");
     const Node::List* list = node->list();
     if (list == nullptr || list->empty())
-        throw Error::input(node->place, "copies needs a list of shifts", "Write copies = [[0, 0, 0], [340, 0, 0]]");
+        throw Error::input(node->place, "copies needs a list of shifts",
+                           "Write copies = [[0, 0, 0], [340, 0, 0]]");
     std::vector<Vec3> out;
     for (const Node& shift : *list) out.push_back(reader.vector(shift, dimension::length));
     return out;
 }
 
 // Calls `add(name, shift)` once for each copy, or once with the name itself.
-template <class Add> void for_copies(const std::string& name, const std::vector<Vec3>& copies, const Add& add) {
+template <class Add>
+void for_copies(const std::string& name, const std::vector<Vec3>& copies, const Add& add) {
     if (copies.empty()) add(name, Vec3(Vec3::Zero()));
     for (std::size_t i = 0; i < copies.size(); ++i) add(name + "/" + std::to_string(i + 1), copies[i]);
 }
@@ -128,7 +142,8 @@ std::optional<Shape> read_shape(CardReader& reader) {
         const Node* node = reader.find(key);
         if (node == nullptr) return nullptr;
         if (shape)
-            throw Error::input(node->place, reader.title() + " has two shapes, \"" + first + "\" and \"" + key + "\"",
+            throw Error::input(node->place,
+                               reader.title() + " has two shapes, \"" + first + "\" and \"" + key + "\"",
                                "Write one region for each");
         first = key;
         return node;
@@ -268,13 +283,17 @@ void read_materials(Study& study, const Node& document, const Context& context) 
         if (const auto v = take("ultimate", dimension::stress)) material.ultimate = *v;
         if (const auto v = take("expansion", dimension::expansion)) material.expansion = *v;
         reader.finish({"G", "frame"});
-        const char* hint = "Write it, or like = \"structural steel S235\" (\"upright materials\" lists what there is)";
-        if (material.E <= 0.0) throw Error::input(node.place, "the material \"" + name + "\" has no E (Young's modulus)", hint);
+        const char* hint =
+            "Write it, or like = \"structural steel S235\" (\"upright materials\" lists what there is)";
+        if (material.E <= 0.0)
+            throw Error::input(node.place, "the material \"" + name + "\" has no E (Young's modulus)", hint);
         if (node.find("like") == nullptr && node.find("nu") == nullptr)
             throw Error::input(node.place, "the material \"" + name + "\" has no nu (Poisson's ratio)", hint);
-        if (material.density <= 0.0) throw Error::input(node.place, "the material \"" + name + "\" has no density", hint);
+        if (material.density <= 0.0)
+            throw Error::input(node.place, "the material \"" + name + "\" has no density", hint);
         if (material.yield && material.ultimate && *material.yield > *material.ultimate)
-            throw Error::input(node.place, "the material \"" + name + "\" yields above its ultimate strength");
+            throw Error::input(node.place,
+                               "the material \"" + name + "\" yields above its ultimate strength");
         if (material.source.empty()) material.source = "own";
         study.materials.push_back(material);
     }
@@ -286,13 +305,14 @@ void read_regions(Study& study, const Node& document, const Context& context) {
         RegionCard region;
         region.name = read_name(reader, "block");
         region.place = node.place;
-        const std::string role =
-            reader.choice(reader.need("role", "role = \"design\", \"keep\" or \"void\""), {"design", "keep", "void"});
+        const std::string role = reader.choice(reader.need("role", "role = \"design\", \"keep\" or \"void\""),
+                                               {"design", "keep", "void"});
         region.role = role == "design" ? Role::Design : role == "keep" ? Role::Keep : Role::Void;
         const Node* material = reader.find("material");
         if (material != nullptr) {
             region.material = reader.text(*material);
-            if (region.role == Role::Void) throw Error::input(material->place, "a void region has no material", "Remove this key");
+            if (region.role == Role::Void)
+                throw Error::input(material->place, "a void region has no material", "Remove this key");
             const bool own = std::any_of(study.materials.begin(), study.materials.end(),
                                          [&](const Material& m) { return m.name == region.material; });
             if (!own) {
@@ -317,18 +337,23 @@ void read_regions(Study& study, const Node& document, const Context& context) {
         const Node* skin = reader.find("skin_of");
         const Node* depth = reader.find("depth");
         if (skin != nullptr) {
-            if (shape) throw Error::input(skin->place, "a region has either a shape or skin_of", "Remove one of them");
+            if (shape)
+                throw Error::input(skin->place, "a region has either a shape or skin_of",
+                                   "Remove one of them");
             if (depth == nullptr)
                 throw Error::input(node.place, "skin_of needs a depth", "Write depth = \"6 mm\"");
             region.extent = Skin{reader.names(*skin), reader.positive(*depth, dimension::length)};
         } else {
-            if (depth != nullptr) throw Error::input(depth->place, "depth belongs to skin_of", "Write skin_of = \"…\" as well");
+            if (depth != nullptr)
+                throw Error::input(depth->place, "depth belongs to skin_of", "Write skin_of = \"…\" as well");
             // Keys that are not served are named before the shape is missed.
             if (!shape) {
-                if (const Node* file = node.find("file")) throw not_served(file->place, "\"file\" in [[region]]");
-                std::vector<std::string> shapes = context.plane
-                                                      ? std::vector<std::string>{"box", "disk", "polygon", "skin_of"}
-                                                      : std::vector<std::string>{"box", "cylinder", "cone", "sphere", "prism", "skin_of"};
+                if (const Node* file = node.find("file"))
+                    throw not_served(file->place, "\"file\" in [[region]]");
+                std::vector<std::string> shapes =
+                    context.plane
+                        ? std::vector<std::string>{"box", "disk", "polygon", "skin_of"}
+                        : std::vector<std::string>{"box", "cylinder", "cone", "sphere", "prism", "skin_of"};
                 // A misspelt shape is an unknown key; that message helps more.
                 reader.find("within");
                 reader.find("copies");
@@ -336,14 +361,16 @@ void read_regions(Study& study, const Node& document, const Context& context) {
                 reader.finish({"frame", "file", "body", "side_of"});
                 std::string list;
                 for (const std::string& s : shapes) list += (list.empty() ? "" : ", ") + s;
-                throw Error::input(node.place, "the region \"" + region.name + "\" has no shape", "Write one of " + list);
+                throw Error::input(node.place, "the region \"" + region.name + "\" has no shape",
+                                   "Write one of " + list);
             }
             region.extent = *shape;
         }
         if (const Node* within = reader.find("within")) region.within = reader.names(*within);
         const std::vector<Vec3> copies = read_copies(reader);
         if (!copies.empty() && skin != nullptr)
-            throw Error::input(node.find("copies")->place, "skin_of follows the copies of what it covers", "Remove copies here");
+            throw Error::input(node.find("copies")->place, "skin_of follows the copies of what it covers",
+                               "Remove copies here");
         const bool in_use = active(reader);
         reader.finish({"frame", "file", "body", "side_of"});
         if (!in_use) {
@@ -373,7 +400,8 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
         if (const Node* tilt = reader.find("tilt")) {
             surface.tilt = reader.positive(*tilt, dimension::angle);
             if (surface.tilt > 180.0) throw Error::input(tilt->place, "tilt must not exceed 180 degrees");
-            if (!surface.facing) throw Error::input(tilt->place, "tilt belongs to facing", "Write facing = [0, 0, 1] as well");
+            if (!surface.facing)
+                throw Error::input(tilt->place, "tilt belongs to facing", "Write facing = [0, 0, 1] as well");
         }
         if (const Node* on_plane = reader.find("on_plane")) {
             CardReader inner = reader.inner(*on_plane, "on_plane");
@@ -401,12 +429,14 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
             surface.inside = read_shape(inner);
             inner.finish();
             if (!surface.inside)
-                throw Error::input(inside->place, "inside needs a shape", "Write inside = { box = [[…], […]] }");
+                throw Error::input(inside->place, "inside needs a shape",
+                                   "Write inside = { box = [[…], […]] }");
         }
         const std::vector<Vec3> copies = read_copies(reader);
         const bool in_use = active(reader);
         reader.finish({"cad", "hole", "frame"});
-        if (surface.of.empty() && !surface.facing && !surface.on_plane && !surface.on_cylinder && !surface.inside)
+        if (surface.of.empty() && !surface.facing && !surface.on_plane && !surface.on_cylinder &&
+            !surface.inside)
             throw Error::input(node.place, "the surface \"" + surface.name + "\" has no rule",
                                "Write of, facing, on_plane, on_cylinder or inside; they combine");
         if (!in_use) {
@@ -449,7 +479,8 @@ void read_points(Study& study, const Node& document, const Context& context) {
         if (center != nullptr) {
             point.at = reader.text(*center);
             if (!copies.empty())
-                throw Error::input(point.at_place, "center_of follows the copies of its surface", "Remove copies here");
+                throw Error::input(point.at_place, "center_of follows the copies of its surface",
+                                   "Remove copies here");
             study.points.push_back(point);
             continue;
         }
@@ -464,8 +495,8 @@ void read_points(Study& study, const Node& document, const Context& context) {
 }
 
 void read_supports(Study& study, const Node& document, const Context& context) {
-    const std::vector<std::string> axes = context.plane ? std::vector<std::string>{"x", "y"}
-                                                        : std::vector<std::string>{"x", "y", "z"};
+    const std::vector<std::string> axes =
+        context.plane ? std::vector<std::string>{"x", "y"} : std::vector<std::string>{"x", "y", "z"};
     for (const Node& node : cards_of(document, "support")) {
         CardReader reader(node, context.quantities, "[[support]]", context.plane);
         SupportCard support;
@@ -474,7 +505,8 @@ void read_supports(Study& study, const Node& document, const Context& context) {
         const Node& on = reader.need("on", "on = \"a surface or point\"");
         support.on = reader.names(on);
         support.on_place = on.place;
-        const Node& hold = reader.need("hold", context.plane ? R"(hold = ["x", "y"])" : R"(hold = ["x", "y", "z"])");
+        const Node& hold =
+            reader.need("hold", context.plane ? R"(hold = ["x", "y"])" : R"(hold = ["x", "y", "z"])");
         Node::List single{hold};
         for (const Node& item : hold.list() != nullptr ? *hold.list() : single) {
             const std::string word = reader.choice(item, axes, {"rx", "ry", "rz", "r", "t"});
@@ -484,8 +516,10 @@ void read_supports(Study& study, const Node& document, const Context& context) {
             throw Error::input(hold.place, "hold names no direction", "Write hold = [\"x\"] and so on");
         const bool in_use = active(reader);
         reader.finish({"frame", "move"});
-        if (in_use) study.supports.push_back(support);
-        else study.inactive.push_back("support " + support.name);
+        if (in_use)
+            study.supports.push_back(support);
+        else
+            study.inactive.push_back("support " + support.name);
     }
 }
 
@@ -505,13 +539,16 @@ void read_loads(Study& study, const Node& document, const Context& context) {
         const int kinds = (force != nullptr) + (pressure != nullptr) + (gravity != nullptr);
         if (kinds != 1)
             throw Error::input(node.place,
-                               "the load \"" + load.name + "\" has " + (kinds == 0 ? "no size" : "more than one kind"),
+                               "the load \"" + load.name + "\" has " +
+                                   (kinds == 0 ? "no size" : "more than one kind"),
                                "Write one of force, pressure and gravity");
         if (gravity != nullptr) {
-            if (on != nullptr) throw Error::input(on->place, "gravity acts on the whole body", "Remove \"on\"");
+            if (on != nullptr)
+                throw Error::input(on->place, "gravity acts on the whole body", "Remove \"on\"");
             load.kind = GravityLoad{reader.vector(*gravity, dimension::acceleration)};
         } else if (on == nullptr) {
-            throw Error::input(node.place, "the load \"" + load.name + "\" acts on nothing", "Write on = \"a surface or point\"");
+            throw Error::input(node.place, "the load \"" + load.name + "\" acts on nothing",
+                               "Write on = \"a surface or point\"");
         }
         if (on != nullptr) {
             load.on = reader.names(*on);
@@ -522,17 +559,21 @@ void read_loads(Study& study, const Node& document, const Context& context) {
         if (force != nullptr) {
             ForceLoad kind{reader.vector(*force, dimension::force), false};
             if (kind.total.norm() == 0.0) throw Error::input(force->place, "the force is zero");
-            if (spread != nullptr) kind.each_face = reader.choice(*spread, {"total", "each-face"}) == "each-face";
+            if (spread != nullptr)
+                kind.each_face = reader.choice(*spread, {"total", "each-face"}) == "each-face";
             load.kind = kind;
         }
         if (pressure != nullptr) load.kind = PressureLoad{reader.number(*pressure, dimension::stress)};
-        if (in_use) study.loads.push_back(load);
-        else study.inactive.push_back("load " + load.name);
+        if (in_use)
+            study.loads.push_back(load);
+        else
+            study.inactive.push_back("load " + load.name);
     }
 }
 
 // The factors of each load in a case: one, or a list that means "each of these".
-std::vector<std::pair<std::string, std::vector<double>>> read_factors(const CardReader& reader, const Node& node) {
+std::vector<std::pair<std::string, std::vector<double>>> read_factors(const CardReader& reader,
+                                                                      const Node& node) {
     std::vector<std::pair<std::string, std::vector<double>>> out;
     if (const Node::Table* table = node.table()) {
         for (const Entry& entry : *table) {
@@ -563,7 +604,9 @@ void read_cases(Study& study, const Node& document, const Context& context) {
         require_known(card.supports, names_of(study.supports), "support", supports.place);
         const Node& loads = reader.need("loads", "loads = { thrust = 1.0 }");
         const auto factors = read_factors(reader, loads);
-        if (factors.empty()) throw Error::input(loads.place, "the case \"" + card.name + "\" has no load", "Write loads = { thrust = 1.0 }");
+        if (factors.empty())
+            throw Error::input(loads.place, "the case \"" + card.name + "\" has no load",
+                               "Write loads = { thrust = 1.0 }");
         for (const auto& [name, list] : factors) {
             Place place = loads.place;
             if (const Node* entry = loads.find(name)) place = entry->place;
@@ -613,14 +656,16 @@ void read_symmetry(Study& study, const Node& document, const Context& context) {
         if (equals == std::string::npos || letter == std::string::npos ||
             std::string(axes).find(word[letter]) == std::string::npos ||
             word.find_first_not_of(' ', letter + 1) != equals)
-            throw Error::input(item.place, "\"" + word + "\" is not a symmetry plane", "Write \"x = 0\" or \"y = 100 mm\"");
+            throw Error::input(item.place, "\"" + word + "\" is not a symmetry plane",
+                               "Write \"x = 0\" or \"y = 100 mm\"");
         SymmetryPlane plane;
         plane.axis = word[letter] - 'x';
         plane.at = context.quantities.number(word.substr(equals + 1), dimension::length, item.place);
         plane.place = item.place;
         for (const SymmetryPlane& other : study.symmetry)
             if (other.axis == plane.axis)
-                throw Error::input(item.place, "two symmetry planes stand across the same axis", "One is enough to halve the model");
+                throw Error::input(item.place, "two symmetry planes stand across the same axis",
+                                   "One is enough to halve the model");
         study.symmetry.push_back(plane);
     }
     reader.finish();
@@ -636,20 +681,26 @@ MeshCard read_mesh(const Node& document, const Quantities& quantities, const std
     if (const Node* kind = reader.find("kind")) reader.choice(*kind, {"grid"}, {"polar", "fitted", "file"});
     mesh.size = reader.positive(reader.need("size", "size = \"8 mm\""), dimension::length);
     if (const Node* element = reader.find("element")) {
-        const std::string word = reader.choice(*element, {"solid", "plane-stress", "plane-strain"}, {"shell"});
-        mesh.family = word == "solid" ? ElementFamily::Solid
-                      : word == "plane-stress" ? ElementFamily::PlaneStress : ElementFamily::PlaneStrain;
+        const std::string word =
+            reader.choice(*element, {"solid", "plane-stress", "plane-strain"}, {"shell"});
+        mesh.family = word == "solid"          ? ElementFamily::Solid
+                      : word == "plane-stress" ? ElementFamily::PlaneStress
+                                               : ElementFamily::PlaneStrain;
     }
     if (const Node* thickness = reader.find("thickness")) {
-        if (!mesh.plane()) throw Error::input(thickness->place, "thickness belongs to plane models", "Remove it");
+        if (!mesh.plane())
+            throw Error::input(thickness->place, "thickness belongs to plane models", "Remove it");
         mesh.thickness = reader.positive(*thickness, dimension::length);
     } else if (mesh.plane()) {
         throw Error::input(node->place, "a plane model needs a thickness", "Write thickness = \"1 mm\"");
     }
     if (const Node* order = reader.find("order"))
-        if (reader.whole(*order, 1) != 1) throw not_served(order->place, "an order above 1", "Write order = 1");
+        if (reader.whole(*order, 1) != 1)
+            throw not_served(order->place, "an order above 1", "Write order = 1");
     if (const Node* formulation = reader.find("formulation"))
-        mesh.formulation = reader.choice(*formulation, {"enhanced", "plain"}) == "plain" ? Formulation::Plain : Formulation::Enhanced;
+        mesh.formulation = reader.choice(*formulation, {"enhanced", "plain"}) == "plain"
+                               ? Formulation::Plain
+                               : Formulation::Enhanced;
     reader.finish({"refine"});
     return mesh;
 }
@@ -660,36 +711,45 @@ void read_responses(Study& study, const Node& document, const Context& context) 
         ResponseCard response;
         response.name = read_name(reader, "stiffness");
         response.place = node.place;
-        const std::string word = reader.choice(reader.need("measure", "measure = \"compliance\""),
-                                               {"compliance", "mass", "volume", "mass-fraction", "volume-fraction"},
-                                               {"displacement", "stress", "safety", "frequency", "reaction"});
-        for (const Measure m : {Measure::Compliance, Measure::Mass, Measure::Volume, Measure::MassFraction, Measure::VolumeFraction})
+        const std::string word =
+            reader.choice(reader.need("measure", "measure = \"compliance\""),
+                          {"compliance", "mass", "volume", "mass-fraction", "volume-fraction"},
+                          {"displacement", "stress", "safety", "frequency", "reaction"});
+        for (const Measure m : {Measure::Compliance, Measure::Mass, Measure::Volume, Measure::MassFraction,
+                                Measure::VolumeFraction})
             if (word == text(m)) response.measure = m;
         const Node* of = reader.find("of");
         const Node* in_case = reader.find("case");
         const bool compliance = response.measure == Measure::Compliance;
         if (of != nullptr) {
-            if (compliance) throw Error::input(of->place, "compliance is that of the whole model", "Remove \"of\"");
+            if (compliance)
+                throw Error::input(of->place, "compliance is that of the whole model", "Remove \"of\"");
             response.of = reader.names(*of);
             require_known(response.of, names_of(study.regions), "region", of->place);
         }
         if (in_case != nullptr) {
-            if (!compliance) throw Error::input(in_case->place, "\"" + word + "\" does not depend on a case", "Remove \"case\"");
+            if (!compliance)
+                throw Error::input(in_case->place, "\"" + word + "\" does not depend on a case",
+                                   "Remove \"case\"");
             response.in_case = reader.text(*in_case);
             require_known({response.in_case}, names_of(study.cases), "case", in_case->place);
         }
         const Dimension d = dimension_of(response.measure);
         if (const Node* bound = reader.find("min")) response.min = reader.number(*bound, d);
         if (const Node* bound = reader.find("max")) response.max = reader.positive(*bound, d);
-        const bool fraction = response.measure == Measure::MassFraction || response.measure == Measure::VolumeFraction;
+        const bool fraction =
+            response.measure == Measure::MassFraction || response.measure == Measure::VolumeFraction;
         if (fraction && response.max && *response.max > 1.0)
-            throw Error::input(node.find("max")->place, "a fraction cannot exceed 1", "Write 0.35 or \"35 %\"");
+            throw Error::input(node.find("max")->place, "a fraction cannot exceed 1",
+                               "Write 0.35 or \"35 %\"");
         if (response.min && response.max && *response.min > *response.max)
             throw Error::input(node.find("min")->place, "min lies above max");
         const bool in_use = active(reader);
         reader.finish({"at", "component", "mode", "except"});
-        if (in_use) study.responses.push_back(response);
-        else study.inactive.push_back("response " + response.name);
+        if (in_use)
+            study.responses.push_back(response);
+        else
+            study.inactive.push_back("response " + response.name);
     }
 }
 
@@ -701,7 +761,8 @@ void read_goal(Study& study, const Node& document, const Context& context) {
     const Node* maximize = reader.find("maximize");
     reader.finish();
     if ((minimize == nullptr) == (maximize == nullptr))
-        throw Error::input(node->place, "[goal] needs one response to minimize or maximize", "Write minimize = \"stiffness\"");
+        throw Error::input(node->place, "[goal] needs one response to minimize or maximize",
+                           "Write minimize = \"stiffness\"");
     if (maximize != nullptr)
         throw not_served(maximize->place, "\"maximize\" in [goal]", "Minimize compliance, mass or volume");
     GoalCard goal;
@@ -719,7 +780,8 @@ double read_memory(const Node& node, const CardReader& reader) {
         if (at == std::string::npos || at + unit.size() != word.size()) continue;
         char* end = nullptr;
         const double number = std::strtod(word.c_str(), &end);
-        if (end != word.c_str() && number > 0 && std::string(end).find_first_not_of(' ') == at - static_cast<std::size_t>(end - word.c_str()))
+        if (end != word.c_str() && number > 0 &&
+            std::string(end).find_first_not_of(' ') == at - static_cast<std::size_t>(end - word.c_str()))
             return number * size;
         if (end == word.c_str() + at && number > 0) return number * size;
     }
@@ -753,7 +815,8 @@ void read_run(Study& study, const Node& document, const Context& context) {
             if (*run.start > 1.0) throw Error::input(n->place, "a density lies between 0 and 1");
         }
     }
-    if (const Node* n = reader.find("solver")) reader.choice(*n, {"auto", "direct"}, {"multigrid", "distributed"});
+    if (const Node* n = reader.find("solver"))
+        reader.choice(*n, {"auto", "direct"}, {"multigrid", "distributed"});
     if (const Node* n = reader.find("threads")) run.threads = reader.whole(*n, 0);
     if (const Node* n = reader.find("memory")) run.memory = read_memory(*n, reader);
     if (const Node* n = reader.find("keep_every")) run.keep_every = reader.whole(*n, 1);
@@ -761,9 +824,9 @@ void read_run(Study& study, const Node& document, const Context& context) {
 }
 
 void check_document(const Node& document) {
-    static const std::vector<std::string> served{"title",  "notes",   "units", "extends", "values", "material", "region",
-                                                 "surface", "point",  "support", "load",  "case",   "symmetry", "mesh",
-                                                 "response", "goal",  "run"};
+    static const std::vector<std::string> served{
+        "title",   "notes", "units", "extends",  "values", "material", "region", "surface", "point",
+        "support", "load",  "case",  "symmetry", "mesh",   "response", "goal",   "run"};
     static const std::vector<std::string> later{"frame", "coupling", "joint", "mass", "bond", "form"};
     std::vector<std::string> all = served;
     all.insert(all.end(), later.begin(), later.end());
@@ -771,7 +834,8 @@ void check_document(const Node& document) {
         if (std::find(served.begin(), served.end(), entry.key) != served.end()) continue;
         if (std::find(later.begin(), later.end(), entry.key) != later.end())
             throw not_served(entry.place, "\"" + entry.key + "\"");
-        throw Error::input(entry.place, "a study has no \"" + entry.key + "\"", suggestion(entry.key, nearest(entry.key, all) ? all : served, 30));
+        throw Error::input(entry.place, "a study has no \"" + entry.key + "\"",
+                           suggestion(entry.key, nearest(entry.key, all) ? all : served, 30));
     }
 }
 
@@ -781,10 +845,13 @@ std::vector<NamedValue> read_values(const Node& document) {
     if (node == nullptr) return out;
     if (node->table() == nullptr) throw Error::input(node->place, "values is a table", "Write [values]");
     for (const Entry& entry : *node->table()) {
-        if (entry.node.number()) out.push_back({entry.key, *entry.node.number(), entry.node.place});
-        else if (entry.node.text()) out.push_back({entry.key, *entry.node.text(), entry.node.place});
+        if (entry.node.number())
+            out.push_back({entry.key, *entry.node.number(), entry.node.place});
+        else if (entry.node.text())
+            out.push_back({entry.key, *entry.node.text(), entry.node.place});
         else
-            throw Error::input(entry.node.place, "a value is a number or a text with a unit and this is " + entry.node.kind());
+            throw Error::input(entry.node.place,
+                               "a value is a number or a text with a unit and this is " + entry.node.kind());
     }
     return out;
 }
@@ -795,17 +862,20 @@ UnitSystem read_units(const Node& document) {
         throw Error::input({document.place.file, 1, 1}, "the study does not say its units",
                            R"(Write units = ["mm", "N", "s"])");
     const Node::List* list = node->list();
-    const bool texts = list != nullptr && list->size() == 3 &&
-                       std::all_of(list->begin(), list->end(), [](const Node& n) { return n.text() != nullptr; });
+    const bool texts =
+        list != nullptr && list->size() == 3 &&
+        std::all_of(list->begin(), list->end(), [](const Node& n) { return n.text() != nullptr; });
     if (!texts)
-        throw Error::input(node->place, "units are a length, a force and a time", R"(Write units = ["mm", "N", "s"])");
+        throw Error::input(node->place, "units are a length, a force and a time",
+                           R"(Write units = ["mm", "N", "s"])");
     return make_unit_system(*(*list)[0].text(), *(*list)[1].text(), *(*list)[2].text(), node->place);
 }
 
 std::string read_text_key(const Node& document, const std::string& key) {
     const Node* node = document.find(key);
     if (node == nullptr) return {};
-    if (node->text() == nullptr) throw Error::input(node->place, "\"" + key + "\" is a text and this is " + node->kind());
+    if (node->text() == nullptr)
+        throw Error::input(node->place, "\"" + key + "\" is a text and this is " + node->kind());
     return *node->text();
 }
 

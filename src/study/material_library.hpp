@@ -12,9 +12,9 @@ namespace upright {
 // One entry, in the units its sources use. Strengths are 0 where the source gives none.
 struct LibraryMaterial {
     const char* name;
-    const char* grade;      // designation in its standard
-    double E_GPa;           // Young's modulus
-    double nu;              // Poisson's ratio
+    const char* grade; // designation in its standard
+    double E_GPa;      // Young's modulus
+    double nu;         // Poisson's ratio
     double density_kg_m3;
     double yield_MPa;       // yield or 0.2 % proof
     double ultimate_MPa;    // tensile strength

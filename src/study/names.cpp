@@ -60,7 +60,8 @@ void check_names(const Study& study) {
     }
     std::vector<std::string> painted;
     for (const RegionCard& region : study.regions) {
-        require_known(region.within, painted, "region (painted before \"" + region.name + "\")", region.place);
+        require_known(region.within, painted, "region (painted before \"" + region.name + "\")",
+                      region.place);
         if (const Skin* skin = std::get_if<Skin>(&region.extent)) {
             std::vector<std::string> coverable = painted;
             coverable.insert(coverable.end(), surfaces.begin(), surfaces.end());
@@ -68,15 +69,18 @@ void check_names(const Study& study) {
         }
         painted.push_back(region.name);
     }
-    for (const SurfaceCard& surface : study.surfaces) require_known(surface.of, names_of(study.regions), "region", surface.place);
+    for (const SurfaceCard& surface : study.surfaces)
+        require_known(surface.of, names_of(study.regions), "region", surface.place);
     for (const PointCard& point : study.points)
-        if (const std::string* of = std::get_if<std::string>(&point.at)) require_known({*of}, surfaces, "surface", point.at_place);
+        if (const std::string* of = std::get_if<std::string>(&point.at))
+            require_known({*of}, surfaces, "surface", point.at_place);
     for (const SupportCard& support : study.supports)
         require_known(support.on, places, "surface or point", support.on_place);
     for (const LoadCard& load : study.loads) {
         if (load.on.empty()) continue;
         require_known(load.on, places, "surface or point", load.on_place);
-        if (std::holds_alternative<PressureLoad>(load.kind)) require_known(load.on, surfaces, "surface", load.on_place);
+        if (std::holds_alternative<PressureLoad>(load.kind))
+            require_known(load.on, surfaces, "surface", load.on_place);
     }
 }
 

@@ -26,39 +26,45 @@ const Node* CardReader::find(const std::string& key) {
 
 const Node& CardReader::need(const std::string& key, const std::string& example) {
     const Node* node = find(key);
-    if (node == nullptr) throw Error::input(table_.place, title_ + " lacks \"" + key + "\"", "Write " + example);
+    if (node == nullptr)
+        throw Error::input(table_.place, title_ + " lacks \"" + key + "\"", "Write " + example);
     return *node;
 }
 
 std::string CardReader::text(const Node& node) const {
     if (node.text() == nullptr)
-        throw Error::input(node.place, "a text is expected here and this is " + node.kind(), "Write it in quotation marks");
+        throw Error::input(node.place, "a text is expected here and this is " + node.kind(),
+                           "Write it in quotation marks");
     return *node.text();
 }
 
 bool CardReader::flag(const Node& node) const {
     if (node.flag() == nullptr)
-        throw Error::input(node.place, "true or false is expected here and this is " + node.kind(), "Write true or false");
+        throw Error::input(node.place, "true or false is expected here and this is " + node.kind(),
+                           "Write true or false");
     return *node.flag();
 }
 
 int CardReader::whole(const Node& node, int least) const {
     const double value = number(node, dimension::none);
     if (value != std::floor(value) || value < least || value > 1e9)
-        throw Error::input(node.place, "a whole number of at least " + std::to_string(least) + " is expected here");
+        throw Error::input(node.place,
+                           "a whole number of at least " + std::to_string(least) + " is expected here");
     return static_cast<int>(value);
 }
 
 double CardReader::number(const Node& node, const Dimension& d) const {
     if (node.number() != nullptr) return *node.number();
     if (node.text() != nullptr) return quantities_.number(*node.text(), d, node.place);
-    throw Error::input(node.place, describe(d, quantities_.units()) + " is expected here and this is " + node.kind(),
+    throw Error::input(node.place,
+                       describe(d, quantities_.units()) + " is expected here and this is " + node.kind(),
                        "Write a number, with its unit in quotation marks where it is not in base units");
 }
 
 double CardReader::positive(const Node& node, const Dimension& d) const {
     const double value = number(node, d);
-    if (!(value > 0.0)) throw Error::input(node.place, describe(d, quantities_.units()) + " above zero is expected here");
+    if (!(value > 0.0))
+        throw Error::input(node.place, describe(d, quantities_.units()) + " above zero is expected here");
     return value;
 }
 
@@ -66,8 +72,9 @@ Vec3 CardReader::vector(const Node& node, const Dimension& d) const {
     const std::size_t count = plane_ ? 2 : 3;
     const Node::List* list = node.list();
     if (list == nullptr || list->size() != count)
-        throw Error::input(node.place, std::string(plane_ ? "two" : "three") + " numbers are expected here and this is " +
-                                           (list == nullptr ? node.kind() : "a list of " + std::to_string(list->size())),
+        throw Error::input(node.place,
+                           std::string(plane_ ? "two" : "three") + " numbers are expected here and this is " +
+                               (list == nullptr ? node.kind() : "a list of " + std::to_string(list->size())),
                            plane_ ? "In a plane model write [x, y]" : "Write [x, y, z]");
     Vec3 out = Vec3::Zero();
     for (std::size_t i = 0; i < count; ++i) out[static_cast<Eigen::Index>(i)] = number((*list)[i], d);
@@ -83,7 +90,8 @@ Vec3 CardReader::direction(const Node& node) const {
 std::vector<Vec2> CardReader::corners(const Node& node) const {
     const Node::List* list = node.list();
     if (list == nullptr || list->size() < 3)
-        throw Error::input(node.place, "a polygon needs at least three corners", "Write [[x, y], [x, y], [x, y]]");
+        throw Error::input(node.place, "a polygon needs at least three corners",
+                           "Write [[x, y], [x, y], [x, y]]");
     std::vector<Vec2> out;
     for (const Node& corner : *list) {
         const Node::List* pair = corner.list();
@@ -126,7 +134,8 @@ void CardReader::finish(const std::vector<std::string>& later) const {
             throw not_served(entry.place, "\"" + entry.key + "\" in " + title_);
         std::vector<std::string> all = known_;
         all.insert(all.end(), later.begin(), later.end());
-        throw Error::input(entry.place, title_ + " has no key \"" + entry.key + "\"", suggestion(entry.key, nearest(entry.key, all) ? all : known_, 30));
+        throw Error::input(entry.place, title_ + " has no key \"" + entry.key + "\"",
+                           suggestion(entry.key, nearest(entry.key, all) ? all : known_, 30));
     }
 }
 

@@ -47,8 +47,9 @@ struct Sphere {
     Vec3 center;
     double radius = 0.0;
 };
-// A polygon swept from `from` to `to`. Its corners are two numbers each, measured from `from` along the two axes
-// across the sweep: the remaining coordinate axes in the order x, y, z when the sweep is along one of them.
+// A polygon swept from `from` to `to`. Its corners are two numbers each, measured from `from` along the two
+// axes across the sweep: the remaining coordinate axes in the order x, y, z when the sweep is along one of
+// them.
 struct Prism {
     std::vector<Vec2> polygon;
     Vec3 from, to;
@@ -203,8 +204,8 @@ struct Study {
 // "bolt" means "bolt" itself and every copy "bolt/1", "bolt/2", …
 bool refers_to(const std::string& reference, const std::string& name);
 
-// Loads a study: TOML, `extends`, settings ("path=value"), units, arithmetic, every card and every name checked.
-// Throws Error (Input, Usage) at the first thing that is wrong.
+// Loads a study: TOML, `extends`, settings ("path=value"), units, arithmetic, every card and every name
+// checked. Throws Error (Input, Usage) at the first thing that is wrong.
 Study load_study(const std::filesystem::path& file, const std::vector<std::string>& settings = {});
 
 } // namespace upright

@@ -11,6 +11,7 @@ TEST(Error, HasPlaceAndBothSentences) {
 }
 
 TEST(Error, LeavesOutWhatIsUnknown) {
-    EXPECT_STREQ(Error::usage("no such thing", "Did you mean \"x\"?").what(), "no such thing. Did you mean \"x\"?");
+    EXPECT_STREQ(Error::usage("no such thing", "Did you mean \"x\"?").what(),
+                 "no such thing. Did you mean \"x\"?");
     EXPECT_STREQ(Error::files("/tmp/x", "cannot be written").what(), "/tmp/x: cannot be written.");
 }

@@ -157,7 +157,8 @@ TEST(Program, DoesTheWholeJob) {
     const auto run = test::upright(folder.path(), {"optimize", "bracket.toml"});
     EXPECT_EQ(run.code, 0) << run.err;
     const fs::path out = folder.path() / "bracket.run";
-    for (const char* file : {"run.json", "history.csv", "study.toml", "design.vtu", "cases/bend.1.vtu", "cases/bend.2.vtu", "steps/0004.h5", "steps/checkpoint.h5", "log.txt"})
+    for (const char* file : {"run.json", "history.csv", "study.toml", "design.vtu", "cases/bend.1.vtu",
+                             "cases/bend.2.vtu", "steps/0004.h5", "steps/checkpoint.h5", "log.txt"})
         EXPECT_TRUE(fs::exists(out / file)) << file;
     const auto json = nlohmann::json::parse(test::text_of(out / "run.json"));
     EXPECT_EQ(json["status"], "iteration-limit");
@@ -167,24 +168,31 @@ TEST(Program, DoesTheWholeJob) {
     EXPECT_EQ(json["goal"]["unit"], "N·mm");
     EXPECT_NEAR(json["responses"][1]["value"].get<double>(), 0.4, 1e-4);
     EXPECT_EQ(json["responses"][1]["holds"], true);
-    EXPECT_NEAR(json["cases"][0]["compliance"].get<double>(), json["cases"][1]["compliance"].get<double>(), 1e-9);
+    EXPECT_NEAR(json["cases"][0]["compliance"].get<double>(), json["cases"][1]["compliance"].get<double>(),
+                1e-9);
 
     for (const char* what : {"density", "displacement", "stress", "history"}) {
-        const auto plot = test::upright(folder.path(), {"plot", "bracket.run", "--what", what, "--size", "800x500"});
+        const auto plot =
+            test::upright(folder.path(), {"plot", "bracket.run", "--what", what, "--size", "800x500"});
         EXPECT_EQ(plot.code, 0) << what << plot.err;
     }
     EXPECT_TRUE(is_png(out / "figures/density.png", 800, 500));
     EXPECT_TRUE(is_png(out / "figures/stress-bend.1.png", 800, 500));
     EXPECT_TRUE(is_png(out / "figures/displacement-bend.2.png", 800, 500));
     EXPECT_TRUE(is_png(out / "figures/history.png", 800, 500));
-    EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--iteration", "4", "--from", "top", "--out", "early.png"}).code, 0);
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--iteration", "4", "--from", "top",
+                                            "--out", "early.png"})
+                  .code,
+              0);
     EXPECT_TRUE(is_png(folder.path() / "early.png", 1280, 800));
     EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--iteration", "5"}).code, 3);
-    EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--what", "stress", "--case", "bent"}).code, 2);
+    EXPECT_EQ(
+        test::upright(folder.path(), {"plot", "bracket.run", "--what", "stress", "--case", "bent"}).code, 2);
 
     const auto carve = test::upright(folder.path(), {"carve", "bracket.run", "--at", "0.5"});
     EXPECT_EQ(carve.code, 0) << carve.err;
-    EXPECT_NE(carve.out.find("one piece, and it reaches every support and load"), std::string::npos) << carve.out;
+    EXPECT_NE(carve.out.find("one piece, and it reaches every support and load"), std::string::npos)
+        << carve.out;
     EXPECT_NE(carve.out.find("closed"), std::string::npos);
     EXPECT_GT(fs::file_size(out / "part.stl"), 10000U);
     EXPECT_EQ(nlohmann::json::parse(test::text_of(out / "part.json"))["thresholds"].size(), 10U);
@@ -198,7 +206,10 @@ TEST(Program, NeverOverwritesARunUnasked) {
     EXPECT_EQ(again.code, 6);
     EXPECT_NE(again.err.find("--force"), std::string::npos);
     EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--force"}).code, 0);
-    EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "other.run", "--set", "response.budget.max=0.3"}).code, 0);
+    EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "other.run", "--set",
+                                            "response.budget.max=0.3"})
+                  .code,
+              0);
     EXPECT_NE(test::text_of(folder.path() / "other.run/study.toml").find("max = 0.3"), std::string::npos);
 }
 
@@ -206,14 +217,19 @@ TEST(Program, InterruptWritesACheckpointAndResumeEndsTheSame) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", small_study("iterations = 30\nkeep_every = 100\n"));
     EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "whole.run"}).code, 0);
-    // The signal comes once the first iteration is written; whatever iteration it meets, the end must be the same.
-    const std::string start = test::shell_quoted(UPRIGHT_PROGRAM) + " optimize bracket.toml --out parts.run >/dev/null 2>&1";
+    // The signal comes once the first iteration is written; whatever iteration it meets, the end must be the
+    // same.
+    const std::string start =
+        test::shell_quoted(UPRIGHT_PROGRAM) + " optimize bracket.toml --out parts.run >/dev/null 2>&1";
     const int status = std::system(("cd " + test::shell_quoted(folder.path().string()) + " && { " + start +
-                                    " & p=$!; while [ ! -s parts.run/history.csv ] && kill -0 $p; do sleep 0.01; done; kill -INT $p; wait $p; }")
+                                    " & p=$!; while [ ! -s parts.run/history.csv ] && kill -0 $p; do sleep "
+                                    "0.01; done; kill -INT $p; wait $p; }")
                                        .c_str());
     ASSERT_EQ(WEXITSTATUS(status), 130);
-    EXPECT_EQ(nlohmann::json::parse(test::text_of(folder.path() / "parts.run/run.json"))["status"], "interrupted");
-    const auto resumed = test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "parts.run", "--resume"});
+    EXPECT_EQ(nlohmann::json::parse(test::text_of(folder.path() / "parts.run/run.json"))["status"],
+              "interrupted");
+    const auto resumed =
+        test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "parts.run", "--resume"});
     EXPECT_EQ(resumed.code, 0) << resumed.err;
     const auto without_seconds = [&](const char* run) {
         std::istringstream in(test::text_of(folder.path() / run / "history.csv"));
@@ -227,7 +243,8 @@ TEST(Program, InterruptWritesACheckpointAndResumeEndsTheSame) {
         return out;
     };
     EXPECT_EQ(without_seconds("whole.run"), without_seconds("parts.run"));
-    const auto changed = test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "whole.run", "--resume", "--set", "response.budget.max=0.3"});
+    const auto changed = test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "whole.run",
+                                                       "--resume", "--set", "response.budget.max=0.3"});
     EXPECT_EQ(changed.code, 3);
     EXPECT_NE(changed.err.find("has changed"), std::string::npos);
 }
@@ -236,8 +253,12 @@ TEST(Program, StrictCheckCountsDoubts) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", small_study());
     EXPECT_EQ(test::upright(folder.path(), {"check", "bracket.toml", "--strict", "--no-figures"}).code, 0);
-    EXPECT_EQ(test::upright(folder.path(), {"check", "bracket.toml", "--strict", "--no-figures", "--set", "run.filter=6"}).code, 3);
-    const auto unheld = test::upright(folder.path(), {"check", "bracket.toml", "--no-figures", "--set", "support.clamp.hold=[\"x\"]"});
+    EXPECT_EQ(test::upright(folder.path(),
+                            {"check", "bracket.toml", "--strict", "--no-figures", "--set", "run.filter=6"})
+                  .code,
+              3);
+    const auto unheld = test::upright(
+        folder.path(), {"check", "bracket.toml", "--no-figures", "--set", "support.clamp.hold=[\"x\"]"});
     EXPECT_EQ(unheld.code, 3);
     EXPECT_NE(unheld.out.find("NOT READY"), std::string::npos);
     EXPECT_FALSE(fs::exists(folder.path() / "bracket.check"));
@@ -249,7 +270,9 @@ TEST(Program, ABoundThatDoesNotHoldIsExitCode4) {
     text.replace(text.find("max = 0.4"), 9, "");
     folder.write("bracket.toml", text);
     // One iteration from half density cannot meet a bound near the full solid's compliance.
-    const auto run = test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "goal.minimize=budget", "--set", "response.stiffness.max=14"});
+    const auto run =
+        test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "goal.minimize=budget", "--set",
+                                      "response.stiffness.max=14"});
     EXPECT_EQ(run.code, 4) << run.out << run.err;
     EXPECT_NE(run.out.find("DOES NOT HOLD"), std::string::npos);
 }

@@ -32,8 +32,10 @@ inline std::string text_of(const std::filesystem::path& file) {
 }
 
 // `folder` is where the program runs, and where its outputs are caught.
-inline Outcome upright(const std::filesystem::path& folder, const std::vector<std::string>& words, const std::string& before = {}) {
-    std::string command = "cd " + shell_quoted(folder.string()) + " && " + before + " " + shell_quoted(UPRIGHT_PROGRAM);
+inline Outcome upright(const std::filesystem::path& folder, const std::vector<std::string>& words,
+                       const std::string& before = {}) {
+    std::string command =
+        "cd " + shell_quoted(folder.string()) + " && " + before + " " + shell_quoted(UPRIGHT_PROGRAM);
     for (const std::string& word : words) command += " " + shell_quoted(word);
     const auto out = folder / ".stdout";
     const auto err = folder / ".stderr";

@@ -45,4 +45,6 @@ INSTANTIATE_TEST_SUITE_P(All, WrongStudy, ::testing::ValuesIn(wrong_studies()), 
     return name;
 });
 
-TEST(WrongStudies, AreManyEnough) { EXPECT_GE(wrong_studies().size(), 30U); }
+TEST(WrongStudies, AreManyEnough) {
+    EXPECT_GE(wrong_studies().size(), 30U);
+}

@@ -24,7 +24,8 @@ double dot(const std::vector<double>& a, const std::vector<double>& b) {
     return out;
 }
 
-const char* pad = "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[6, 0, 0], [8, 4, 4]]\n";
+const char* pad =
+    "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[6, 0, 0], [8, 4, 4]]\n";
 
 } // namespace
 
@@ -33,7 +34,8 @@ TEST(DesignChain, KeepsConstantsAndKeptRegions) {
     const DesignChain chain(model, 2.5);
     EXPECT_EQ(chain.variables(), 6U * 16U);
     const std::vector<double> density = chain.physical(std::vector<double>(chain.variables(), 0.3), 0.0);
-    for (std::size_t e = 0; e < density.size(); ++e) EXPECT_NEAR(density[e], chain.is_design()[e] ? 0.3 : 1.0, 1e-14);
+    for (std::size_t e = 0; e < density.size(); ++e)
+        EXPECT_NEAR(density[e], chain.is_design()[e] ? 0.3 : 1.0, 1e-14);
 }
 
 TEST(DesignChain, PullBackIsTheTransposeOfTheDerivative) {
@@ -51,7 +53,9 @@ TEST(DesignChain, PullBackIsTheTransposeOfTheDerivative) {
             up[i] += h * direction[i];
             down[i] -= h * direction[i];
         }
-        const double difference = (dot(chain.physical(up, sharpness), gradient) - dot(chain.physical(down, sharpness), gradient)) / (2 * h);
+        const double difference =
+            (dot(chain.physical(up, sharpness), gradient) - dot(chain.physical(down, sharpness), gradient)) /
+            (2 * h);
         EXPECT_NEAR(dot(pulled, direction), difference, 1e-7 * std::abs(difference)) << sharpness;
     }
 }
@@ -73,16 +77,21 @@ TEST(DensityFilter, AHalfModelFiltersLikeTheWhole) {
     const DesignChain a(whole, 2.7);
     const DesignChain b(half, 2.7);
     // The same field on both: a function of the distance to the plane.
-    const auto field = [](const Vec3& p) { return 0.5 + 0.4 * std::sin(p.x() + std::abs(p.y() - 2.0) * 1.3 + 0.2 * p.z()); };
+    const auto field = [](const Vec3& p) {
+        return 0.5 + 0.4 * std::sin(p.x() + std::abs(p.y() - 2.0) * 1.3 + 0.2 * p.z());
+    };
     std::vector<double> xa;
     std::vector<double> xb;
-    for (std::size_t e = 0; e < whole.mesh.elements(); ++e) xa.push_back(field(whole.mesh.center(static_cast<ElementId>(e))));
-    for (std::size_t e = 0; e < half.mesh.elements(); ++e) xb.push_back(field(half.mesh.center(static_cast<ElementId>(e))));
+    for (std::size_t e = 0; e < whole.mesh.elements(); ++e)
+        xa.push_back(field(whole.mesh.center(static_cast<ElementId>(e))));
+    for (std::size_t e = 0; e < half.mesh.elements(); ++e)
+        xb.push_back(field(half.mesh.center(static_cast<ElementId>(e))));
     const auto da = a.physical(xa, 0.0);
     const auto db = b.physical(xb, 0.0);
     for (std::size_t e = 0; e < half.mesh.elements(); ++e) {
         const auto ijk = half.mesh.grid.indices(half.mesh.cell_of[e]);
-        const auto same = static_cast<std::size_t>(whole.mesh.element_of[whole.mesh.grid.at(ijk[0], ijk[1], ijk[2])]);
+        const auto same =
+            static_cast<std::size_t>(whole.mesh.element_of[whole.mesh.grid.at(ijk[0], ijk[1], ijk[2])]);
         EXPECT_NEAR(db[e], da[same], 1e-14);
     }
 }
@@ -93,7 +102,8 @@ TEST(Projection, IsSmoothAndKeepsEnds) {
         EXPECT_NEAR(project(1.0, beta), 1.0, 1e-14);
         EXPECT_NEAR(project(0.5, beta), 0.5, 1e-14);
         const double h = 1e-6;
-        EXPECT_NEAR(project_slope(0.4, beta), (project(0.4 + h, beta) - project(0.4 - h, beta)) / (2 * h), 1e-7);
+        EXPECT_NEAR(project_slope(0.4, beta), (project(0.4 + h, beta) - project(0.4 - h, beta)) / (2 * h),
+                    1e-7);
     }
 }
 

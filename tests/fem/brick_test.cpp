@@ -23,7 +23,8 @@ Eigen::MatrixXd unit_corners(int dimension) {
 Eigen::MatrixXd distorted(int dimension) {
     Eigen::MatrixXd out = unit_corners(dimension);
     for (Eigen::Index c = 0; c < out.cols(); ++c)
-        for (Eigen::Index a = 0; a < dimension; ++a) out(a, c) += 0.17 * std::sin(3.0 * static_cast<double>(c) + 5.0 * static_cast<double>(a));
+        for (Eigen::Index a = 0; a < dimension; ++a)
+            out(a, c) += 0.17 * std::sin(3.0 * static_cast<double>(c) + 5.0 * static_cast<double>(a));
     return out;
 }
 
@@ -35,7 +36,10 @@ struct Kind {
 class Bricks : public ::testing::TestWithParam<Kind> {
   protected:
     int dimension() const { return GetParam().kind == ElementKind::Quad4 ? 2 : 3; }
-    Eigen::MatrixXd D() const { return 100.0 * elastic_matrix(dimension() == 2 ? ElementFamily::PlaneStress : ElementFamily::Solid, 0.3); }
+    Eigen::MatrixXd D() const {
+        return 100.0 *
+               elastic_matrix(dimension() == 2 ? ElementFamily::PlaneStress : ElementFamily::Solid, 0.3);
+    }
     Eigen::MatrixXd stiffness(const Eigen::MatrixXd& corners) const {
         return element_for(GetParam().kind).stiffness(corners, D(), 1.0, GetParam().formulation);
     }
@@ -49,13 +53,15 @@ TEST_P(Bricks, HaveExactlyTheRigidBodyModes) {
     const Eigen::VectorXd values = Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(K).eigenvalues();
     const int rigid = dimension() == 2 ? 3 : 6;
     for (int i = 0; i < values.size(); ++i) {
-        if (i < rigid) EXPECT_LT(std::abs(values[i]), 1e-10 * values.maxCoeff()) << i;
-        else EXPECT_GT(values[i], 1e-4 * values.maxCoeff()) << i;
+        if (i < rigid)
+            EXPECT_LT(std::abs(values[i]), 1e-10 * values.maxCoeff()) << i;
+        else
+            EXPECT_GT(values[i], 1e-4 * values.maxCoeff()) << i;
     }
 }
 
-// Patch test: a cube cut into 2 x 2 (x 2) cells with the middle node out of place; its boundary follows a linear field,
-// and the middle node must find its place on it by itself, with the same stress everywhere.
+// Patch test: a cube cut into 2 x 2 (x 2) cells with the middle node out of place; its boundary follows a
+// linear field, and the middle node must find its place on it by itself, with the same stress everywhere.
 TEST_P(Bricks, PassThePatchTest) {
     const int d = dimension();
     const Element& element = element_for(GetParam().kind);
@@ -71,7 +77,8 @@ TEST_P(Bricks, PassThePatchTest) {
                 if (d == 3) place(2, number(i, j, k)) = k;
             }
     const int middle = d == 2 ? number(1, 1, 0) : number(1, 1, 1);
-    place.col(middle) += d == 2 ? Eigen::VectorXd(Eigen::Vector2d(0.21, -0.14)) : Eigen::VectorXd(Eigen::Vector3d(0.21, -0.14, 0.17));
+    place.col(middle) += d == 2 ? Eigen::VectorXd(Eigen::Vector2d(0.21, -0.14))
+                                : Eigen::VectorXd(Eigen::Vector3d(0.21, -0.14, 0.17));
     Eigen::MatrixXd field = Eigen::MatrixXd::Zero(d, d);
     for (int a = 0; a < d; ++a)
         for (int b = 0; b < d; ++b) field(a, b) = 0.01 * (1 + a) - 0.007 * b;
@@ -83,16 +90,19 @@ TEST_P(Bricks, PassThePatchTest) {
             for (int i = 0; i < 2; ++i) {
                 std::vector<int> cell;
                 for (Eigen::Index c = 0; c < unit.cols(); ++c)
-                    cell.push_back(number(i + static_cast<int>(unit(0, c)), j + static_cast<int>(unit(1, c)), d == 2 ? 0 : k + static_cast<int>(unit(2, c))));
+                    cell.push_back(number(i + static_cast<int>(unit(0, c)), j + static_cast<int>(unit(1, c)),
+                                          d == 2 ? 0 : k + static_cast<int>(unit(2, c))));
                 cells.push_back(cell);
             }
     for (const auto& cell : cells) {
         Eigen::MatrixXd corners(d, unit.cols());
-        for (Eigen::Index c = 0; c < unit.cols(); ++c) corners.col(c) = place.col(cell[static_cast<std::size_t>(c)]);
+        for (Eigen::Index c = 0; c < unit.cols(); ++c)
+            corners.col(c) = place.col(cell[static_cast<std::size_t>(c)]);
         const Eigen::MatrixXd k = stiffness(corners);
         for (std::size_t a = 0; a < cell.size(); ++a)
             for (std::size_t b = 0; b < cell.size(); ++b)
-                K.block(d * cell[a], d * cell[b], d, d) += k.block(d * static_cast<Eigen::Index>(a), d * static_cast<Eigen::Index>(b), d, d);
+                K.block(d * cell[a], d * cell[b], d, d) +=
+                    k.block(d * static_cast<Eigen::Index>(a), d * static_cast<Eigen::Index>(b), d, d);
     }
     Eigen::VectorXd u(d * nodes);
     for (int n = 0; n < nodes; ++n) u.segment(d * n, d) = field * place.col(n);
@@ -117,14 +127,20 @@ TEST_P(Bricks, PassThePatchTest) {
 }
 
 INSTANTIATE_TEST_SUITE_P(All, Bricks,
-                         ::testing::Values(Kind{ElementKind::Quad4, Formulation::Plain}, Kind{ElementKind::Quad4, Formulation::Enhanced},
-                                           Kind{ElementKind::Hex8, Formulation::Plain}, Kind{ElementKind::Hex8, Formulation::Enhanced}));
+                         ::testing::Values(Kind{ElementKind::Quad4, Formulation::Plain},
+                                           Kind{ElementKind::Quad4, Formulation::Enhanced},
+                                           Kind{ElementKind::Hex8, Formulation::Plain},
+                                           Kind{ElementKind::Hex8, Formulation::Enhanced}));
 
 TEST(Quad4, MatchesThePublishedMatrix) {
     // First row of the unit square's stiffness in plane stress, as the optimisation literature prints it.
     const double nu = 0.3;
-    const double k[8] = {1.0 / 2 - nu / 6, 1.0 / 8 + nu / 8, -1.0 / 4 - nu / 12, -1.0 / 8 + 3 * nu / 8, -1.0 / 4 + nu / 12, -1.0 / 8 - nu / 8, nu / 6, 1.0 / 8 - 3 * nu / 8};
-    const Eigen::MatrixXd K = element_for(ElementKind::Quad4).stiffness(unit_corners(2), elastic_matrix(ElementFamily::PlaneStress, nu), 1.0, Formulation::Plain);
+    const double k[8] = {
+        1.0 / 2 - nu / 6,  1.0 / 8 + nu / 8, -1.0 / 4 - nu / 12,  -1.0 / 8 + 3 * nu / 8, -1.0 / 4 + nu / 12,
+        -1.0 / 8 - nu / 8, nu / 6,           1.0 / 8 - 3 * nu / 8};
+    const Eigen::MatrixXd K = element_for(ElementKind::Quad4)
+                                  .stiffness(unit_corners(2), elastic_matrix(ElementFamily::PlaneStress, nu),
+                                             1.0, Formulation::Plain);
     for (int i = 0; i < 8; ++i) EXPECT_NEAR(K(0, i), k[i] / (1 - nu * nu), 1e-14) << i;
 }
 

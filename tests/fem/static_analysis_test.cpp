@@ -25,7 +25,9 @@ double tip_deflection(const Study& study) {
     const CaseResult result = analysis.solve(full, full)[0];
     double mean = 0.0;
     const ModelSurface& tip = model.surfaces[1];
-    for (const NodeId n : tip.nodes) mean += result.displacement[3 * static_cast<Eigen::Index>(index(n)) + 2] / static_cast<double>(tip.nodes.size());
+    for (const NodeId n : tip.nodes)
+        mean += result.displacement[3 * static_cast<Eigen::Index>(index(n)) + 2] /
+                static_cast<double>(tip.nodes.size());
     return mean;
 }
 
@@ -39,14 +41,18 @@ TEST(StaticAnalysis, CantileverMatchesBeamTheory) {
 }
 
 TEST(StaticAnalysis, PlainCellsAreTooStiffInBending) {
-    EXPECT_LT(std::abs(tip_deflection(study_from(slender("plain")))), 0.8 * std::abs(tip_deflection(study_from(slender("enhanced")))));
+    EXPECT_LT(std::abs(tip_deflection(study_from(slender("plain")))),
+              0.8 * std::abs(tip_deflection(study_from(slender("enhanced")))));
 }
 
 TEST(StaticAnalysis, ReactionsBalanceLoads) {
-    const Model model = build_model(study_from(block_study("[[load]]\nname = \"weight\"\ngravity = [1e8, 0, -1e9]\n[[case]]\nname = \"w\"\nsupports = \"clamp\"\nloads = { weight = 1, pull = -0.5 }\n")));
+    const Model model = build_model(
+        study_from(block_study("[[load]]\nname = \"weight\"\ngravity = [1e8, 0, -1e9]\n[[case]]\nname = "
+                               "\"w\"\nsupports = \"clamp\"\nloads = { weight = 1, pull = -0.5 }\n")));
     StaticAnalysis analysis(model, {});
     std::vector<double> density(model.mesh.elements());
-    for (std::size_t e = 0; e < density.size(); ++e) density[e] = 0.2 + 0.7 * std::abs(std::sin(static_cast<double>(e)));
+    for (std::size_t e = 0; e < density.size(); ++e)
+        density[e] = 0.2 + 0.7 * std::abs(std::sin(static_cast<double>(e)));
     const auto results = analysis.solve(density, density);
     for (std::size_t c = 0; c < results.size(); ++c) {
         const Eigen::VectorXd reaction = analysis.reactions(results[c], model.cases[c], density, density);
@@ -65,10 +71,14 @@ TEST(StaticAnalysis, ReactionsBalanceLoads) {
 
 TEST(StaticAnalysis, ConstantStressUnderTension) {
     // Held so that it can shrink sideways: the stress is force over area everywhere.
-    const Model model = build_model(study_from(block_study("[[point]]\nname = \"o\"\nat = [0, 0, 0]\n[[point]]\nname = \"a\"\nat = [0, 4, 0]\n"
-                                                           "[[support]]\nname = \"pin\"\non = \"o\"\nhold = [\"y\", \"z\"]\n[[support]]\nname = \"guide\"\non = \"a\"\nhold = [\"z\"]\n"
-                                                           "[[case]]\nname = \"pull\"\nsupports = [\"clamp\", \"pin\", \"guide\"]\nloads = { pull = 1 }\n"),
-                                               {"support.clamp.hold=[\"x\"]", "load.pull.force=[1600, 0, 0]", "case.bend.supports=[\"clamp\", \"pin\", \"guide\"]"}));
+    const Model model = build_model(study_from(
+        block_study(
+            "[[point]]\nname = \"o\"\nat = [0, 0, 0]\n[[point]]\nname = \"a\"\nat = [0, 4, 0]\n"
+            "[[support]]\nname = \"pin\"\non = \"o\"\nhold = [\"y\", \"z\"]\n[[support]]\nname = "
+            "\"guide\"\non = \"a\"\nhold = [\"z\"]\n"
+            "[[case]]\nname = \"pull\"\nsupports = [\"clamp\", \"pin\", \"guide\"]\nloads = { pull = 1 }\n"),
+        {"support.clamp.hold=[\"x\"]", "load.pull.force=[1600, 0, 0]",
+         "case.bend.supports=[\"clamp\", \"pin\", \"guide\"]"}));
     StaticAnalysis analysis(model, {});
     const std::vector<double> full(model.mesh.elements(), 1.0);
     const CaseResult result = analysis.solve(full, full)[0];
@@ -78,7 +88,8 @@ TEST(StaticAnalysis, ConstantStressUnderTension) {
 
 TEST(StaticAnalysis, SymmetryGivesTheHalfOfTheWhole) {
     const Model whole = build_model(study_from(block_study()));
-    const Model half = build_model(study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n"), {"load.pull.force=[0, 0, -50]"}));
+    const Model half = build_model(
+        study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n"), {"load.pull.force=[0, 0, -50]"}));
     StaticAnalysis a(whole, {});
     StaticAnalysis b(half, {});
     const std::vector<double> ones(whole.mesh.elements(), 1.0);
@@ -87,8 +98,10 @@ TEST(StaticAnalysis, SymmetryGivesTheHalfOfTheWhole) {
 }
 
 TEST(StaticAnalysis, CasesWithDifferentSupportsAreKeptApart) {
-    const Model model = build_model(study_from(block_study("[[surface]]\nname = \"floor\"\nof = \"block\"\nfacing = [0, 0, -1]\n[[support]]\nname = \"glued\"\non = \"floor\"\nhold = [\"x\", \"y\", \"z\"]\n"
-                                                           "[[case]]\nname = \"other\"\nsupports = \"glued\"\nloads = { pull = 1 }\n")));
+    const Model model = build_model(study_from(
+        block_study("[[surface]]\nname = \"floor\"\nof = \"block\"\nfacing = [0, 0, -1]\n[[support]]\nname = "
+                    "\"glued\"\non = \"floor\"\nhold = [\"x\", \"y\", \"z\"]\n"
+                    "[[case]]\nname = \"other\"\nsupports = \"glued\"\nloads = { pull = 1 }\n")));
     StaticAnalysis analysis(model, {});
     const std::vector<double> full(model.mesh.elements(), 1.0);
     const auto results = analysis.solve(full, full);

@@ -15,7 +15,7 @@ TEST(SignedDistance, CylinderAlongAnyAxis) {
     const Shape c = Cylinder{Vec3(0, 0, 0), Vec3(3, 4, 0), 2.0};
     EXPECT_NEAR(signed_distance(c, Vec3(1.5, 2, 0)), -2.0, 1e-12);
     EXPECT_NEAR(signed_distance(c, Vec3(1.5, 2, 5)), 3.0, 1e-12);
-    EXPECT_NEAR(signed_distance(c, Vec3(6, 8, 0)), 5.0, 1e-12); // beyond the end
+    EXPECT_NEAR(signed_distance(c, Vec3(6, 8, 0)), 5.0, 1e-12);   // beyond the end
     EXPECT_NEAR(signed_distance(c, Vec3(6, 8, 14)), 13.0, 1e-12); // 5 along, 12 out
 }
 

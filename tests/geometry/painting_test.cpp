@@ -49,7 +49,8 @@ TEST(CellGrid, IsCutAtSymmetryPlanes) {
     EXPECT_EQ(low.count[1], 2); // of two equal sides the lower
     EXPECT_TRUE(low.symmetric[1][1]);
     EXPECT_EQ(low.copies(), 2);
-    const CellGrid high = make_cell_grid(study_from(block_study("[symmetry]\nplanes = [\"x = 0\", \"z = 1 mm\"]\n")));
+    const CellGrid high =
+        make_cell_grid(study_from(block_study("[symmetry]\nplanes = [\"x = 0\", \"z = 1 mm\"]\n")));
     EXPECT_EQ(high.count[2], 3); // the larger side
     EXPECT_TRUE(high.symmetric[0][0]);
     EXPECT_TRUE(high.symmetric[2][0]);
@@ -72,20 +73,25 @@ TEST(Painting, ThinSkinsStillTakeOneWholeLayer) {
 }
 
 TEST(Painting, WithinKeepsToARegion) {
-    const Study study = study_from(block_study("[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[6, 0, 0], [20, 4, 4]]\nwithin = \"block\"\n"));
+    const Study study =
+        study_from(block_study("[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = "
+                               "[[6, 0, 0], [20, 4, 4]]\nwithin = \"block\"\n"));
     const CellGrid grid = make_cell_grid(study);
     EXPECT_EQ(owned(study, paint(study, grid), "pad"), 2U * 16U);
 }
 
 TEST(Painting, SkinOfASurfaceLiesUnderIt) {
-    const Study study = study_from(block_study("[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nskin_of = \"tip\"\ndepth = 2\n"));
+    const Study study = study_from(block_study(
+        "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nskin_of = \"tip\"\ndepth = 2\n"));
     const Painting p = paint(study, make_cell_grid(study));
     EXPECT_EQ(owned(study, p, "pad"), 2U * 16U);
     EXPECT_EQ(p.surfaces[1].size(), 16U); // the surface is still found after the pad was painted over it
 }
 
 TEST(Surfaces, TheWallOfAVoidBearsItsName) {
-    const Study study = study_from(block_study(std::string(hole) + "[[surface]]\nname = \"wall\"\nof = \"hole\"\n[[surface]]\nname = \"side\"\nof = \"block\"\nfacing = [0, 1, 0]\n"));
+    const Study study = study_from(
+        block_study(std::string(hole) + "[[surface]]\nname = \"wall\"\nof = \"hole\"\n[[surface]]\nname = "
+                                        "\"side\"\nof = \"block\"\nfacing = [0, 1, 0]\n"));
     const Painting p = paint(study, make_cell_grid(study));
     EXPECT_EQ(p.surfaces[2].size(), 4U * 8U);
     EXPECT_EQ(p.surfaces[3].size(), 8U * 4U); // the wall of the hole that faces +y is not a side of the block
@@ -113,6 +119,7 @@ on_cylinder = { from = [4, 2, 0], to = [4, 2, 4], radius = 1.5 }
 }
 
 TEST(Surfaces, PickingNothingSaysWhichRuleLeftNothing) {
-    const std::string message = test::error_of(block_study("[[surface]]\nname = \"lid\"\nof = \"block\"\nfacing = [1, 1, 1]\n"));
+    const std::string message =
+        test::error_of(block_study("[[surface]]\nname = \"lid\"\nof = \"block\"\nfacing = [1, 1, 1]\n"));
     EXPECT_NE(message.find("\"of\" leaves 160, \"facing\" leaves 0"), std::string::npos) << message;
 }

@@ -22,7 +22,8 @@ TEST(GridMesh, CountsNodesAndElements) {
 }
 
 TEST(GridMesh, LeavesOutNodesOfVoids) {
-    const Study study = test::study_from(test::block_study("[[region]]\nname = \"gone\"\nrole = \"void\"\nbox = [[4, 0, 0], [7, 4, 4]]\n"));
+    const Study study = test::study_from(
+        test::block_study("[[region]]\nname = \"gone\"\nrole = \"void\"\nbox = [[4, 0, 0], [7, 4, 4]]\n"));
     const Mesh mesh = make_grid_mesh(study, paint(study, make_cell_grid(study)));
     EXPECT_EQ(mesh.elements(), 5U * 16U);
     EXPECT_EQ(mesh.nodes.size(), (5U + 2U) * 25U);

@@ -66,7 +66,9 @@ spread = "each-face"
 }
 
 TEST(Model, GravityForcesFollowTheDensity) {
-    const Model model = build_model(study_from(block_study("[[load]]\nname = \"weight\"\ngravity = [0, 0, -1e9]\n[[case]]\nname = \"w\"\nsupports = \"clamp\"\nloads = { weight = 2 }\n")));
+    const Model model = build_model(
+        study_from(block_study("[[load]]\nname = \"weight\"\ngravity = [0, 0, -1e9]\n[[case]]\nname = "
+                               "\"w\"\nsupports = \"clamp\"\nloads = { weight = 2 }\n")));
     std::vector<double> density(model.mesh.elements(), 0.25);
     const Eigen::VectorXd f = model.forces(model.cases[1], density);
     double sum = 0.0;
@@ -86,5 +88,8 @@ TEST(Model, SymmetryPlanesHoldTheirNormal) {
 }
 
 TEST(Model, PointsOffTheBodyAreRefused) {
-    EXPECT_NE(test::error_of(block_study("[[point]]\nname = \"far\"\nat = [20, 0, 0]\n[[load]]\nname = \"l\"\non = \"far\"\nforce = [1, 0, 0]\n")).find("off the body"), std::string::npos);
+    EXPECT_NE(test::error_of(block_study("[[point]]\nname = \"far\"\nat = [20, 0, 0]\n[[load]]\nname = "
+                                         "\"l\"\non = \"far\"\nforce = [1, 0, 0]\n"))
+                  .find("off the body"),
+              std::string::npos);
 }

@@ -10,14 +10,18 @@ using test::study_from;
 
 namespace {
 
-std::vector<FreeMotion> left_free(const std::string& hold, const std::string& extra = {}, const std::string& on = "\"root\"") {
-    const Model model = build_model(study_from(block_study(extra), {"support.clamp.hold=" + hold, "support.clamp.on=" + on}));
+std::vector<FreeMotion> left_free(const std::string& hold, const std::string& extra = {},
+                                  const std::string& on = "\"root\"") {
+    const Model model =
+        build_model(study_from(block_study(extra), {"support.clamp.hold=" + hold, "support.clamp.on=" + on}));
     return free_motions(model, model.held(model.cases[0]))[0].motions;
 }
 
 } // namespace
 
-TEST(RigidFreedom, ClampHoldsEverything) { EXPECT_TRUE(left_free("[\"x\", \"y\", \"z\"]").empty()); }
+TEST(RigidFreedom, ClampHoldsEverything) {
+    EXPECT_TRUE(left_free("[\"x\", \"y\", \"z\"]").empty());
+}
 
 TEST(RigidFreedom, NothingHeldLeavesSix) {
     const Model model = build_model(study_from(block_study()));
@@ -34,7 +38,8 @@ TEST(RigidFreedom, NamesTheTranslation) {
 
 TEST(RigidFreedom, NamesTheRotationAndItsAxis) {
     // One point holds all three translations: three rotations about it are left.
-    const auto motions = left_free("[\"x\", \"y\", \"z\"]", "[[point]]\nname = \"pin\"\nat = [0, 4, 2]\n", "\"pin\"");
+    const auto motions =
+        left_free("[\"x\", \"y\", \"z\"]", "[[point]]\nname = \"pin\"\nat = [0, 4, 2]\n", "\"pin\"");
     ASSERT_EQ(motions.size(), 3U);
     for (const FreeMotion& m : motions) {
         EXPECT_TRUE(m.rotation);
@@ -45,13 +50,16 @@ TEST(RigidFreedom, NamesTheRotationAndItsAxis) {
 }
 
 TEST(RigidFreedom, HeldAlongOneAxisLeavesPlaneMotion) {
-    const auto motions = left_free("[\"z\"]", "[[surface]]\nname = \"floor\"\nof = \"block\"\nfacing = [0, 0, -1]\n", "\"floor\"");
+    const auto motions = left_free(
+        "[\"z\"]", "[[surface]]\nname = \"floor\"\nof = \"block\"\nfacing = [0, 0, -1]\n", "\"floor\"");
     ASSERT_EQ(motions.size(), 3U);
-    EXPECT_EQ(std::count_if(motions.begin(), motions.end(), [](const FreeMotion& m) { return m.rotation; }), 1);
+    EXPECT_EQ(std::count_if(motions.begin(), motions.end(), [](const FreeMotion& m) { return m.rotation; }),
+              1);
 }
 
 TEST(RigidFreedom, LooksAtEveryPiece) {
-    const Model model = build_model(study_from(block_study("[[region]]\nname = \"gap\"\nrole = \"void\"\nbox = [[4, 0, 0], [5, 4, 4]]\n")));
+    const Model model = build_model(study_from(
+        block_study("[[region]]\nname = \"gap\"\nrole = \"void\"\nbox = [[4, 0, 0], [5, 4, 4]]\n")));
     const auto parts = free_motions(model, model.held(model.cases[0]));
     ASSERT_EQ(parts.size(), 2U);
     EXPECT_TRUE(parts[0].motions.empty());

@@ -8,7 +8,9 @@ using namespace upright;
 
 namespace {
 
-double sum(const std::vector<double>& x) { return std::accumulate(x.begin(), x.end(), 0.0); }
+double sum(const std::vector<double>& x) {
+    return std::accumulate(x.begin(), x.end(), 0.0);
+}
 
 } // namespace
 

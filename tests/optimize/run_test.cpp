@@ -23,7 +23,8 @@ class Recorder : public OptimizeObserver {
     int stop_at_;
 };
 
-OptimizeResult run(const Study& study, const Model& model, OptimizeObserver& observer, const OptimizerState* from = nullptr) {
+OptimizeResult run(const Study& study, const Model& model, OptimizeObserver& observer,
+                   const OptimizerState* from = nullptr) {
     StaticAnalysis analysis(model, {});
     return optimize(study, analysis, observer, from);
 }
@@ -47,9 +48,11 @@ std::string problem_error(const std::string& extra, const std::vector<std::strin
 
 } // namespace
 
-// 60 x 20 cells, radius 2.4, penalty 3, density filter: c = 233.71 (Andreassen, Clausen, Schevenels, Lazarov & Sigmund 2011).
+// 60 x 20 cells, radius 2.4, penalty 3, density filter: c = 233.71 (Andreassen, Clausen, Schevenels, Lazarov
+// & Sigmund 2011).
 TEST(Optimize, HalfBeamReachesThePublishedCompliance) {
-    const OptimizeResult result = run(study_from(half_beam(60, 20, false, "iterations = 1000\nstop_when = 0.01\n")));
+    const OptimizeResult result =
+        run(study_from(half_beam(60, 20, false, "iterations = 1000\nstop_when = 0.01\n")));
     EXPECT_EQ(result.status, RunStatus::Converged);
     EXPECT_NEAR(result.state.history.back().goal, 233.71, 0.005 * 233.71);
     EXPECT_NEAR(result.state.history.back().responses[1], 0.5, 1e-6);
@@ -62,17 +65,22 @@ TEST(Optimize, MirroredProblemGivesTheMirroredDesign) {
     const OptimizeResult ra = run(a);
     const OptimizeResult rb = run(b);
     for (std::size_t j = 0; j < 10; ++j)
-        for (std::size_t i = 0; i < 30; ++i) EXPECT_NEAR(ra.state.density[j * 30 + i], rb.state.density[j * 30 + 29 - i], 1e-6);
+        for (std::size_t i = 0; i < 30; ++i)
+            EXPECT_NEAR(ra.state.density[j * 30 + i], rb.state.density[j * 30 + 29 - i], 1e-6);
 }
 
 TEST(Optimize, HalfOfASymmetricBlockGivesTheDesignOfTheWhole) {
     const std::string run_card = "[run]\niterations = 25\nfilter = 1.6\n";
     const OptimizeResult whole = run(study_from(block_study(run_card)));
-    const OptimizeResult half = run(study_from(block_study(run_card + "[symmetry]\nplanes = [\"y = 2\"]\n"), {"load.pull.force=[0, 0, -50]"}));
-    EXPECT_NEAR(whole.state.history.back().goal, 2.0 * half.state.history.back().goal, 1e-6 * whole.state.history.back().goal);
+    const OptimizeResult half = run(study_from(block_study(run_card + "[symmetry]\nplanes = [\"y = 2\"]\n"),
+                                               {"load.pull.force=[0, 0, -50]"}));
+    EXPECT_NEAR(whole.state.history.back().goal, 2.0 * half.state.history.back().goal,
+                1e-6 * whole.state.history.back().goal);
     for (std::size_t k = 0; k < 4; ++k)
         for (std::size_t j = 0; j < 2; ++j)
-            for (std::size_t i = 0; i < 8; ++i) EXPECT_NEAR(half.state.density[(k * 2 + j) * 8 + i], whole.state.density[(k * 4 + j) * 8 + i], 1e-6);
+            for (std::size_t i = 0; i < 8; ++i)
+                EXPECT_NEAR(half.state.density[(k * 2 + j) * 8 + i], whole.state.density[(k * 4 + j) * 8 + i],
+                            1e-6);
 }
 
 TEST(Optimize, SharpeningEndsNearBlackAndWhite) {
@@ -89,13 +97,16 @@ TEST(Optimize, LeastVolumeMeetsTheComplianceBound) {
     const Study direct = study_from(half_beam(40, 14, false, "iterations = 150\n"));
     const OptimizeResult stiffest = run(direct);
     const double reached = stiffest.state.history.back().goal;
-    const Study reverse = study_from(half_beam(40, 14, false, "iterations = 150\n"),
-                                     {"goal.minimize=budget", "response.stiffness.max=" + std::to_string(reached), "response.budget.max=1", "response.budget.active=true"});
+    const Study reverse =
+        study_from(half_beam(40, 14, false, "iterations = 150\n"),
+                   {"goal.minimize=budget", "response.stiffness.max=" + std::to_string(reached),
+                    "response.budget.max=1", "response.budget.active=true"});
     // The bound on volume has to go, or there would be two.
     EXPECT_THROW(make_problem(reverse), Error);
     std::string text = half_beam(40, 14, false, "iterations = 150\n");
     text.replace(text.find("max = 0.5"), 9, "");
-    const Study least = study_from(text, {"goal.minimize=budget", "response.stiffness.max=" + std::to_string(reached)});
+    const Study least =
+        study_from(text, {"goal.minimize=budget", "response.stiffness.max=" + std::to_string(reached)});
     const OptimizeResult lightest = run(least);
     EXPECT_TRUE(lightest.feasible);
     EXPECT_NEAR(lightest.state.history.back().responses[1], 0.5, 0.01);
@@ -115,11 +126,14 @@ TEST(Optimize, ResumingGivesTheSameEndToTheLastDigit) {
     const OptimizeResult b = run(study, model, second, &first.last);
     ASSERT_EQ(a.state.history.size(), b.state.history.size());
     EXPECT_EQ(a.state.density, b.state.density);
-    for (std::size_t i = 0; i < a.state.history.size(); ++i) EXPECT_EQ(a.state.history[i].goal, b.state.history[i].goal) << i;
+    for (std::size_t i = 0; i < a.state.history.size(); ++i)
+        EXPECT_EQ(a.state.history[i].goal, b.state.history[i].goal) << i;
 }
 
 TEST(Optimize, KeptRegionsStaySolid) {
-    const Study study = study_from(block_study("[run]\niterations = 10\n[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[6, 0, 0], [8, 4, 4]]\n"));
+    const Study study =
+        study_from(block_study("[run]\niterations = 10\n[[region]]\nname = \"pad\"\nrole = "
+                               "\"keep\"\nmaterial = \"steel\"\nbox = [[6, 0, 0], [8, 4, 4]]\n"));
     const Model model = build_model(study);
     Recorder recorder;
     const OptimizeResult result = run(study, model, recorder);
@@ -142,9 +156,13 @@ TEST(Optimize, ScheduleRisesSmoothlyAndEndsFinal) {
 }
 
 TEST(Problem, SaysWhatIsNotServedOrOutOfReach) {
-    EXPECT_NE(problem_error("[[response]]\nname = \"w\"\nmeasure = \"mass\"\nmax = 1\n").find("second bound"), std::string::npos);
+    EXPECT_NE(problem_error("[[response]]\nname = \"w\"\nmeasure = \"mass\"\nmax = 1\n").find("second bound"),
+              std::string::npos);
     EXPECT_NE(problem_error("", {"response.budget.min=0.1"}).find("min bound"), std::string::npos);
-    EXPECT_NE(problem_error("[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[0, 0, 0], [4, 4, 4]]\n", {"response.budget.of=[\"block\", \"pad\"]"}).find("kept regions alone"),
+    EXPECT_NE(problem_error("[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[0, "
+                            "0, 0], [4, 4, 4]]\n",
+                            {"response.budget.of=[\"block\", \"pad\"]"})
+                  .find("kept regions alone"),
               std::string::npos);
     EXPECT_NE(problem_error("", {"region.block.role=keep"}).find("no design material"), std::string::npos);
 }

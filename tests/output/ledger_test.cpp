@@ -23,7 +23,8 @@ bool says(const Ledger& ledger, Standing standing, const std::string& words) {
     return false;
 }
 
-const char* pad = "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[5, 0, 0], [8, 4, 4]]\n";
+const char* pad =
+    "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[5, 0, 0], [8, 4, 4]]\n";
 
 } // namespace
 
@@ -42,13 +43,24 @@ TEST(Ledger, SaysWhichMotionIsFree) {
 TEST(Ledger, DoubtsAreTheUsualMistakes) {
     EXPECT_TRUE(says(ledger_of(""), Standing::Doubt, "design cells"));
     EXPECT_TRUE(says(ledger_of(pad, {"run.filter=1.2"}), Standing::Doubt, "below 2.5 cells"));
-    EXPECT_TRUE(says(ledger_of(std::string(pad) + "[[load]]\nname = \"suck\"\non = \"tip\"\npressure = -1\n"), Standing::Doubt, "outward"));
-    EXPECT_TRUE(says(ledger_of(std::string(pad) + "[[load]]\nname = \"idle\"\non = \"tip\"\nforce = [1, 0, 0]\n"), Standing::Doubt, "no case uses it"));
-    EXPECT_TRUE(says(ledger_of(std::string(pad) + "[[case]]\nname = \"silly\"\nsupports = \"clamp\"\nloads = { at-root = 1 }\n[[load]]\nname = \"at-root\"\non = \"root\"\nforce = [5, 0, 0]\n"),
-                     Standing::Doubt, "straight into the support"));
-    EXPECT_TRUE(says(ledger_of(std::string(pad) + "[[region]]\nname = \"miss\"\nrole = \"void\"\nbox = [[20, 0, 0], [30, 4, 4]]\n"), Standing::Doubt, "takes nothing away"));
-    EXPECT_TRUE(says(ledger_of(std::string(pad) + "[symmetry]\nplanes = [\"y = 2\"]\n", {"load.pull.force=[0, 5, -9]"}), Standing::Doubt, "across the symmetry plane"));
-    EXPECT_TRUE(says(ledger_of(std::string(pad) + "[[surface]]\nname = \"idle\"\nof = \"block\"\n"), Standing::Doubt, "nothing refers to it"));
+    EXPECT_TRUE(says(ledger_of(std::string(pad) + "[[load]]\nname = \"suck\"\non = \"tip\"\npressure = -1\n"),
+                     Standing::Doubt, "outward"));
+    EXPECT_TRUE(
+        says(ledger_of(std::string(pad) + "[[load]]\nname = \"idle\"\non = \"tip\"\nforce = [1, 0, 0]\n"),
+             Standing::Doubt, "no case uses it"));
+    EXPECT_TRUE(says(
+        ledger_of(std::string(pad) + "[[case]]\nname = \"silly\"\nsupports = \"clamp\"\nloads = { at-root = "
+                                     "1 }\n[[load]]\nname = \"at-root\"\non = \"root\"\nforce = [5, 0, 0]\n"),
+        Standing::Doubt, "straight into the support"));
+    EXPECT_TRUE(
+        says(ledger_of(std::string(pad) +
+                       "[[region]]\nname = \"miss\"\nrole = \"void\"\nbox = [[20, 0, 0], [30, 4, 4]]\n"),
+             Standing::Doubt, "takes nothing away"));
+    EXPECT_TRUE(says(
+        ledger_of(std::string(pad) + "[symmetry]\nplanes = [\"y = 2\"]\n", {"load.pull.force=[0, 5, -9]"}),
+        Standing::Doubt, "across the symmetry plane"));
+    EXPECT_TRUE(says(ledger_of(std::string(pad) + "[[surface]]\nname = \"idle\"\nof = \"block\"\n"),
+                     Standing::Doubt, "nothing refers to it"));
 }
 
 TEST(Ledger, RendersWithinTheWidth) {

@@ -87,4 +87,6 @@ TEST(RunFolder, HistoryHasTheContractsHeader) {
     EXPECT_EQ(run.read_history()[1].responses, (std::vector<double>{4.25, 0.5}));
 }
 
-TEST(RunFolder, FileNamesOfCopies) { EXPECT_EQ(file_name("start-up/1"), "start-up.1"); }
+TEST(RunFolder, FileNamesOfCopies) {
+    EXPECT_EQ(file_name("start-up/1"), "start-up.1");
+}

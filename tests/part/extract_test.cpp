@@ -12,7 +12,8 @@ namespace {
 
 constexpr double pi = 3.14159265358979323846;
 
-Part carve(const Study& study, const Model& model, const std::vector<double>& density, double at = 0.5, int passes = 50) {
+Part carve(const Study& study, const Model& model, const std::vector<double>& density, double at = 0.5,
+           int passes = 50) {
     PartOptions options;
     options.threshold = at;
     options.passes = passes;
@@ -36,20 +37,25 @@ TEST(Extract, AFullBlockIsTheBlock) {
 }
 
 TEST(Extract, HolesComeAsTheirShapesNotAsStairs) {
-    const Study study = study_from(block_study("[[region]]\nname = \"hole\"\nrole = \"void\"\ncylinder = { from = [4, 2, 0], to = [4, 2, 4], radius = 1.3 }\n"));
+    const Study study = study_from(block_study("[[region]]\nname = \"hole\"\nrole = \"void\"\ncylinder = { "
+                                               "from = [4, 2, 0], to = [4, 2, 4], radius = 1.3 }\n"));
     const Model model = build_model(study);
     const Part part = carve(study, model, std::vector<double>(model.mesh.elements(), 1.0));
     EXPECT_TRUE(part.closed);
     EXPECT_NEAR(part.volume, 128.0 - 4 * pi * 1.69, 0.03 * 128.0);
     for (const Vec3& p : part.surface.points)
-        if (p.z() > 1 && p.z() < 3 && (p - Vec3(4, 2, p.z())).norm() < 1.6) EXPECT_NEAR((p - Vec3(4, 2, p.z())).norm(), 1.3, 0.03);
+        if (p.z() > 1 && p.z() < 3 && (p - Vec3(4, 2, p.z())).norm() < 1.6)
+            EXPECT_NEAR((p - Vec3(4, 2, p.z())).norm(), 1.3, 0.03);
 }
 
 TEST(Extract, KeptRegionsStayWhateverTheDensity) {
-    const Study study = study_from(block_study("[[region]]\nname = \"post\"\nrole = \"keep\"\nmaterial = \"steel\"\ncylinder = { from = [4, 2, 0], to = [4, 2, 4], radius = 1.5 }\n"));
+    const Study study =
+        study_from(block_study("[[region]]\nname = \"post\"\nrole = \"keep\"\nmaterial = \"steel\"\ncylinder "
+                               "= { from = [4, 2, 0], to = [4, 2, 4], radius = 1.5 }\n"));
     const Model model = build_model(study);
     std::vector<double> density(model.mesh.elements());
-    for (std::size_t e = 0; e < density.size(); ++e) density[e] = model.role(static_cast<ElementId>(e)) == Role::Keep ? 1.0 : 0.01;
+    for (std::size_t e = 0; e < density.size(); ++e)
+        density[e] = model.role(static_cast<ElementId>(e)) == Role::Keep ? 1.0 : 0.01;
     const Part part = carve(study, model, density);
     EXPECT_NEAR(part.volume, 4 * pi * 2.25, 0.04 * 4 * pi * 2.25);
     EXPECT_FALSE(part.one_piece()); // it reaches neither the clamp nor the tip
@@ -93,7 +99,8 @@ TEST(Extract, MirrorsAtSymmetryPlanesWithoutASeam) {
     EXPECT_NEAR(part.volume, 128.0, 0.02 * 128.0);
     // Nothing of the surface lies on the plane inside the block.
     for (const Vec3& p : part.surface.points)
-        if (std::abs(p.y() - 2) < 0.1) EXPECT_TRUE(p.x() < 0.3 || p.x() > 7.7 || p.z() < 0.3 || p.z() > 3.7) << p.transpose();
+        if (std::abs(p.y() - 2) < 0.1)
+            EXPECT_TRUE(p.x() < 0.3 || p.x() > 7.7 || p.z() < 0.3 || p.z() > 3.7) << p.transpose();
 }
 
 TEST(Extract, PlaneModelsGetTheirThickness) {
@@ -108,7 +115,8 @@ TEST(Extract, LowerThresholdsNeverWeighLess) {
     const Study study = study_from(block_study());
     const Model model = build_model(study);
     std::vector<double> density(model.mesh.elements());
-    for (std::size_t e = 0; e < density.size(); ++e) density[e] = 0.5 + 0.5 * std::sin(0.9 * model.mesh.center(static_cast<ElementId>(e)).x());
+    for (std::size_t e = 0; e < density.size(); ++e)
+        density[e] = 0.5 + 0.5 * std::sin(0.9 * model.mesh.center(static_cast<ElementId>(e)).x());
     double last = 1e300;
     for (const double at : {0.1, 0.3, 0.5, 0.7, 0.9}) {
         const double mass = carve(study, model, density, at, 0).mass;

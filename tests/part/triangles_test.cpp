@@ -14,14 +14,18 @@ namespace {
 // An octahedron, refined towards the sphere.
 Triangles ball(int rounds) {
     Triangles out;
-    out.points = {Vec3(1, 0, 0), Vec3(-1, 0, 0), Vec3(0, 1, 0), Vec3(0, -1, 0), Vec3(0, 0, 1), Vec3(0, 0, -1)};
+    out.points = {Vec3(1, 0, 0),  Vec3(-1, 0, 0), Vec3(0, 1, 0),
+                  Vec3(0, -1, 0), Vec3(0, 0, 1),  Vec3(0, 0, -1)};
     out.corners = {{0, 2, 4}, {2, 1, 4}, {1, 3, 4}, {3, 0, 4}, {2, 0, 5}, {1, 2, 5}, {3, 1, 5}, {0, 3, 5}};
     for (int r = 0; r < rounds; ++r) {
         std::map<std::pair<int, int>, int> middle;
         const auto between = [&](int a, int b) {
             const auto key = std::minmax(a, b);
             const auto [at, fresh] = middle.emplace(key, static_cast<int>(out.points.size()));
-            if (fresh) out.points.push_back((out.points[static_cast<std::size_t>(a)] + out.points[static_cast<std::size_t>(b)]).normalized());
+            if (fresh)
+                out.points.push_back(
+                    (out.points[static_cast<std::size_t>(a)] + out.points[static_cast<std::size_t>(b)])
+                        .normalized());
             return at->second;
         };
         std::vector<std::array<std::int32_t, 3>> next;
@@ -55,7 +59,8 @@ TEST(Triangles, MeasureABall) {
 
 TEST(Triangles, SmoothingHoldsTheVolumeAndThePins) {
     Triangles b = ball(4);
-    for (std::size_t i = 0; i < b.points.size(); ++i) b.points[i] *= 1.0 + 0.05 * std::sin(37.0 * static_cast<double>(i));
+    for (std::size_t i = 0; i < b.points.size(); ++i)
+        b.points[i] *= 1.0 + 0.05 * std::sin(37.0 * static_cast<double>(i));
     const double before = volume(b);
     const double rough = area(b);
     std::vector<bool> pinned(b.points.size(), false);

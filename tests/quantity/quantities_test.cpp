@@ -62,8 +62,8 @@ TEST(Quantities, RefuseWhatIsAmbiguous) {
 
 TEST(Quantities, CheckDimensions) {
     const Quantities q = millimetres();
-    EXPECT_EQ(complaint(q, "3 mm", dimension::force),
-              "study.toml:1:1: \"3 mm\" is a length where a force is expected. Write it in N or another unit of force.");
+    EXPECT_EQ(complaint(q, "3 mm", dimension::force), "study.toml:1:1: \"3 mm\" is a length where a force is "
+                                                      "expected. Write it in N or another unit of force.");
     EXPECT_NE(complaint(q, "5 lb", dimension::force).find("a lb is a mass"), std::string::npos);
     EXPECT_NE(complaint(q, "0 mm", dimension::force), "");
     EXPECT_NE(complaint(q, "3 wobbles", dimension::length).find("not a unit"), std::string::npos);
@@ -84,7 +84,8 @@ TEST(Quantities, EvaluateArithmeticWithDimensions) {
 }
 
 TEST(Quantities, RefuseMixedSums) {
-    const Quantities q = millimetres({{"lift", std::string("1.8 kN"), here}, {"arm", std::string("20 mm"), here}});
+    const Quantities q =
+        millimetres({{"lift", std::string("1.8 kN"), here}, {"arm", std::string("20 mm"), here}});
     EXPECT_NE(complaint(q, "lift + arm", dimension::force).find("mixes quantities"), std::string::npos);
     EXPECT_NE(complaint(q, "lift + 3", dimension::force).find("mixes quantities"), std::string::npos);
     EXPECT_NE(complaint(q, "lift*arm", dimension::force).find("is a moment"), std::string::npos);

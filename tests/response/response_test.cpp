@@ -11,7 +11,8 @@ using test::study_from;
 
 namespace {
 
-// A body without any symmetry: a block with an off-centre hole and a kept pad, two cases, one of them with gravity.
+// A body without any symmetry: a block with an off-centre hole and a kept pad, two cases, one of them with
+// gravity.
 std::string crooked() {
     return test::block_study(R"(
 [[region]]
@@ -56,7 +57,8 @@ std::vector<double> random_densities(const Model& model) {
     return out;
 }
 
-double value_at(StaticAnalysis& analysis, const ResponseCard& card, const std::vector<double>& density, double penalty) {
+double value_at(StaticAnalysis& analysis, const ResponseCard& card, const std::vector<double>& density,
+                double penalty) {
     const auto results = analysis.solve(stiffness_share(density, penalty), density);
     return measure(analysis, card, results, density, penalty, false).value;
 }
@@ -83,10 +85,12 @@ TEST(Response, SensitivitiesMatchCentralDifferences) {
                 std::vector<double> down = density;
                 up[e] += step;
                 down[e] -= step;
-                return (value_at(analysis, card, up, penalty) - value_at(analysis, card, down, penalty)) / (2 * step);
+                return (value_at(analysis, card, up, penalty) - value_at(analysis, card, down, penalty)) /
+                       (2 * step);
             };
             const double expected = (4.0 * difference(h) - difference(2 * h)) / 3.0;
-            EXPECT_NEAR(found.gradient[e], expected, 1e-6 * std::max(std::abs(expected), 1e-2 * largest)) << card.name << " element " << e;
+            EXPECT_NEAR(found.gradient[e], expected, 1e-6 * std::max(std::abs(expected), 1e-2 * largest))
+                << card.name << " element " << e;
         }
     }
 }
@@ -100,7 +104,8 @@ TEST(Response, FractionsCountTheNamedRegions) {
     EXPECT_NEAR(measure(analysis, study.responses[3], {}, half, 3, false).value, 0.5 * 122 * 7.85e-9, 1e-18);
     const Study default_of = study_from(crooked());
     const std::vector<double> weights = linear_weights(model, default_of.responses[1]);
-    for (std::size_t e = 0; e < weights.size(); ++e) EXPECT_EQ(weights[e] > 0, model.role(static_cast<ElementId>(e)) == Role::Design);
+    for (std::size_t e = 0; e < weights.size(); ++e)
+        EXPECT_EQ(weights[e] > 0, model.role(static_cast<ElementId>(e)) == Role::Design);
 }
 
 TEST(Response, WeightsAddUp) {
@@ -112,7 +117,8 @@ TEST(Response, WeightsAddUp) {
     ASSERT_EQ(results.size(), 3U);
     EXPECT_NEAR(measure(analysis, study.responses[0], results, full, 3, false).value,
                 results[0].compliance + 0.7 * (results[1].compliance + results[2].compliance), 1e-9);
-    EXPECT_NEAR(measure(analysis, study.responses[2], results, full, 3, false).value, results[2].compliance, 1e-12);
+    EXPECT_NEAR(measure(analysis, study.responses[2], results, full, 3, false).value, results[2].compliance,
+                1e-12);
 }
 
 TEST(Response, BoundsHoldWithATolerance) {

@@ -40,13 +40,16 @@ TEST(Document, HintsAtUsualSlips) {
 
 TEST(Document, ExtendsReplacesCardsOfTheSameName) {
     const test::TemporaryFolder folder;
-    folder.write("base.toml", "title = \"a\"\n[[load]]\nname = \"p\"\nx = 1\n[[load]]\nname = \"q\"\nx = 2\n[run]\niterations = 5\nfilter = 2\n");
-    const auto file = folder.write("over.toml", "extends = \"base.toml\"\n[[load]]\nname = \"q\"\nx = 7\n[[load]]\nname = \"r\"\nx = 3\n[run]\nfilter = 9\n");
+    folder.write("base.toml", "title = \"a\"\n[[load]]\nname = \"p\"\nx = 1\n[[load]]\nname = \"q\"\nx = "
+                              "2\n[run]\niterations = 5\nfilter = 2\n");
+    const auto file = folder.write("over.toml", "extends = \"base.toml\"\n[[load]]\nname = \"q\"\nx = "
+                                                "7\n[[load]]\nname = \"r\"\nx = 3\n[run]\nfilter = 9\n");
     const Node merged = load_document(file);
     const Node::List& loads = *merged.find("load")->list();
     ASSERT_EQ(loads.size(), 3U);
     EXPECT_EQ(*loads[1].find("x")->number(), 7);
-    EXPECT_EQ(loads[1].find("x")->place.file, file.string()); // its error would point at the file it stands in
+    EXPECT_EQ(loads[1].find("x")->place.file,
+              file.string()); // its error would point at the file it stands in
     EXPECT_EQ(*merged.find("run")->find("iterations")->number(), 5);
     EXPECT_EQ(*merged.find("run")->find("filter")->number(), 9);
     EXPECT_EQ(merged.find("extends"), nullptr);
@@ -67,7 +70,8 @@ TEST(Document, ExtendsFindsCirclesAndMissingFiles) {
 }
 
 TEST(Document, SettingsReachCardsByName) {
-    Node document = parse_document("[[response]]\nname = \"budget\"\nmax = 0.5\n[mesh]\nsize = 1\n", "s.toml");
+    Node document =
+        parse_document("[[response]]\nname = \"budget\"\nmax = 0.5\n[mesh]\nsize = 1\n", "s.toml");
     apply_setting(document, "response.budget.max=0.3");
     apply_setting(document, "mesh.size=4 mm");
     apply_setting(document, "run.iterations=7"); // the table is made
@@ -80,7 +84,8 @@ TEST(Document, SettingsReachCardsByName) {
 
 TEST(Document, SettingsThatLeadNowhereAreRefused) {
     Node document = parse_document("[[response]]\nname = \"budget\"\nmax = 0.5\n", "s.toml");
-    for (const char* setting : {"response.bugdet.max=1", "respons.budget.max=1", "response.budget=1", "response=1", "nothing", "response.budget.max.x=1", "a..b=1"}) {
+    for (const char* setting : {"response.bugdet.max=1", "respons.budget.max=1", "response.budget=1",
+                                "response=1", "nothing", "response.budget.max.x=1", "a..b=1"}) {
         try {
             apply_setting(document, setting);
             ADD_FAILURE() << setting;
@@ -91,7 +96,9 @@ TEST(Document, SettingsThatLeadNowhereAreRefused) {
 }
 
 TEST(Document, WritesWhatItRead) {
-    const std::string text = "title = \"quote \\\" and \\\\ and é\"\nlist = [1, [2.5, \"x\"], true]\n\n[[load]]\nname = \"p\"\nforce = [0, 1e-05]\n\n[run]\nx = { a = 1, \"b c\" = 2 }\n";
+    const std::string text =
+        "title = \"quote \\\" and \\\\ and é\"\nlist = [1, [2.5, \"x\"], true]\n\n[[load]]\nname = "
+        "\"p\"\nforce = [0, 1e-05]\n\n[run]\nx = { a = 1, \"b c\" = 2 }\n";
     const Node first = parse_document(text, "s.toml");
     const std::string written = write_document(first);
     EXPECT_EQ(write_document(parse_document(written, "s.toml")), written);

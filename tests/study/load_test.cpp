@@ -61,7 +61,8 @@ of = "hole"
 }
 
 TEST(LoadStudy, MaterialsComeFromTheLibraryWithOverrides) {
-    const Study study = study_from(block_study("[[material]]\nname = \"iron\"\nlike = \"ductile iron\"\nyield = \"300 MPa\"\n"));
+    const Study study = study_from(
+        block_study("[[material]]\nname = \"iron\"\nlike = \"ductile iron\"\nyield = \"300 MPa\"\n"));
     const Material& iron = study.materials.back();
     EXPECT_NEAR(iron.E, 169000.0, 1e-6);
     EXPECT_NEAR(iron.density, 7.1e-9, 1e-20);
@@ -69,14 +70,16 @@ TEST(LoadStudy, MaterialsComeFromTheLibraryWithOverrides) {
 }
 
 TEST(LoadStudy, InactiveCardsAreLeftOut) {
-    const Study study = study_from(block_study("[[response]]\nname = \"w\"\nmeasure = \"mass\"\nmax = 1\nactive = false\n"));
+    const Study study =
+        study_from(block_study("[[response]]\nname = \"w\"\nmeasure = \"mass\"\nmax = 1\nactive = false\n"));
     EXPECT_EQ(study.responses.size(), 2U);
     ASSERT_EQ(study.inactive.size(), 1U);
     EXPECT_EQ(study.inactive[0], "response w");
 }
 
 TEST(LoadStudy, SettingsChangeValues) {
-    const Study study = study_from(block_study(), {"response.budget.max=0.3", "mesh.size=2 mm", "load.pull.force=[0, 0, \"-1 kN\"]"});
+    const Study study = study_from(
+        block_study(), {"response.budget.max=0.3", "mesh.size=2 mm", "load.pull.force=[0, 0, \"-1 kN\"]"});
     EXPECT_DOUBLE_EQ(*study.responses[1].max, 0.3);
     EXPECT_DOUBLE_EQ(study.mesh.size, 2.0);
     EXPECT_DOUBLE_EQ(std::get<ForceLoad>(study.loads[0].kind).total.z(), -1000.0);
@@ -90,8 +93,12 @@ TEST(LoadStudy, ResolvedTextLoadsToTheSameStudy) {
 }
 
 TEST(LoadStudy, WordsNotServedYetAreRefusedAsSuch) {
-    for (const char* extra : {"[[joint]]\nname = \"j\"\n", "[form]\nmirror = [\"y = 2\"]\n", "[[case]]\nname = \"m\"\nkind = \"modal\"\nsupports = [\"clamp\"]\n",
-                              "[[load]]\nname = \"m\"\non = \"tip\"\nmoment = [1, 0, 0]\n", "[[response]]\nname = \"s\"\nmeasure = \"stress\"\n",
-                              "[run]\nsolver = \"multigrid\"\n", "[[support]]\nname = \"s\"\non = \"tip\"\nhold = [\"rx\"]\n"})
-        EXPECT_NE(test::error_of(block_study(extra)).find("does not serve yet"), std::string::npos) << extra << test::error_of(block_study(extra));
+    for (const char* extra :
+         {"[[joint]]\nname = \"j\"\n", "[form]\nmirror = [\"y = 2\"]\n",
+          "[[case]]\nname = \"m\"\nkind = \"modal\"\nsupports = [\"clamp\"]\n",
+          "[[load]]\nname = \"m\"\non = \"tip\"\nmoment = [1, 0, 0]\n",
+          "[[response]]\nname = \"s\"\nmeasure = \"stress\"\n", "[run]\nsolver = \"multigrid\"\n",
+          "[[support]]\nname = \"s\"\non = \"tip\"\nhold = [\"rx\"]\n"})
+        EXPECT_NE(test::error_of(block_study(extra)).find("does not serve yet"), std::string::npos)
+            << extra << test::error_of(block_study(extra));
 }

@@ -89,22 +89,30 @@ minimize = "stiffness"
 
 [mesh]
 size = 1
-)" + mesh_extra + extra;
+)" + mesh_extra +
+           extra;
 }
 
 // A plane half beam; `mirrored` is the same problem seen from behind.
 inline std::string half_beam(int nx, int ny, bool mirrored, const std::string& run = {}) {
     const std::string x0 = mirrored ? std::to_string(nx) : "0";
     const std::string x1 = mirrored ? "0" : std::to_string(nx);
-    return std::string("units = [\"mm\", \"N\", \"s\"]\n[[material]]\nname = \"unit\"\nE = 1\nnu = 0.3\ndensity = 1\n") +
-           "[[region]]\nname = \"beam\"\nrole = \"design\"\nmaterial = \"unit\"\nbox = [[0, 0], [" + std::to_string(nx) + ", " + std::to_string(ny) +
-           "]]\n[[surface]]\nname = \"cut\"\nof = \"beam\"\nfacing = [" + (mirrored ? "1" : "-1") + ", 0]\n[[point]]\nname = \"top\"\nat = [" + x0 + ", " +
-           std::to_string(ny) + "]\n[[point]]\nname = \"foot\"\nat = [" + x1 +
-           ", 0]\n[[support]]\nname = \"mirror\"\non = \"cut\"\nhold = [\"x\"]\n[[support]]\nname = \"roller\"\non = \"foot\"\nhold = [\"y\"]\n"
-           "[[load]]\nname = \"push\"\non = \"top\"\nforce = [0, -1]\n[[case]]\nname = \"bend\"\nsupports = [\"mirror\", \"roller\"]\nloads = { push = 1 }\n"
+    return std::string("units = [\"mm\", \"N\", \"s\"]\n[[material]]\nname = \"unit\"\nE = 1\nnu = "
+                       "0.3\ndensity = 1\n") +
+           "[[region]]\nname = \"beam\"\nrole = \"design\"\nmaterial = \"unit\"\nbox = [[0, 0], [" +
+           std::to_string(nx) + ", " + std::to_string(ny) +
+           "]]\n[[surface]]\nname = \"cut\"\nof = \"beam\"\nfacing = [" + (mirrored ? "1" : "-1") +
+           ", 0]\n[[point]]\nname = \"top\"\nat = [" + x0 + ", " + std::to_string(ny) +
+           "]\n[[point]]\nname = \"foot\"\nat = [" + x1 +
+           ", 0]\n[[support]]\nname = \"mirror\"\non = \"cut\"\nhold = [\"x\"]\n[[support]]\nname = "
+           "\"roller\"\non = \"foot\"\nhold = [\"y\"]\n"
+           "[[load]]\nname = \"push\"\non = \"top\"\nforce = [0, -1]\n[[case]]\nname = \"bend\"\nsupports = "
+           "[\"mirror\", \"roller\"]\nloads = { push = 1 }\n"
            "[mesh]\nsize = 1\nelement = \"plane-stress\"\nthickness = 1\nformulation = \"plain\"\n"
-           "[[response]]\nname = \"stiffness\"\nmeasure = \"compliance\"\n[[response]]\nname = \"budget\"\nmeasure = \"volume-fraction\"\nmax = 0.5\n"
-           "[goal]\nminimize = \"stiffness\"\n[run]\npenalty = 3\nfilter = 2.4\nsharpen = false\n" + run;
+           "[[response]]\nname = \"stiffness\"\nmeasure = \"compliance\"\n[[response]]\nname = "
+           "\"budget\"\nmeasure = \"volume-fraction\"\nmax = 0.5\n"
+           "[goal]\nminimize = \"stiffness\"\n[run]\npenalty = 3\nfilter = 2.4\nsharpen = false\n" +
+           run;
 }
 
 } // namespace upright::test

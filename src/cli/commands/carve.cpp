@@ -23,7 +23,8 @@ std::string joined(const std::vector<std::string>& words) {
 }
 
 std::size_t pieces_left(const Part& part) {
-    return static_cast<std::size_t>(std::count_if(part.pieces.begin(), part.pieces.end(), [](const PartPiece& p) { return !p.dropped; }));
+    return static_cast<std::size_t>(
+        std::count_if(part.pieces.begin(), part.pieces.end(), [](const PartPiece& p) { return !p.dropped; }));
 }
 
 void print_pieces(Console& console, const Study& study, const Part& part) {
@@ -36,23 +37,28 @@ void print_pieces(Console& console, const Study& study, const Part& part) {
             ++dropped;
             dropped_volume += p.volume;
         }
-    if (part.one_piece()) console.result("one piece, and it reaches every support and load");
-    else if (left == 1) console.result("one piece, but it MISSES " + joined(part.missed));
+    if (part.one_piece())
+        console.result("one piece, and it reaches every support and load");
+    else if (left == 1)
+        console.result("one piece, but it MISSES " + joined(part.missed));
     else {
         console.result(fmt::format("NOT ONE PIECE: {} pieces", left));
         std::size_t shown = 0;
         for (const PartPiece& p : part.pieces) {
             if (p.dropped || shown == 12) continue;
             ++shown;
-            console.result(fmt::format("  {:.4g} {} around ({:.4g}, {:.4g}, {:.4g}): touches {}", p.volume, volume, p.center.x(), p.center.y(), p.center.z(),
+            console.result(fmt::format("  {:.4g} {} around ({:.4g}, {:.4g}, {:.4g}): touches {}", p.volume,
+                                       volume, p.center.x(), p.center.y(), p.center.z(),
                                        p.touches.empty() ? "no support and no load" : joined(p.touches)));
         }
         if (left > shown) console.result(fmt::format("  and {} more", left - shown));
         if (!part.missed.empty()) console.result("  no piece reaches " + joined(part.missed));
     }
     if (dropped > 0)
-        console.result(fmt::format("left out {} island{} of {:.4g} {} in all that touch{} neither a support nor a load (--all-pieces keeps them)", dropped,
-                                   dropped == 1 ? "" : "s", dropped_volume, volume, dropped == 1 ? "es" : ""));
+        console.result(fmt::format("left out {} island{} of {:.4g} {} in all that touch{} neither a support "
+                                   "nor a load (--all-pieces keeps them)",
+                                   dropped, dropped == 1 ? "" : "s", dropped_volume, volume,
+                                   dropped == 1 ? "es" : ""));
 }
 
 } // namespace
@@ -61,13 +67,15 @@ int run_carve(const Invocation& in, Console& console) {
     const FigureOptions options = figure_options(in);
     const double at = threshold(in);
     if (in.smooth < 0 || in.smooth > 1000) throw Error::usage("--smooth takes 0 to 1000 passes");
-    if (!in.out.empty() && fs::path(in.out).extension() != ".stl") throw Error::usage("--out " + in.out + " is not an STL file", "Write a name that ends in .stl");
+    if (!in.out.empty() && fs::path(in.out).extension() != ".stl")
+        throw Error::usage("--out " + in.out + " is not an STL file", "Write a name that ends in .stl");
     const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
     const Study study = load_study(folder.study_file());
     const Model model = build_model(study);
     const std::vector<double> density = folder.read_density(in.iteration.value_or(-1));
     if (density.size() != model.mesh.elements())
-        throw Error::input({folder.path().string()}, "the densities of this run do not fit its study.toml", "Run the study again with --force");
+        throw Error::input({folder.path().string()}, "the densities of this run do not fit its study.toml",
+                           "Run the study again with --force");
 
     const PartField field(study, model, density);
     PartOptions part_options;
@@ -87,24 +95,32 @@ int run_carve(const Invocation& in, Console& console) {
         one.passes = 0;
         try {
             const Part other = field.extract(one);
-            console.remark(fmt::format("  {:>9.2f}  {:>14.5g}  {:>+7.1f}%  {}{}", t, other.mass, 100.0 * (other.mass / part.mass - 1.0), pieces_left(other),
+            console.remark(fmt::format("  {:>9.2f}  {:>14.5g}  {:>+7.1f}%  {}{}", t, other.mass,
+                                       100.0 * (other.mass / part.mass - 1.0), pieces_left(other),
                                        other.missed.empty() ? "" : ", misses " + joined(other.missed)));
-            table.push_back({{"threshold", t}, {"mass", other.mass}, {"pieces", pieces_left(other)}, {"missed", other.missed}});
+            table.push_back({{"threshold", t},
+                             {"mass", other.mass},
+                             {"pieces", pieces_left(other)},
+                             {"missed", other.missed}});
         } catch (const Error&) {
             console.remark(fmt::format("  {:>9.2f}  {:>14}", t, "nothing left"));
             table.push_back({{"threshold", t}, {"mass", 0.0}, {"pieces", 0}, {"missed", Json::array()}});
         }
     }
     console.remark("");
-    console.result(fmt::format("at {:g}: mass {:.5g} {}, volume {:.5g} {}, {} triangles, {}", at, part.mass, mass, part.volume, volume, part.surface.corners.size(),
+    console.result(fmt::format("at {:g}: mass {:.5g} {}, volume {:.5g} {}, {} triangles, {}", at, part.mass,
+                               mass, part.volume, volume, part.surface.corners.size(),
                                part.closed ? "closed" : "NOT CLOSED"));
     double modelled = 0.0;
     for (std::size_t e = 0; e < density.size(); ++e)
-        modelled += density[e] * model.mesh.volume(static_cast<ElementId>(e)) * model.material(static_cast<ElementId>(e)).density;
+        modelled += density[e] * model.mesh.volume(static_cast<ElementId>(e)) *
+                    model.material(static_cast<ElementId>(e)).density;
     modelled *= model.mesh.grid.copies();
     const double moved = 100.0 * (part.mass / modelled - 1.0);
-    console.result(fmt::format("mass of the densities {:.5g} {}, so carving moves it by {:+.1f} %{}", modelled, mass, moved, std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
-    console.result(fmt::format("smoothing moved the volume by {:+.2g} %", 100.0 * (part.volume / part.volume_before - 1.0)));
+    console.result(fmt::format("mass of the densities {:.5g} {}, so carving moves it by {:+.1f} %{}",
+                               modelled, mass, moved, std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
+    console.result(fmt::format("smoothing moved the volume by {:+.2g} %",
+                               100.0 * (part.volume / part.volume_before - 1.0)));
     print_pieces(console, study, part);
 
     const fs::path stl = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
@@ -114,13 +130,27 @@ int run_carve(const Invocation& in, Console& console) {
     json_file.replace_extension(".json");
     Json pieces = Json::array();
     for (const PartPiece& p : part.pieces)
-        pieces.push_back({{"volume", p.volume}, {"center", {p.center.x(), p.center.y(), p.center.z()}}, {"touches", p.touches}, {"left_out", p.dropped}});
-    const Json report{{"threshold", at},           {"mass", part.mass},      {"mass_unit", mass},     {"volume", part.volume},
-                      {"volume_unit", volume},     {"closed", part.closed},  {"one_piece", part.one_piece()}, {"missed", part.missed},
-                      {"pieces", pieces},          {"thresholds", table},    {"smoothing_passes", in.smooth}};
+        pieces.push_back({{"volume", p.volume},
+                          {"center", {p.center.x(), p.center.y(), p.center.z()}},
+                          {"touches", p.touches},
+                          {"left_out", p.dropped}});
+    const Json report{{"threshold", at},
+                      {"mass", part.mass},
+                      {"mass_unit", mass},
+                      {"volume", part.volume},
+                      {"volume_unit", volume},
+                      {"closed", part.closed},
+                      {"one_piece", part.one_piece()},
+                      {"missed", part.missed},
+                      {"pieces", pieces},
+                      {"thresholds", table},
+                      {"smoothing_passes", in.smooth}};
     write_text(json_file, report.dump(2) + "\n");
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(stl).replace_extension(".png");
-    draw_part(study, model, part, fmt::format("cut at density {:g}; mass {:.4g} {}; {}", at, part.mass, mass, part.one_piece() ? "one piece" : "NOT ONE PIECE"), options, png);
+    draw_part(study, model, part,
+              fmt::format("cut at density {:g}; mass {:.4g} {}; {}", at, part.mass, mass,
+                          part.one_piece() ? "one piece" : "NOT ONE PIECE"),
+              options, png);
     console.result(fmt::format("part: {}\nfigure: {}", stl.string(), png.string()));
     return 0;
 }

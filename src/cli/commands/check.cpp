@@ -13,7 +13,8 @@ int run_check(const Invocation& in, Console& console) {
     const Study study = load_study(in.target, in.settings);
     const Model model = build_model(study);
     const Ledger ledger = make_ledger(study, model);
-    console.remark(fmt::format("{}\nunits {}, {}, {}; mass in {}, stress in {}\n", study.title, study.units.length, study.units.force, study.units.time,
+    console.remark(fmt::format("{}\nunits {}, {}, {}; mass in {}, stress in {}\n", study.title,
+                               study.units.length, study.units.force, study.units.time,
                                study.units.text(dimension::mass), study.units.text(dimension::stress)));
     console.result(render(ledger, console.width(), console.colored()));
     const std::size_t missing = ledger.count(Standing::Missing);
@@ -21,7 +22,9 @@ int run_check(const Invocation& in, Console& console) {
     if (in.figures) {
         namespace fs = std::filesystem;
         const fs::path study_file(in.target);
-        const fs::path folder = in.out.empty() ? study_file.parent_path() / (study_file.stem().string() + ".check") : fs::path(in.out);
+        const fs::path folder = in.out.empty()
+                                    ? study_file.parent_path() / (study_file.stem().string() + ".check")
+                                    : fs::path(in.out);
         draw_regions(study, model, options, folder / "regions.png");
         std::string drawn = (folder / "regions.png").string();
         for (const ModelCase& c : model.cases) {
@@ -31,10 +34,15 @@ int run_check(const Invocation& in, Console& console) {
         }
         console.remark("figures: " + drawn + "\n");
     }
-    const auto plural = [](std::size_t n, const char* word) { return fmt::format("{} {}{}", n, word, n == 1 ? "" : "s"); };
-    if (missing > 0) console.result("NOT READY: " + plural(missing, "thing") + " missing, " + plural(doubts, "doubt"));
-    else if (doubts > 0) console.result("ready, with " + plural(doubts, "doubt"));
-    else console.result("ready");
+    const auto plural = [](std::size_t n, const char* word) {
+        return fmt::format("{} {}{}", n, word, n == 1 ? "" : "s");
+    };
+    if (missing > 0)
+        console.result("NOT READY: " + plural(missing, "thing") + " missing, " + plural(doubts, "doubt"));
+    else if (doubts > 0)
+        console.result("ready, with " + plural(doubts, "doubt"));
+    else
+        console.result("ready");
     if (missing > 0 || (in.strict && doubts > 0)) return static_cast<int>(ExitCode::Input);
     return 0;
 }

@@ -17,11 +17,13 @@ int run_demo(const Invocation& in, Console& console) {
     const fs::path run = folder / "pedestal.run";
     std::error_code ignored;
     if (fs::exists(run, ignored) && !in.force)
-        throw Error::files(run.string(), "an earlier demo is there already", "Overwrite it with --force, or name another folder");
+        throw Error::files(run.string(), "an earlier demo is there already",
+                           "Overwrite it with --force, or name another folder");
     write_text(study, read_text(example_folder(in) / "pump-pedestal" / "pedestal.toml"));
 
     // Each step is the command itself, as a user would type it.
-    const auto step = [&](const std::string& words, int (*command)(const Invocation&, Console&), Invocation one) {
+    const auto step = [&](const std::string& words, int (*command)(const Invocation&, Console&),
+                          Invocation one) {
         console.remark("\n$ upright " + words);
         one.quiet = in.quiet;
         one.program = in.program;
@@ -46,7 +48,8 @@ int run_demo(const Invocation& in, Console& console) {
     carve.target = run.string();
     step("carve " + run.string() + " --at 0.5", run_carve, carve);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-    console.result(fmt::format("\nthe whole job took {:.0f} s; everything is in {}", seconds, folder.string()));
+    console.result(
+        fmt::format("\nthe whole job took {:.0f} s; everything is in {}", seconds, folder.string()));
     return 0;
 }
 

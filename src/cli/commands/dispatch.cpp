@@ -17,7 +17,8 @@ fs::path example_folder(const Invocation& in) {
     std::error_code ignored;
     for (const fs::path& folder : {here / "../share/upright/examples", fs::path(UPRIGHT_SOURCE_EXAMPLES)})
         if (fs::is_directory(folder, ignored)) return folder;
-    throw Error::files("examples", "the shipped examples are missing", "Install the program with its share folder");
+    throw Error::files("examples", "the shipped examples are missing",
+                       "Install the program with its share folder");
 }
 
 fs::path find_run(const std::string& path, Console& console) {
@@ -26,16 +27,19 @@ fs::path find_run(const std::string& path, Console& console) {
     if (fs::exists(given, ignored) || given.has_parent_path()) return given;
     std::vector<fs::path> found;
     const auto options = fs::directory_options::skip_permission_denied;
-    for (auto it = fs::recursive_directory_iterator(".", options, ignored); it != fs::recursive_directory_iterator(); it.increment(ignored)) {
+    for (auto it = fs::recursive_directory_iterator(".", options, ignored);
+         it != fs::recursive_directory_iterator(); it.increment(ignored)) {
         if (it.depth() > 3 || it->path().filename().string().front() == '.') it.disable_recursion_pending();
-        if (it->path().filename() == given && fs::exists(it->path() / "study.toml", ignored)) found.push_back(it->path().lexically_normal());
+        if (it->path().filename() == given && fs::exists(it->path() / "study.toml", ignored))
+            found.push_back(it->path().lexically_normal());
     }
     if (found.size() == 1) {
         console.remark(path + " is not here; taking " + found.front().string());
         return found.front();
     }
     if (found.size() > 1)
-        throw Error::input({path}, "there is no such run here and several below", "Name one: " + found[0].string() + " or " + found[1].string());
+        throw Error::input({path}, "there is no such run here and several below",
+                           "Name one: " + found[0].string() + " or " + found[1].string());
     return given;
 }
 
@@ -60,7 +64,9 @@ FigureOptions figure_options(const Invocation& in) {
 }
 
 double threshold(const Invocation& in) {
-    if (!(in.at > 0.0 && in.at < 1.0)) throw Error::usage(fmt::format("--at {:g} is no density to cut at", in.at), "Write a number between 0 and 1, such as 0.5");
+    if (!(in.at > 0.0 && in.at < 1.0))
+        throw Error::usage(fmt::format("--at {:g} is no density to cut at", in.at),
+                           "Write a number between 0 and 1, such as 0.5");
     return in.at;
 }
 

@@ -20,7 +20,9 @@ int run_new(const Invocation& in, Console& console) {
         for (const std::string& name : names) console.result(name);
         return 0;
     }
-    if (in.target.empty()) throw Error::usage("upright new needs the folder to make", "Write upright new my-part, or upright new --list");
+    if (in.target.empty())
+        throw Error::usage("upright new needs the folder to make",
+                           "Write upright new my-part, or upright new --list");
     if (std::find(names.begin(), names.end(), in.example) == names.end())
         throw Error::usage("there is no example \"" + in.example + "\"", suggestion(in.example, names));
     const fs::path folder(in.target);

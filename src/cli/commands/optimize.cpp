@@ -50,7 +50,9 @@ void require_ready(const Study& study, const Model& model) {
             Place place{study.file.string(), 1, 1};
             for (const StaticCase& c : study.cases)
                 if (c.name == line.name) place = c.place;
-            throw Error::input(place, (section.title == "Cases" ? "the case \"" + line.name + "\": " : "") + line.remarks.front(),
+            throw Error::input(place,
+                               (section.title == "Cases" ? "the case \"" + line.name + "\": " : "") +
+                                   line.remarks.front(),
                                "\"upright check\" shows the whole ledger");
         }
 }
@@ -61,23 +63,30 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
     for (std::size_t r = 0; r < study.responses.size(); ++r) {
         const ResponseCard& card = study.responses[r];
         const std::string unit = study.units.text(dimension_of(card.measure));
-        std::string line = fmt::format("  {:<20} {:<16} {:>12.6g} {:<8}", card.name, text(card.measure), row.responses[r], unit);
+        std::string line = fmt::format("  {:<20} {:<16} {:>12.6g} {:<8}", card.name, text(card.measure),
+                                       row.responses[r], unit);
         if (card.name == study.goal->response) line += " goal";
-        if (card.max) line += fmt::format(" at most {:.5g}: {}", *card.max, holds(card, row.responses[r]) ? "holds" : "DOES NOT HOLD");
+        if (card.max)
+            line += fmt::format(" at most {:.5g}: {}", *card.max,
+                                holds(card, row.responses[r]) ? "holds" : "DOES NOT HOLD");
         console.result(line);
     }
-    const char* ending = result.status == RunStatus::Converged        ? "converged"
-                         : result.status == RunStatus::Interrupted    ? "interrupted, checkpoint written; go on with --resume"
-                                                                      : "stopped at the limit of iterations";
-    console.result(fmt::format("\n{} after {} iterations in {}; density change {:.3g}, grayness {:.3g}", ending, row.iteration, time_text(seconds),
-                               row.change, row.grayness));
+    const char* ending = result.status == RunStatus::Converged ? "converged"
+                         : result.status == RunStatus::Interrupted
+                             ? "interrupted, checkpoint written; go on with --resume"
+                             : "stopped at the limit of iterations";
+    console.result(fmt::format("\n{} after {} iterations in {}; density change {:.3g}, grayness {:.3g}",
+                               ending, row.iteration, time_text(seconds), row.change, row.grayness));
     if (result.status == RunStatus::Interrupted) return;
     console.result(result.feasible ? "every bound holds" : "NOT FEASIBLE: a bound does not hold");
     if (row.grayness > 0.05)
-        console.result(fmt::format("doubt: grayness {:.2f} at the end; the densities are not near black and white, so carving changes the part{}",
-                                   row.grayness, study.run.sharpen ? "; more iterations help" : "; sharpen = true helps"));
+        console.result(fmt::format("doubt: grayness {:.2f} at the end; the densities are not near black and "
+                                   "white, so carving changes the part{}",
+                                   row.grayness,
+                                   study.run.sharpen ? "; more iterations help" : "; sharpen = true helps"));
     const Schedule last = schedule(study.run, row.iteration);
-    if (!last.final) console.result("doubt: the iterations ended before the final penalty and sharpness; allow more");
+    if (!last.final)
+        console.result("doubt: the iterations ended before the final penalty and sharpness; allow more");
 }
 
 } // namespace
@@ -85,7 +94,8 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
 int run_optimize(const Invocation& in, Console& console) {
     const auto start = Clock::now();
     const Study study = load_study(in.target, in.settings);
-    const std::filesystem::path path = in.out.empty() ? default_run_folder(in.target) : std::filesystem::path(in.out);
+    const std::filesystem::path path =
+        in.out.empty() ? default_run_folder(in.target) : std::filesystem::path(in.out);
     if (in.resume && in.force) throw Error::usage("--resume and --force exclude each other");
 
     const Model model = build_model(study);
@@ -95,15 +105,21 @@ int run_optimize(const Invocation& in, Console& console) {
     OptimizerState from;
     if (in.resume) {
         if (read_text(folder.study_file()) != study.resolved)
-            throw Error::input({in.target}, "the study has changed since the run in " + path.string() + " began", "Start afresh with --force, or undo the changes");
-        if (!folder.has_checkpoint()) throw Error::input({path.string()}, "this run has no checkpoint", "Start afresh with --force");
+            throw Error::input({in.target},
+                               "the study has changed since the run in " + path.string() + " began",
+                               "Start afresh with --force, or undo the changes");
+        if (!folder.has_checkpoint())
+            throw Error::input({path.string()}, "this run has no checkpoint", "Start afresh with --force");
         from = folder.read_checkpoint();
-        if (from.x.empty()) throw Error::input({path.string()}, "this run has ended; there is nothing to resume", "Start afresh with --force");
+        if (from.x.empty())
+            throw Error::input({path.string()}, "this run has ended; there is nothing to resume",
+                               "Start afresh with --force");
     } else {
         write_text(folder.study_file(), study.resolved);
     }
 
-    console.remark(fmt::format("{}: {} elements, {} displacements, {} case{}", study.title, model.mesh.elements(), model.freedoms(), model.cases.size(),
+    console.remark(fmt::format("{}: {} elements, {} displacements, {} case{}", study.title,
+                               model.mesh.elements(), model.freedoms(), model.cases.size(),
                                model.cases.size() == 1 ? "" : "s"));
     OptimizeResult result;
     SolverCost cost;
@@ -111,7 +127,8 @@ int run_optimize(const Invocation& in, Console& console) {
     try {
         StaticAnalysis analysis(model, {study.run.threads, study.run.memory});
         cost = analysis.cost();
-        console.remark(fmt::format("sparse Cholesky: {} unknowns, factor {:.3g} MB, prepared in {:.1f} s", cost.unknowns, cost.factor_bytes / 1e6, cost.prepare_seconds));
+        console.remark(fmt::format("sparse Cholesky: {} unknowns, factor {:.3g} MB, prepared in {:.1f} s",
+                                   cost.unknowns, cost.factor_bytes / 1e6, cost.prepare_seconds));
         RunObserver observer(study, folder, console);
         result = optimize(study, analysis, observer, in.resume ? &from : nullptr);
         cost = analysis.cost();
@@ -127,7 +144,9 @@ int run_optimize(const Invocation& in, Console& console) {
     write_run_json(folder, study, model, result, cost, seconds());
     console.result("run: " + folder.path().string());
     if (result.status != RunStatus::Interrupted && !in.quiet)
-        console.remark(fmt::format("look at it: upright plot {0} --what density\ncarve it:   upright carve {0} --at 0.5", folder.path().string()));
+        console.remark(
+            fmt::format("look at it: upright plot {0} --what density\ncarve it:   upright carve {0} --at 0.5",
+                        folder.path().string()));
     write_text(folder.log_file(), console.log());
     if (result.status == RunStatus::Interrupted) return static_cast<int>(ExitCode::Interrupted);
     return result.feasible ? 0 : static_cast<int>(ExitCode::BoundBroken);

@@ -26,7 +26,8 @@ std::vector<const ModelCase*> chosen_cases(const Model& model, const std::string
 }
 
 // The picture of one case; a file that was asked for gets the case's name when there are several.
-fs::path picture(const Invocation& in, const RunFolder& folder, const std::string& what, const ModelCase* c, bool several) {
+fs::path picture(const Invocation& in, const RunFolder& folder, const std::string& what, const ModelCase* c,
+                 bool several) {
     if (in.out.empty()) return folder.figure(c == nullptr ? what : what + "-" + file_name(c->name));
     const fs::path out(in.out);
     if (!several || c == nullptr) return out;
@@ -35,7 +36,8 @@ fs::path picture(const Invocation& in, const RunFolder& folder, const std::strin
 
 void require_size(const std::vector<double>& density, const Model& model, const RunFolder& folder) {
     if (density.size() != model.mesh.elements())
-        throw Error::input({folder.path().string()}, "the densities of this run do not fit its study.toml", "Run the study again with --force");
+        throw Error::input({folder.path().string()}, "the densities of this run do not fit its study.toml",
+                           "Run the study again with --force");
 }
 
 } // namespace
@@ -43,15 +45,21 @@ void require_size(const std::vector<double>& density, const Model& model, const 
 int run_plot(const Invocation& in, Console& console) {
     static const std::vector<std::string> served{"density", "displacement", "stress", "history"};
     if (std::find(served.begin(), served.end(), in.what) == served.end()) {
-        if (in.what == "mode") throw Error::usage("--what mode is not served yet by this version", "Served: density, displacement, stress, history");
+        if (in.what == "mode")
+            throw Error::usage("--what mode is not served yet by this version",
+                               "Served: density, displacement, stress, history");
         throw Error::usage("--what " + in.what + " is not a figure", suggestion(in.what, served));
     }
-    if (!in.out.empty() && fs::path(in.out).extension() != ".png") throw Error::usage("--out " + in.out + " is not a PNG file", "Write a name that ends in .png");
+    if (!in.out.empty() && fs::path(in.out).extension() != ".png")
+        throw Error::usage("--out " + in.out + " is not a PNG file", "Write a name that ends in .png");
     const FigureOptions options = figure_options(in);
     const double at = threshold(in);
     const bool per_case = in.what == "displacement" || in.what == "stress";
-    if (!in.of_case.empty() && !per_case) throw Error::usage("--case goes with --what displacement or stress");
-    if (in.iteration && in.what != "density") throw Error::usage("--iteration goes with --what density", "Cases are kept for the last iteration alone");
+    if (!in.of_case.empty() && !per_case)
+        throw Error::usage("--case goes with --what displacement or stress");
+    if (in.iteration && in.what != "density")
+        throw Error::usage("--iteration goes with --what density",
+                           "Cases are kept for the last iteration alone");
     const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
     const Study study = load_study(folder.study_file());
     if (in.what == "history") {
@@ -75,8 +83,11 @@ int run_plot(const Invocation& in, Console& console) {
         const fs::path file = picture(in, folder, in.what, c, cases.size() > 1);
         const fs::path fields = folder.case_file(c->name);
         if (in.what == "displacement")
-            draw_displacement(study, model, *c, density, at, read_vtu(fields, model.mesh, "displacement", true).values, options, file);
-        else draw_stress(study, model, *c, density, at, read_vtu(fields, model.mesh, "von_mises", false).values, options, file);
+            draw_displacement(study, model, *c, density, at,
+                              read_vtu(fields, model.mesh, "displacement", true).values, options, file);
+        else
+            draw_stress(study, model, *c, density, at,
+                        read_vtu(fields, model.mesh, "von_mises", false).values, options, file);
         console.result(file.string());
     }
     return 0;
