@@ -22,8 +22,6 @@ double seconds_since(Clock::time_point start) {
 class DirectSolver : public LinearSolver {
   public:
     explicit DirectSolver(const SolverOptions& options) : options_(options) {
-        const int cores = static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
-        openblas_set_num_threads(options.threads > 0 ? std::min(options.threads, 4 * cores) : cores);
         cholmod_l_start(&common_);
         common_.print = 0;
         common_.supernodal = CHOLMOD_SUPERNODAL;
@@ -62,6 +60,7 @@ class DirectSolver : public LinearSolver {
                     "the factorisation of {} unknowns needs {:.1f} GB and [run] memory allows {:.1f} GB",
                     system.unknowns, cost_.factor_bytes / 1e9, options_.memory / 1e9),
                 "Write a larger cell size, use a symmetry plane, or raise memory if the machine has it");
+        choose_threads();
         cost_.prepare_seconds = seconds_since(start);
     }
 
@@ -103,6 +102,14 @@ class DirectSolver : public LinearSolver {
     SolverCost cost() const override { return cost_; }
 
   private:
+    // A second thread gains nothing on small factorisations, and its active waiting costs dearly next to other load.
+    void choose_threads() const {
+        constexpr double worth_threads = 2e10; // floating-point operations
+        const int cores = static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
+        const int asked = options_.threads > 0 ? std::min(options_.threads, 4 * cores) : cores;
+        openblas_set_num_threads(cost_.factor_flops < worth_threads ? 1 : asked);
+    }
+
     // The lower triangle's pattern by columns, and where each entry of each element goes.
     void build_pattern() {
         const auto per = static_cast<std::size_t>(system_.dofs_per_element);
