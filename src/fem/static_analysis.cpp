@@ -2,6 +2,7 @@
 
 #include "fem/element.hpp"
 
+#include <cmath>
 #include <map>
 
 namespace upright {
@@ -79,6 +80,9 @@ std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffne
                     group.component_of[static_cast<std::size_t>(u)])] =
                     solution(u, static_cast<Eigen::Index>(i));
             result.compliance = full[i].dot(result.displacement);
+            if (!std::isfinite(result.compliance))
+                throw Error::numerics("the case \"" + model_.cases[group.cases[i]].name + "\" has no finite result",
+                                      "Look for loads or material data of absurd size");
         }
     }
     return out;

@@ -52,7 +52,7 @@ CellGrid make_cell_grid(const Study& study) {
         throw Error::input(study.mesh.place,
                            fmt::format("a cell size of {:g} {} makes {:.3g} cells", study.mesh.size,
                                        study.units.length, cells),
-                           fmt::format("Write a larger size; {:g} makes about a hundred thousand",
+                           fmt::format("Write a larger size; {:.2g} makes about a hundred thousand",
                                        study.mesh.size * std::pow(cells / 1e5, 1.0 / grid.axes())));
     for (int a = 0; a < grid.axes(); ++a) {
         const double n = std::max(1.0, std::round(box.size()[a] / study.mesh.size));

@@ -213,6 +213,23 @@ TEST(Program, NeverOverwritesARunUnasked) {
     EXPECT_NE(test::text_of(folder.path() / "other.run/study.toml").find("max = 0.3"), std::string::npos);
 }
 
+TEST(Program, FailuresLeaveNoHalfMadeRun) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study());
+    const auto memory = test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "run.memory=\"1 MB\""});
+    EXPECT_EQ(memory.code, 5) << memory.err;
+    EXPECT_NE(memory.err.find("[run] memory allows"), std::string::npos) << memory.err;
+    EXPECT_FALSE(fs::exists(folder.path() / "bracket.run"));
+    const auto absurd = test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "load.pull.force=[0, 0, 1e300]"});
+    EXPECT_EQ(absurd.code, 5) << absurd.err;
+    EXPECT_EQ(nlohmann::json::parse(test::text_of(folder.path() / "bracket.run/run.json"))["status"], "failed");
+    const auto unwritable = test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "/proc/nowhere.run"});
+    EXPECT_EQ(unwritable.code, 6) << unwritable.err;
+    folder.write("file.run", "x");
+    EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "file.run"}).code, 6);
+    EXPECT_EQ(test::upright(folder.path(), {"check", "bracket.toml", "--out", "/proc/figures"}).code, 6);
+}
+
 TEST(Program, InterruptWritesACheckpointAndResumeEndsTheSame) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", small_study("iterations = 30\nkeep_every = 100\n"));

@@ -54,6 +54,7 @@ void print_pieces(Console& console, const Study& study, const Part& part) {
         if (left > shown) console.result(fmt::format("  and {} more", left - shown));
         if (!part.missed.empty()) console.result("  no piece reaches " + joined(part.missed));
     }
+    if (!part.one_piece()) console.result("a lower --at keeps more material; the table above shows where it becomes one piece");
     if (dropped > 0)
         console.result(fmt::format("left out {} island{} of {:.4g} {} in all that touch{} neither a support "
                                    "nor a load (--all-pieces keeps them)",

@@ -71,11 +71,15 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
                                 holds(card, row.responses[r]) ? "holds" : "DOES NOT HOLD");
         console.result(line);
     }
+    if (result.state.history.size() > 10) {
+        const double before = result.state.history[result.state.history.size() - 11].goal;
+        console.result(fmt::format("\nthe goal changed by {:+.2g} % over the last ten iterations", 100.0 * (row.goal / before - 1.0)));
+    }
     const char* ending = result.status == RunStatus::Converged ? "converged"
                          : result.status == RunStatus::Interrupted
                              ? "interrupted, checkpoint written; go on with --resume"
                              : "stopped at the limit of iterations";
-    console.result(fmt::format("\n{} after {} iterations in {}; density change {:.3g}, grayness {:.3g}",
+    console.result(fmt::format("{} after {} iterations in {}; density change {:.3g}, grayness {:.3g}",
                                ending, row.iteration, time_text(seconds), row.change, row.grayness));
     if (result.status == RunStatus::Interrupted) return;
     console.result(result.feasible ? "every bound holds" : "NOT FEASIBLE: a bound does not hold");
@@ -100,6 +104,8 @@ int run_optimize(const Invocation& in, Console& console) {
 
     const Model model = build_model(study);
     require_ready(study, model);
+    // What fails here leaves no folder behind.
+    StaticAnalysis analysis(model, {study.run.threads, study.run.memory});
     const InterruptGuard guard; // from here on a run folder is there to be left in order
     RunFolder folder = in.resume ? RunFolder::open(path, true) : RunFolder::create(path, in.force);
     OptimizerState from;
@@ -122,11 +128,9 @@ int run_optimize(const Invocation& in, Console& console) {
                                model.mesh.elements(), model.freedoms(), model.cases.size(),
                                model.cases.size() == 1 ? "" : "s"));
     OptimizeResult result;
-    SolverCost cost;
+    SolverCost cost = analysis.cost();
     const auto seconds = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };
     try {
-        StaticAnalysis analysis(model, {study.run.threads, study.run.memory});
-        cost = analysis.cost();
         console.remark(fmt::format("sparse Cholesky: {} unknowns, factor {:.3g} MB, prepared in {:.1f} s",
                                    cost.unknowns, cost.factor_bytes / 1e6, cost.prepare_seconds));
         RunObserver observer(study, folder, console);
