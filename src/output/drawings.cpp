@@ -364,7 +364,7 @@ void add_mirrored(Figure& figure, const Model& model, const Patch& patch, const 
     for (const Transform& image : images(model.mesh.grid)) figure.add(transformed(patch, image), scale);
 }
 
-void add_all_loads(Figure& figure, const Model& model) {
+void add_all_loads(Figure& figure, const Model& model, Extent extent) {
     // Every load once, whatever the case.
     ModelCase all;
     for (std::size_t l = 0; l < model.loads.size(); ++l)
@@ -372,7 +372,7 @@ void add_all_loads(Figure& figure, const Model& model) {
             for (const auto& [used, factor] : c.loads)
                 if (used == l && (all.loads.empty() || all.loads.back().first != l))
                     all.loads.emplace_back(l, 1.0);
-    add_loads(figure, model, all, Extent::Whole);
+    add_loads(figure, model, all, extent);
 }
 
 std::vector<std::size_t> used_supports(const Model& model) {
@@ -405,6 +405,7 @@ void draw_regions(const Study& study, const Model& model, const FigureOptions& o
             figure.add_legend('#', region_color(model, r),
                               base + (region.role == Role::Keep ? " (keep)" : " (design)"));
     }
+    add_all_loads(figure, model, Extent::Modelled);
     add_supports(figure, model, used_supports(model), Extent::Modelled);
     add_planes(figure, model);
     figure.write(png);
@@ -452,7 +453,7 @@ void draw_solid(const Study& study, const Model& model, const Part& part, const 
     if (std::find(part.kept.begin(), part.kept.end(), true) != part.kept.end())
         figure.add_legend('#', color::keep, "kept");
     figure.add_legend('-', color::faint, "original space");
-    add_all_loads(figure, model);
+    add_all_loads(figure, model, Extent::Whole);
     add_supports(figure, model, used_supports(model), Extent::Whole);
     figure.write(png);
 }
@@ -479,7 +480,7 @@ void draw_density(const Study& study, const Model& model, const std::vector<doub
     for (const ElementId e : skin.element) skin.patch.cell_values.push_back(density[index(e)]);
     add_mirrored(figure, model, skin.patch, Scale{0.0, 1.0, "density", true});
     add_block_outline(figure, study, model, color::empty);
-    add_all_loads(figure, model);
+    add_all_loads(figure, model, Extent::Whole);
     add_supports(figure, model, used_supports(model), Extent::Whole);
     figure.write(png);
 }

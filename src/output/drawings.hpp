@@ -10,7 +10,7 @@
 
 namespace upright {
 
-// The regions as painted, with supports and the outlines of voids.
+// The regions as painted, the outlines of voids, every support and every load (with the factor 1).
 void draw_regions(const Study& study, const Model& model, const FigureOptions& options,
                   const std::filesystem::path& png);
 
