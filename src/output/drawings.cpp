@@ -267,8 +267,8 @@ Color load_color(std::size_t i) {
 
 std::string vector_text(const Vec3& v, bool plane) {
     const auto clean = [](double x) { return std::abs(x) < 1e-12 ? 0.0 : x; };
-    return plane ? fmt::format("({:.4g}, {:.4g})", clean(v.x()), clean(v.y()))
-                 : fmt::format("({:.4g}, {:.4g}, {:.4g})", clean(v.x()), clean(v.y()), clean(v.z()));
+    return plane ? fmt::format("({:.5g}, {:.5g})", clean(v.x()), clean(v.y()))
+                 : fmt::format("({:.5g}, {:.5g}, {:.5g})", clean(v.x()), clean(v.y()), clean(v.z()));
 }
 
 void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent extent) {

@@ -43,8 +43,8 @@ class Writer {
 
     std::string vector(const Vec3& v, double scale) const {
         const auto clean = [&](double x) { return std::abs(x) < 1e-9 * scale ? 0.0 : x; };
-        return plane_ ? fmt::format("({:.5g}, {:.5g})", clean(v.x()), clean(v.y()))
-                      : fmt::format("({:.5g}, {:.5g}, {:.5g})", clean(v.x()), clean(v.y()), clean(v.z()));
+        return plane_ ? fmt::format("({:.6g}, {:.6g})", clean(v.x()), clean(v.y()))
+                      : fmt::format("({:.6g}, {:.6g}, {:.6g})", clean(v.x()), clean(v.y()), clean(v.z()));
     }
     std::string vector(const Vec3& v) const { return vector(v, std::max(v.norm(), 1e-300)); }
     std::string place(const Vec3& p) const { return vector(p, model_.mesh.grid.box().diagonal()); }
@@ -255,8 +255,8 @@ class Writer {
         const double scale =
             std::max(sum.moment.norm(), 1e-6 * sum.force.norm() * model_.mesh.grid.box().diagonal());
         const auto clean = [&](double x) { return std::abs(x) < 1e-9 * scale ? 0.0 : x; };
-        return plane_ ? fmt::format("{:.5g}", clean(sum.moment.z()))
-                      : fmt::format("({:.5g}, {:.5g}, {:.5g})", clean(sum.moment.x()), clean(sum.moment.y()),
+        return plane_ ? fmt::format("{:.6g}", clean(sum.moment.z()))
+                      : fmt::format("({:.6g}, {:.6g}, {:.6g})", clean(sum.moment.x()), clean(sum.moment.y()),
                                     clean(sum.moment.z()));
     }
 

@@ -96,6 +96,21 @@ PartField::Distances PartField::distances(const Vec3& p) const {
     return out;
 }
 
+Vec3 PartField::onto_exact(const Vec3& p) const {
+    const Distances here = distances(fold(p));
+    const bool body = std::abs(here.body) <= std::abs(here.keep);
+    const auto value = [&](const Vec3& q) {
+        const Distances d = distances(fold(q));
+        return body ? d.body : d.keep;
+    };
+    const double step = 0.02 * step_.minCoeff();
+    Vec3 slope = Vec3::Zero();
+    for (int a = 0; a < 3; ++a) slope[a] = (value(p + step * Vec3::Unit(a)) - value(p - step * Vec3::Unit(a))) / (2 * step);
+    if (slope.squaredNorm() < 0.25) return p; // at an edge the slope says nothing
+    const Vec3 move = (body ? here.body : here.keep) / slope.squaredNorm() * slope;
+    return move.norm() < step_.minCoeff() ? Vec3(p - move) : p;
+}
+
 // Trilinear between cell middles, over the design cells in reach alone: kept regions come as their exact
 // shapes, and their stair-stepped cells must not show beyond them.
 double PartField::density_at(const Vec3& p) const {
@@ -177,11 +192,13 @@ PartField::PartField(const Study& study, const Model& model, const std::vector<d
     find_anchors();
 }
 
+// How far the densities are from the threshold, as a length: about the distance to their surface in a sharp design.
+double PartField::filling_distance(double density, double threshold) const {
+    return (threshold - density) * model_.mesh.grid.cell.head(model_.mesh.grid.axes()).minCoeff();
+}
+
 double PartField::field(std::size_t n, double threshold) const {
-    const int axes = model_.mesh.grid.axes();
-    const double length = model_.mesh.grid.cell.head(axes).minCoeff();
-    const double filling = (threshold - filling_[n]) * length;
-    return std::max(body_[n], std::min(keep_[n], filling));
+    return std::max(body_[n], std::min(keep_[n], filling_distance(filling_[n], threshold)));
 }
 
 void PartField::find_anchors() {
@@ -350,21 +367,23 @@ Part PartField::extract(const PartOptions& options) const {
                            "Write a lower one with --at");
     part.surface = contour(values);
     part.volume_before = volume(part.surface);
-    // Points on the exact shapes stay; only what the densities drew is smoothed.
+    // Points on the exact shapes stay; only what the densities drew is smoothed. What drew a point is the term of the
+    // field that decides there, which also tells for the cut corners where two exact shapes meet.
     const double near = 0.05 * step_.minCoeff();
     std::vector<bool> pinned(part.surface.points.size());
     part.kept.resize(part.surface.points.size());
-    double heavy = 0.0;
     for (std::size_t i = 0; i < part.surface.points.size(); ++i) {
         const Vec3 p = fold(part.surface.points[i]);
         const Distances d = distances(p);
-        pinned[i] = std::abs(d.body) < near || std::abs(d.keep) < near;
+        const double filling = filling_distance(density_at(p), options.threshold);
+        pinned[i] = d.body >= std::min(d.keep, filling) || d.keep <= filling;
         part.kept[i] = d.keep < near;
     }
-    if (options.passes > 0) smooth_holding_volume(part.surface, pinned, options.passes);
+    if (options.passes > 0) smooth_holding_volume(part.surface, pinned, options.passes, [this](const Vec3& p) { return onto_exact(p); });
     part.volume = volume(part.surface);
     part.closed = closed(part.surface);
     double points = 0.0;
+    double heavy = 0.0;
     for (std::size_t n = 0; n < values.size(); ++n) {
         if (values[n] >= 0.0) continue;
         points += 1.0;

@@ -31,14 +31,33 @@ Neighbours neighbours_of(const Triangles& s) {
     return out; // on a closed surface every neighbour comes once this way
 }
 
-void relax(Triangles& s, const Neighbours& neighbours, const std::vector<bool>& pinned, double factor) {
+enum class Hold : char { Free, Border, Pinned };
+
+// Pinned points with a free neighbour are the border between the two.
+std::vector<Hold> holds_of(const Neighbours& neighbours, const std::vector<bool>& pinned, bool slide) {
+    std::vector<Hold> out(pinned.size(), Hold::Free);
+    for (std::size_t i = 0; i < pinned.size(); ++i) {
+        if (!pinned[i]) continue;
+        const auto free = [&](std::int32_t n) { return !pinned[static_cast<std::size_t>(n)]; };
+        const bool border = slide && std::any_of(neighbours[i].begin(), neighbours[i].end(), free);
+        out[i] = border ? Hold::Border : Hold::Pinned;
+    }
+    return out;
+}
+
+// Moves every point towards (or away from) the middle of its neighbours; border points look at their border alone.
+void relax(Triangles& s, const Neighbours& neighbours, const std::vector<Hold>& hold, double factor) {
     std::vector<Vec3> next = s.points;
     for (std::size_t i = 0; i < s.points.size(); ++i) {
-        if (pinned[i] || neighbours[i].empty()) continue;
+        if (hold[i] == Hold::Pinned) continue;
         Vec3 mean = Vec3::Zero();
-        for (const std::int32_t n : neighbours[i]) mean += point(s, n);
-        mean /= static_cast<double>(neighbours[i].size());
-        next[i] += factor * (mean - s.points[i]);
+        int count = 0;
+        for (const std::int32_t n : neighbours[i]) {
+            if (hold[i] == Hold::Border && hold[static_cast<std::size_t>(n)] != Hold::Border) continue;
+            mean += point(s, n);
+            ++count;
+        }
+        if (count > 1) next[i] += factor * (mean / count - s.points[i]);
     }
     s.points = std::move(next);
 }
@@ -90,12 +109,15 @@ bool closed(const Triangles& s) {
     return !forward.empty() && forward == backward;
 }
 
-void smooth_holding_volume(Triangles& s, const std::vector<bool>& pinned, int passes) {
+void smooth_holding_volume(Triangles& s, const std::vector<bool>& pinned, int passes, const std::function<Vec3(const Vec3&)>& onto_exact) {
     const double target = volume(s);
     const Neighbours neighbours = neighbours_of(s);
+    const std::vector<Hold> hold = holds_of(neighbours, pinned, static_cast<bool>(onto_exact));
     for (int pass = 0; pass < passes; ++pass) {
-        relax(s, neighbours, pinned, 0.5);
-        relax(s, neighbours, pinned, -0.53);
+        relax(s, neighbours, hold, 0.5);
+        relax(s, neighbours, hold, -0.53);
+        for (std::size_t i = 0; i < s.points.size(); ++i)
+            if (hold[i] == Hold::Border) s.points[i] = onto_exact(s.points[i]);
     }
     for (int i = 0; i < 6; ++i) {
         const double missing = target - volume(s);
