@@ -229,7 +229,8 @@ void add_supports(Figure& figure, const Model& model, const std::vector<std::siz
         for (std::size_t side = 0; side < 2; ++side) {
             if (!grid.symmetric[static_cast<std::size_t>(a)][side]) continue;
             const double at = side == 0 ? box.low[a] : box.high[a];
-            figure.add_legend('-', color::plane,
+            // In the whole body the plane is not drawn.
+            figure.add_legend(extent == Extent::Whole ? ' ' : '-', color::plane,
                               fmt::format("symmetry plane {} = {:g}{}", "xyz"[a], at,
                                           extent == Extent::Whole ? "\n(loads: those of one half)" : ""));
         }
