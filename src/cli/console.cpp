@@ -129,19 +129,15 @@ std::string Progress::line(const OptimizerState& state) const {
 
 void Progress::iteration(const OptimizerState& state) {
     const std::string text = line(state);
-    if (console_.terminal()) {
-        console_.live(text);
-        console_.log_only(text);
-        return;
-    }
-    // Piped: a line for each tenth of the iterations.
+    // One line for each tenth stays; between them a terminal shows a line that is rewritten.
     const int tenth = 10 * state.iteration / study_.run.iterations;
-    if (tenth == tenth_ && state.iteration != 1) {
-        console_.log_only(text);
+    if (tenth != tenth_ || state.iteration == 1) {
+        tenth_ = tenth;
+        console_.remark(text);
         return;
     }
-    tenth_ = tenth;
-    console_.remark(text);
+    if (console_.terminal()) console_.live(text);
+    console_.log_only(text);
 }
 
 } // namespace upright::cli

@@ -43,7 +43,8 @@ class InterruptGuard {
     static bool requested();
 };
 
-// The live progress of a run: a line that is rewritten in a terminal, one line for each tenth when piped.
+// The live progress of a run: one line for each tenth, and in a terminal a line that is rewritten between
+// them.
 class Progress {
   public:
     Progress(Console& console, const Study& study);

@@ -140,8 +140,8 @@ Error explain(const CLI::App& app, const CLI::ParseError& bad, int argc, char** 
 
 // The commands stand beside the program when it was built here, in ../lib/upright when it was installed.
 int load_and_run(const Invocation& in) {
-    // Threads of the linear algebra must not wait actively: next to other load that costs a factor of ten. These are read
-    // when the libraries are loaded, so they cannot be set later.
+    // Threads of the linear algebra must not wait actively: next to other load that costs a factor of ten.
+    // These are read when the libraries are loaded, so they cannot be set later.
     ::setenv("OMP_WAIT_POLICY", "passive", 0);
     ::setenv("OPENBLAS_THREAD_TIMEOUT", "10", 0);
     const std::filesystem::path here = std::filesystem::path(in.program).parent_path();

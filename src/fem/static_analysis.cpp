@@ -81,7 +81,8 @@ std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffne
                     solution(u, static_cast<Eigen::Index>(i));
             result.compliance = full[i].dot(result.displacement);
             if (!std::isfinite(result.compliance))
-                throw Error::numerics("the case \"" + model_.cases[group.cases[i]].name + "\" has no finite result",
+                throw Error::numerics("the case \"" + model_.cases[group.cases[i]].name +
+                                          "\" has no finite result",
                                       "Look for loads or material data of absurd size");
         }
     }

@@ -126,6 +126,17 @@ vtkSmartPointer<vtkTransform> along(const Vec3& from, const Vec3& direction, dou
     return out;
 }
 
+// At most `columns` characters, the last one an ellipsis where something was cut.
+std::string shortened(const std::string& text, std::size_t columns) {
+    std::size_t count = 0;
+    std::size_t cut = text.size();
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        if ((static_cast<unsigned char>(text[i]) & 0xC0U) == 0x80U) continue;
+        if (++count == columns) cut = i;
+    }
+    return count <= columns ? text : text.substr(0, cut) + "…";
+}
+
 // A round length of about a sixth of the model, for the scale line.
 double round_length(double length) {
     const double decade = std::pow(10.0, std::floor(std::log10(length)));
@@ -176,7 +187,8 @@ struct Figure::Inside {
     vtkSmartPointer<vtkLookupTable> table;
     std::string table_title;
 
-    double pixel() const { return oversampling * options.height / 800.0; }
+    // The size of everything that is drawn in pixels: 1 on the usual sheet, before oversampling.
+    double pixel() const { return oversampling * std::min(options.height / 800.0, options.width / 1280.0); }
 
     vtkActor* show(vtkAlgorithmOutput* from, const Color& color) {
         vtkNew<vtkPolyDataMapper> mapper;
@@ -440,19 +452,28 @@ void Figure::Inside::draw_frame() {
     const double w = oversampling * options.width;
     const double h = oversampling * options.height;
     const double p = pixel();
-    add_words(24 * p, h - 32 * p, title, 20, color::text, true);
-    add_words(24 * p, h - 62 * p, subtitle, 13.5, color::faint, false);
+    add_words(24 * p, h - 32 * p, shortened(title, 88), 20, color::text, true);
+    add_words(24 * p, h - 62 * p, shortened(subtitle, 140), 13.5, color::faint, false);
     const double left = w * (1.0 - legend_share) + 10 * p;
     double y = h * (1.0 - title_share) - 20 * p;
+    // A long legend is set smaller, so that it never runs off the sheet.
+    double needed = 0.0;
+    for (const Entry& entry : legend)
+        needed +=
+            (26.0 + 20.0 * static_cast<double>(std::count(entry.words.begin(), entry.words.end(), '\n'))) * p;
+    const double room = y - (table == nullptr ? 20.0 : 190.0) * p;
+    const double tight = std::clamp(room / std::max(needed, 1.0), 0.3, 1.0);
+    const auto columns = static_cast<std::size_t>(34.0 / tight);
     for (const Entry& entry : legend) {
         add_marker(entry, left, y);
         std::istringstream lines(entry.words);
         std::string line;
         while (std::getline(lines, line)) {
-            add_words(left + (entry.symbol == ' ' ? 0.0 : 28 * p), y, line, 13, color::text, false);
-            y -= 20 * p;
+            add_words(left + (entry.symbol == ' ' ? 0.0 : 28 * p), y, shortened(line, columns), 13 * tight,
+                      color::text, false);
+            y -= 20 * tight * p;
         }
-        y -= 6 * p;
+        y -= 6 * tight * p;
     }
     if (table == nullptr) return;
     // The colour bar stands below the legend.

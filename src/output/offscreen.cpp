@@ -77,6 +77,7 @@ vtkStandardNewMacro(OffscreenWindow)
 } // namespace
 
 vtkSmartPointer<vtkRenderWindow> make_offscreen_window(int width, int height) {
+    vtkObject::SetGlobalWarningDisplay(0); // our own errors say it for users
     auto window = vtkSmartPointer<OffscreenWindow>::New();
     window->MakeCurrent();
     window->SetOwnContext(0);

@@ -8,6 +8,7 @@
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <hdf5.h>
+#include <nlohmann/json.hpp>
 #include <sstream>
 #include <sys/file.h>
 #include <unistd.h>
@@ -231,6 +232,14 @@ OptimizerState RunFolder::read_checkpoint() const {
     out.density = file.get("density", name);
     out.history = unflatten(file.get("history", name), static_cast<std::size_t>(state.at(2)));
     return out;
+}
+
+std::string RunFolder::status() const {
+    try {
+        return nlohmann::json::parse(read_text(path_ / "run.json")).value("status", std::string());
+    } catch (const std::exception&) {
+        return {}; // killed before it ended
+    }
 }
 
 std::vector<int> RunFolder::kept_iterations() const {

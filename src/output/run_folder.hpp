@@ -38,6 +38,8 @@ class RunFolder {
     void write_checkpoint(const OptimizerState& state) const;
     bool has_checkpoint() const;
     OptimizerState read_checkpoint() const;
+    // The status in run.json; empty when the run never came to write one.
+    std::string status() const;
     // The densities of an iteration; the last ones for -1. Throws Error (Input) with the kept ones in the
     // message.
     std::vector<double> read_density(int iteration) const;

@@ -45,6 +45,7 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::v
     for (const VtuField& field : at_nodes) add_field(grid->GetPointData(), field);
     for (const VtuField& field : at_elements) add_field(grid->GetCellData(), field);
     write_then_rename(file, [&](const std::filesystem::path& temporary) {
+        vtkObject::SetGlobalWarningDisplay(0); // our own error says it for users
         vtkNew<vtkXMLUnstructuredGridWriter> writer;
         writer->SetFileName(temporary.c_str());
         writer->SetInputData(grid);

@@ -105,7 +105,8 @@ Vec3 PartField::onto_exact(const Vec3& p) const {
     };
     const double step = 0.02 * step_.minCoeff();
     Vec3 slope = Vec3::Zero();
-    for (int a = 0; a < 3; ++a) slope[a] = (value(p + step * Vec3::Unit(a)) - value(p - step * Vec3::Unit(a))) / (2 * step);
+    for (int a = 0; a < 3; ++a)
+        slope[a] = (value(p + step * Vec3::Unit(a)) - value(p - step * Vec3::Unit(a))) / (2 * step);
     if (slope.squaredNorm() < 0.25) return p; // at an edge the slope says nothing
     const Vec3 move = (body ? here.body : here.keep) / slope.squaredNorm() * slope;
     return move.norm() < step_.minCoeff() ? Vec3(p - move) : p;
@@ -192,7 +193,8 @@ PartField::PartField(const Study& study, const Model& model, const std::vector<d
     find_anchors();
 }
 
-// How far the densities are from the threshold, as a length: about the distance to their surface in a sharp design.
+// How far the densities are from the threshold, as a length: about the distance to their surface in a sharp
+// design.
 double PartField::filling_distance(double density, double threshold) const {
     return (threshold - density) * model_.mesh.grid.cell.head(model_.mesh.grid.axes()).minCoeff();
 }
@@ -367,8 +369,8 @@ Part PartField::extract(const PartOptions& options) const {
                            "Write a lower one with --at");
     part.surface = contour(values);
     part.volume_before = volume(part.surface);
-    // Points on the exact shapes stay; only what the densities drew is smoothed. What drew a point is the term of the
-    // field that decides there, which also tells for the cut corners where two exact shapes meet.
+    // Points on the exact shapes stay; only what the densities drew is smoothed. What drew a point is the
+    // term of the field that decides there, which also tells for the cut corners where two exact shapes meet.
     const double near = 0.05 * step_.minCoeff();
     std::vector<bool> pinned(part.surface.points.size());
     part.kept.resize(part.surface.points.size());
@@ -379,7 +381,9 @@ Part PartField::extract(const PartOptions& options) const {
         pinned[i] = d.body >= std::min(d.keep, filling) || d.keep <= filling;
         part.kept[i] = d.keep < near;
     }
-    if (options.passes > 0) smooth_holding_volume(part.surface, pinned, options.passes, [this](const Vec3& p) { return onto_exact(p); });
+    if (options.passes > 0)
+        smooth_holding_volume(part.surface, pinned, options.passes,
+                              [this](const Vec3& p) { return onto_exact(p); });
     part.volume = volume(part.surface);
     part.closed = closed(part.surface);
     double points = 0.0;

@@ -59,7 +59,8 @@ class PartField {
     Vec3 place(std::size_t n) const;
     Vec3 fold(const Vec3& p) const;
     Distances distances(const Vec3& folded) const;
-    // The nearest place on the exact surface (of the space or of the kept regions) that `p` lies on, to first order.
+    // The nearest place on the exact surface (of the space or of the kept regions) that `p` lies on, to first
+    // order.
     Vec3 onto_exact(const Vec3& p) const;
     double density_at(const Vec3& folded) const;
     double material_density(const Vec3& folded) const;

@@ -45,7 +45,8 @@ std::vector<Hold> holds_of(const Neighbours& neighbours, const std::vector<bool>
     return out;
 }
 
-// Moves every point towards (or away from) the middle of its neighbours; border points look at their border alone.
+// Moves every point towards (or away from) the middle of its neighbours; border points look at their border
+// alone.
 void relax(Triangles& s, const Neighbours& neighbours, const std::vector<Hold>& hold, double factor) {
     std::vector<Vec3> next = s.points;
     for (std::size_t i = 0; i < s.points.size(); ++i) {
@@ -109,7 +110,8 @@ bool closed(const Triangles& s) {
     return !forward.empty() && forward == backward;
 }
 
-void smooth_holding_volume(Triangles& s, const std::vector<bool>& pinned, int passes, const std::function<Vec3(const Vec3&)>& onto_exact) {
+void smooth_holding_volume(Triangles& s, const std::vector<bool>& pinned, int passes,
+                           const std::function<Vec3(const Vec3&)>& onto_exact) {
     const double target = volume(s);
     const Neighbours neighbours = neighbours_of(s);
     const std::vector<Hold> hold = holds_of(neighbours, pinned, static_cast<bool>(onto_exact));

@@ -23,9 +23,10 @@ double area(const Triangles& surface);
 // Whether every edge is shared by exactly two triangles that run it in opposite directions.
 bool closed(const Triangles& surface);
 
-// Smoothing without shrinking (Taubin 1995: alternating steps of +0.5 and -0.53), then an even offset of the free
-// points along their normals until the volume is what it was. Pinned points stay, but for those that border on free ones:
-// they slide along their border, and `onto_exact` brings them back onto the exact surface that pinned them.
+// Smoothing without shrinking (Taubin 1995: alternating steps of +0.5 and -0.53), then an even offset of the
+// free points along their normals until the volume is what it was. Pinned points stay, but for those that
+// border on free ones: they slide along their border, and `onto_exact` brings them back onto the exact
+// surface that pinned them.
 void smooth_holding_volume(Triangles& surface, const std::vector<bool>& pinned, int passes,
                            const std::function<Vec3(const Vec3&)>& onto_exact = {});
 

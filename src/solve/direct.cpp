@@ -102,7 +102,8 @@ class DirectSolver : public LinearSolver {
     SolverCost cost() const override { return cost_; }
 
   private:
-    // A second thread gains nothing on small factorisations, and its active waiting costs dearly next to other load.
+    // A second thread gains nothing on small factorisations, and its active waiting costs dearly next to
+    // other load.
     void choose_threads() const {
         constexpr double worth_threads = 2e10; // floating-point operations
         const int cores = static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));

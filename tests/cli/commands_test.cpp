@@ -216,14 +216,18 @@ TEST(Program, NeverOverwritesARunUnasked) {
 TEST(Program, FailuresLeaveNoHalfMadeRun) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", small_study());
-    const auto memory = test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "run.memory=\"1 MB\""});
+    const auto memory =
+        test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "run.memory=\"1 MB\""});
     EXPECT_EQ(memory.code, 5) << memory.err;
     EXPECT_NE(memory.err.find("[run] memory allows"), std::string::npos) << memory.err;
     EXPECT_FALSE(fs::exists(folder.path() / "bracket.run"));
-    const auto absurd = test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "load.pull.force=[0, 0, 1e300]"});
+    const auto absurd =
+        test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "load.pull.force=[0, 0, 1e300]"});
     EXPECT_EQ(absurd.code, 5) << absurd.err;
-    EXPECT_EQ(nlohmann::json::parse(test::text_of(folder.path() / "bracket.run/run.json"))["status"], "failed");
-    const auto unwritable = test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "/proc/nowhere.run"});
+    EXPECT_EQ(nlohmann::json::parse(test::text_of(folder.path() / "bracket.run/run.json"))["status"],
+              "failed");
+    const auto unwritable =
+        test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "/proc/nowhere.run"});
     EXPECT_EQ(unwritable.code, 6) << unwritable.err;
     folder.write("file.run", "x");
     EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "file.run"}).code, 6);
@@ -260,6 +264,12 @@ TEST(Program, InterruptWritesACheckpointAndResumeEndsTheSame) {
         return out;
     };
     EXPECT_EQ(without_seconds("whole.run"), without_seconds("parts.run"));
+    // The log goes on too.
+    EXPECT_NE(test::text_of(folder.path() / "parts.run/log.txt").find("interrupted"), std::string::npos);
+    const auto ended =
+        test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "parts.run", "--resume"});
+    EXPECT_EQ(ended.code, 3);
+    EXPECT_NE(ended.err.find("has ended"), std::string::npos) << ended.err;
     const auto changed = test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "whole.run",
                                                        "--resume", "--set", "response.budget.max=0.3"});
     EXPECT_EQ(changed.code, 3);

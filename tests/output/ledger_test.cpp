@@ -48,10 +48,10 @@ TEST(Ledger, DoubtsAreTheUsualMistakes) {
     EXPECT_TRUE(
         says(ledger_of(std::string(pad) + "[[load]]\nname = \"idle\"\non = \"tip\"\nforce = [1, 0, 0]\n"),
              Standing::Doubt, "no case uses it"));
-    EXPECT_TRUE(says(
-        ledger_of(std::string(pad) + "[[case]]\nname = \"silly\"\nsupports = \"clamp\"\nloads = { at-root = "
-                                     "1 }\n[[load]]\nname = \"at-root\"\non = \"root\"\nforce = [5, 0, 0]\n"),
-        Standing::Doubt, "straight into the support"));
+    EXPECT_TRUE(says(ledger_of(std::string(pad) +
+                               "[[case]]\nname = \"silly\"\nsupports = \"clamp\"\nloads = { at-root = "
+                               "1 }\n[[load]]\nname = \"at-root\"\non = \"root\"\nforce = [5, 0, 0]\n"),
+                     Standing::Doubt, "straight into the support"));
     EXPECT_TRUE(
         says(ledger_of(std::string(pad) +
                        "[[region]]\nname = \"miss\"\nrole = \"void\"\nbox = [[20, 0, 0], [30, 4, 4]]\n"),

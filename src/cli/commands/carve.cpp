@@ -4,6 +4,9 @@
 #include "output/drawings.hpp"
 #include "part/extract.hpp"
 
+#include <algorithm>
+#include <array>
+#include <cmath>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -20,6 +23,13 @@ std::string joined(const std::vector<std::string>& words) {
     std::string out;
     for (const std::string& word : words) out += (out.empty() ? "" : ", ") + word;
     return out;
+}
+
+// Masses in tonnes are hard to read for parts that one can lift.
+std::string mass_text(const Study& study, double mass) {
+    const std::string own = fmt::format("{:.5g} {}", mass, study.units.text(dimension::mass));
+    const double kilograms = mass * study.units.si(dimension::mass);
+    return study.units.text(dimension::mass) == "kg" ? own : own + fmt::format(" ({:.4g} kg)", kilograms);
 }
 
 std::size_t pieces_left(const Part& part) {
@@ -54,7 +64,8 @@ void print_pieces(Console& console, const Study& study, const Part& part) {
         if (left > shown) console.result(fmt::format("  and {} more", left - shown));
         if (!part.missed.empty()) console.result("  no piece reaches " + joined(part.missed));
     }
-    if (!part.one_piece()) console.result("a lower --at keeps more material; the table above shows where it becomes one piece");
+    if (!part.one_piece())
+        console.result("a lower --at keeps more material; the table above shows where it becomes one piece");
     if (dropped > 0)
         console.result(fmt::format("left out {} island{} of {:.4g} {} in all that touch{} neither a support "
                                    "nor a load (--all-pieces keeps them)",
@@ -89,15 +100,17 @@ int run_carve(const Invocation& in, Console& console) {
 
     // Every threshold of the table, so that one sees how the choice matters.
     Json table = Json::array();
-    console.remark(fmt::format("  {:>9}  {:>14}  {:>8}  pieces", "threshold", "mass, " + mass, "change"));
+    console.remark(fmt::format("  {:>9}  {:>14}  {:>8}  pieces", "threshold", "mass, " + mass,
+                               fmt::format("to {:g}", at)));
     for (const double t : table_thresholds) {
         PartOptions one = part_options;
         one.threshold = t;
         one.passes = 0;
         try {
             const Part other = field.extract(one);
+            const double change = 100.0 * (other.mass / part.mass - 1.0);
             console.remark(fmt::format("  {:>9.2f}  {:>14.5g}  {:>+7.1f}%  {}{}", t, other.mass,
-                                       100.0 * (other.mass / part.mass - 1.0), pieces_left(other),
+                                       std::abs(change) < 0.05 ? 0.0 : change, pieces_left(other),
                                        other.missed.empty() ? "" : ", misses " + joined(other.missed)));
             table.push_back({{"threshold", t},
                              {"mass", other.mass},
@@ -109,8 +122,8 @@ int run_carve(const Invocation& in, Console& console) {
         }
     }
     console.remark("");
-    console.result(fmt::format("at {:g}: mass {:.5g} {}, volume {:.5g} {}, {} triangles, {}", at, part.mass,
-                               mass, part.volume, volume, part.surface.corners.size(),
+    console.result(fmt::format("at {:g}: mass {}, volume {:.5g} {}, {} triangles, {}", at,
+                               mass_text(study, part.mass), part.volume, volume, part.surface.corners.size(),
                                part.closed ? "closed" : "NOT CLOSED"));
     double modelled = 0.0;
     for (std::size_t e = 0; e < density.size(); ++e)
@@ -149,7 +162,7 @@ int run_carve(const Invocation& in, Console& console) {
     write_text(json_file, report.dump(2) + "\n");
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(stl).replace_extension(".png");
     draw_part(study, model, part,
-              fmt::format("cut at density {:g}; mass {:.4g} {}; {}", at, part.mass, mass,
+              fmt::format("cut at density {:g}; mass {}; {}", at, mass_text(study, part.mass),
                           part.one_piece() ? "one piece" : "NOT ONE PIECE"),
               options, png);
     console.result(fmt::format("part: {}\nfigure: {}", stl.string(), png.string()));

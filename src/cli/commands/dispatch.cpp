@@ -1,12 +1,10 @@
 // The entry of the module of commands, and what the commands share.
 #include "cli/commands/commands.hpp"
 
-#include "base/files.hpp"
 #include "cli/print_error.hpp"
 
 #include <fmt/format.h>
 #include <map>
-#include <nlohmann/json.hpp>
 
 namespace upright::cli {
 
@@ -23,7 +21,7 @@ fs::path example_folder(const Invocation& in) {
 
 fs::path find_run(const std::string& path, Console& console) {
     std::error_code ignored;
-    const fs::path given(path);
+    fs::path given(path);
     if (fs::exists(given, ignored) || given.has_parent_path()) return given;
     std::vector<fs::path> found;
     const auto options = fs::directory_options::skip_permission_denied;
@@ -74,14 +72,9 @@ std::string state_text(const RunFolder& folder, const std::optional<int>& iterat
     const std::vector<int> kept = folder.kept_iterations();
     const int last = kept.empty() ? 0 : kept.back();
     if (iteration && *iteration != last) return fmt::format("iteration {} of {}", *iteration, last);
-    std::string status = "still running";
-    try {
-        const auto json = nlohmann::json::parse(read_text(folder.path() / "run.json"));
-        status = json.value("status", status);
-        if (status == "iteration-limit") status = "stopped at the limit of iterations";
-    } catch (const std::exception&) {
-        status = "not finished";
-    }
+    std::string status = folder.status();
+    if (status.empty()) status = "not finished";
+    if (status == "iteration-limit") status = "stopped at the limit of iterations";
     return fmt::format("iteration {}, {}", last, status);
 }
 

@@ -73,21 +73,23 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
     }
     if (result.state.history.size() > 10) {
         const double before = result.state.history[result.state.history.size() - 11].goal;
-        console.result(fmt::format("\nthe goal changed by {:+.2g} % over the last ten iterations", 100.0 * (row.goal / before - 1.0)));
+        console.result(fmt::format("\nthe goal changed by {:+.2g} % over the last ten iterations",
+                                   100.0 * (row.goal / before - 1.0)));
     }
     const char* ending = result.status == RunStatus::Converged ? "converged"
                          : result.status == RunStatus::Interrupted
                              ? "interrupted, checkpoint written; go on with --resume"
                              : "stopped at the limit of iterations";
-    console.result(fmt::format("{} after {} iterations in {}; density change {:.3g}, grayness {:.3g}",
-                               ending, row.iteration, time_text(seconds), row.change, row.grayness));
+    console.result(fmt::format("{} after {} iterations in {}; density change {:.3g}, grayness {:.3g}", ending,
+                               row.iteration, time_text(seconds), row.change, row.grayness));
     if (result.status == RunStatus::Interrupted) return;
     console.result(result.feasible ? "every bound holds" : "NOT FEASIBLE: a bound does not hold");
     if (row.grayness > 0.05)
         console.result(fmt::format("doubt: grayness {:.2f} at the end; the densities are not near black and "
                                    "white, so carving changes the part{}",
                                    row.grayness,
-                                   study.run.sharpen ? "; more iterations help" : "; sharpen = true helps"));
+                                   study.run.sharpen ? "; finer cells and more iterations help"
+                                                     : "; sharpen = true helps"));
     const Schedule last = schedule(study.run, row.iteration);
     if (!last.final)
         console.result("doubt: the iterations ended before the final penalty and sharpness; allow more");
@@ -109,17 +111,22 @@ int run_optimize(const Invocation& in, Console& console) {
     const InterruptGuard guard; // from here on a run folder is there to be left in order
     RunFolder folder = in.resume ? RunFolder::open(path, true) : RunFolder::create(path, in.force);
     OptimizerState from;
+    std::string earlier_log;
     if (in.resume) {
         if (read_text(folder.study_file()) != study.resolved)
             throw Error::input({in.target},
                                "the study has changed since the run in " + path.string() + " began",
                                "Start afresh with --force, or undo the changes");
+        const std::string status = folder.status();
+        if (status == "converged" || status == "iteration-limit")
+            throw Error::input({path.string()},
+                               "this run has ended (" + status + "); there is nothing to resume",
+                               "Start afresh with --force");
         if (!folder.has_checkpoint())
             throw Error::input({path.string()}, "this run has no checkpoint", "Start afresh with --force");
         from = folder.read_checkpoint();
-        if (from.x.empty())
-            throw Error::input({path.string()}, "this run has ended; there is nothing to resume",
-                               "Start afresh with --force");
+        std::error_code ignored;
+        if (std::filesystem::exists(folder.log_file(), ignored)) earlier_log = read_text(folder.log_file());
     } else {
         write_text(folder.study_file(), study.resolved);
     }
@@ -151,7 +158,7 @@ int run_optimize(const Invocation& in, Console& console) {
         console.remark(
             fmt::format("look at it: upright plot {0} --what density\ncarve it:   upright carve {0} --at 0.5",
                         folder.path().string()));
-    write_text(folder.log_file(), console.log());
+    write_text(folder.log_file(), earlier_log + console.log());
     if (result.status == RunStatus::Interrupted) return static_cast<int>(ExitCode::Interrupted);
     return result.feasible ? 0 : static_cast<int>(ExitCode::BoundBroken);
 }
