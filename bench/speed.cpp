@@ -1,17 +1,14 @@
 // Seconds for each stage of the work on blocks of growing size: painting, model, factorisation, one solve,
 // filter, carving.
+#include "cantilever.hpp"
+
 #include "design/chain.hpp"
 #include "design/interpolation.hpp"
 #include "fem/static_analysis.hpp"
 #include "part/extract.hpp"
-#include "study/study.hpp"
 
 #include <chrono>
 #include <cstdio>
-#include <filesystem>
-#include <fmt/format.h>
-#include <fstream>
-#include <unistd.h>
 
 namespace {
 
@@ -22,51 +19,13 @@ double seconds_since(Clock::time_point start) {
     return std::chrono::duration<double>(Clock::now() - start).count();
 }
 
-Study block(int n) {
-    const auto file =
-        std::filesystem::temp_directory_path() / fmt::format("upright-speed-{}.toml", ::getpid());
-    std::ofstream(file) << fmt::format(R"(units = ["mm", "N", "s"]
-[[region]]
-name = "block"
-role = "design"
-material = "ductile iron"
-box = [[0, 0, 0], [{0}, {1}, {1}]]
-[[surface]]
-name = "root"
-of = "block"
-facing = [-1, 0, 0]
-[[surface]]
-name = "tip"
-of = "block"
-facing = [1, 0, 0]
-[[support]]
-name = "clamp"
-on = "root"
-hold = ["x", "y", "z"]
-[[load]]
-name = "pull"
-on = "tip"
-force = [0, 0, -1]
-[[case]]
-name = "bend"
-supports = "clamp"
-loads = {{ pull = 1 }}
-[mesh]
-size = 1
-)",
-                                       2 * n, n);
-    const Study study = load_study(file);
-    std::filesystem::remove(file);
-    return study;
-}
-
 } // namespace
 
 int main() {
     std::printf("%8s %9s %8s %8s %8s %8s %8s %8s %8s\n", "cells", "unknowns", "model", "prepare", "factor",
                 "solve", "filter", "carve", "MB");
     for (const int n : {8, 12, 16, 20, 24}) {
-        const Study study = block(n);
+        const Study study = bench::study_of(bench::cantilever("enhanced", 2.0 * n, n, 1.0));
         auto start = Clock::now();
         const Model model = build_model(study);
         const double model_seconds = seconds_since(start);

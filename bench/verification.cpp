@@ -1,5 +1,7 @@
 // Measures the program against closed forms and published values and prints the table of
 // docs/verification.md.
+#include "cantilever.hpp"
+
 #include "design/interpolation.hpp"
 #include "fem/element.hpp"
 #include "optimize/run.hpp"
@@ -15,12 +17,13 @@
 #include <fmt/format.h>
 #include <fstream>
 #include <functional>
-#include <unistd.h>
 #include <vector>
 
 namespace {
 
 using namespace upright;
+using bench::cantilever;
+using bench::study_of;
 
 struct Row {
     std::string what, mesh;
@@ -36,65 +39,10 @@ class Quiet : public OptimizeObserver {
     void iteration(const OptimizerState& /*state*/) override {}
 };
 
-Study study_of(const std::string& text, const std::vector<std::string>& settings = {}) {
-    const auto file =
-        std::filesystem::temp_directory_path() / fmt::format("upright-verification-{}.toml", ::getpid());
-    std::ofstream(file) << text;
-    const Study study = load_study(file, settings);
-    std::filesystem::remove(file);
-    return study;
-}
-
 OptimizeResult optimized(const Study& study, const Model& model) {
     StaticAnalysis analysis(model, {});
     Quiet quiet;
     return optimize(study, analysis, quiet);
-}
-
-std::string cantilever(const std::string& formulation, double length, double size) {
-    return fmt::format(R"(units = ["mm", "N", "s"]
-[[material]]
-name = "steel"
-E = 210000
-nu = 0.3
-density = 7.85e-9
-[[region]]
-name = "bar"
-role = "design"
-material = "steel"
-box = [[0, 0, 0], [{0}, 1, 1]]
-[[surface]]
-name = "root"
-of = "bar"
-facing = [-1, 0, 0]
-[[surface]]
-name = "tip"
-of = "bar"
-facing = [1, 0, 0]
-[[support]]
-name = "clamp"
-on = "root"
-hold = ["x", "y", "z"]
-[[load]]
-name = "pull"
-on = "tip"
-force = [0, 0, -1]
-[[load]]
-name = "weight"
-gravity = [0, 0, -9810]
-[[case]]
-name = "bend"
-supports = "clamp"
-loads = {{ pull = 1 }}
-[[case]]
-name = "sag"
-supports = "clamp"
-loads = {{ pull = 0.5, weight = 3 }}
-[mesh]
-size = {1}
-formulation = "{2}"
-)",
-                       length, size, formulation);
 }
 
 double mean_tip(const Model& model, const CaseResult& result) {
@@ -108,7 +56,7 @@ void beams(std::vector<Row>& rows) {
     for (const auto& [formulation, size] : {std::pair{"enhanced", 1.0}, std::pair{"enhanced", 0.5},
                                             std::pair{"enhanced", 0.25}, std::pair{"plain", 0.25}}) {
         const double length = 40.0;
-        const Model model = build_model(study_of(cantilever(formulation, length, size)));
+        const Model model = build_model(study_of(cantilever(formulation, length, 1.0, size)));
         StaticAnalysis analysis(model, {});
         const std::vector<double> full(model.mesh.elements(), 1.0);
         const double exact =
@@ -122,7 +70,7 @@ void beams(std::vector<Row>& rows) {
 }
 
 void equilibrium(std::vector<Row>& rows) {
-    const Model model = build_model(study_of(cantilever("enhanced", 12.0, 0.25)));
+    const Model model = build_model(study_of(cantilever("enhanced", 12.0, 1.0, 0.25)));
     StaticAnalysis analysis(model, {});
     std::vector<double> density(model.mesh.elements());
     for (std::size_t e = 0; e < density.size(); ++e)
@@ -217,7 +165,7 @@ void half_beam(std::vector<Row>& rows) {
 
 void sensitivities(std::vector<Row>& rows) {
     const Study study =
-        study_of(cantilever("enhanced", 4.0, 0.34) +
+        study_of(cantilever("enhanced", 4.0, 1.0, 0.34) +
                      "[[response]]\nname = \"c\"\nmeasure = \"compliance\"\n"
                      "[[region]]\nname = \"hole\"\nrole = \"void\"\nbox = [[1, 0.4, 0], [2, 1, 0.5]]\n",
                  {"load.weight.gravity=[2e7, 1e7, -5e7]"});
@@ -255,7 +203,7 @@ void sensitivities(std::vector<Row>& rows) {
 }
 
 void symmetry(std::vector<Row>& rows) {
-    const std::string text = cantilever("enhanced", 6.0, 0.25) +
+    const std::string text = cantilever("enhanced", 6.0, 1.0, 0.25) +
                              "[[response]]\nname = \"c\"\nmeasure = \"compliance\"\n[[response]]\nname = "
                              "\"v\"\nmeasure = \"volume-fraction\"\nmax = 0.4\n"
                              "[goal]\nminimize = \"c\"\n[run]\niterations = 30\nfilter = 0.7\n";

@@ -110,11 +110,11 @@ std::string Progress::line(const OptimizerState& state) const {
         const std::string u = study_.units.text(dimension_of(study_.responses[r].measure));
         return u.empty() ? "" : " " + u;
     };
-    std::string out = fmt::format("{:>4}/{}  {} {:.5g}{}", row.iteration, study_.run.iterations,
+    std::string out = fmt::format("{:>4}/{}  {} {:<8.5g}{}", row.iteration, study_.run.iterations,
                                   study_.responses[goal_].name, row.goal, unit(goal_));
     for (std::size_t r = 0; r < study_.responses.size(); ++r)
         if (study_.responses[r].max && r != goal_)
-            out += fmt::format("  {} {:.4g} {} {:.4g}{}", study_.responses[r].name, row.responses[r],
+            out += fmt::format("  {} {:<7.4g} {} {:.4g}{}", study_.responses[r].name, row.responses[r],
                                holds(study_.responses[r], row.responses[r]) ? "≤" : ">",
                                *study_.responses[r].max, unit(r));
     double recent = 0.0;

@@ -491,89 +491,97 @@ void draw_part(const Study& study, const Model& model, const Part& part, const s
     draw_solid(study, model, part, study.title + ": carved part", state, options, png);
 }
 
-void draw_displacement(const Study& study, const Model& model, const ModelCase& c,
-                       const std::vector<double>& density, double threshold, const std::vector<double>& u,
-                       const FigureOptions& options, const std::filesystem::path& png) {
+namespace {
+
+// The largest value of a figure: how large, and where on the undeformed body and in the picture.
+struct Largest {
+    double value = 0.0;
+    Vec3 place = Vec3::Zero();
+    Vec3 shown = Vec3::Zero();
+};
+
+Skinned skin_above(const Model& model, const std::vector<double>& density, double threshold) {
     Skinned skin = skin_of_elements(model, denser_than(density, threshold));
     if (skin.element.empty())
         throw Error::input({}, fmt::format("no cell is denser than {:g}", threshold),
                            "Write a lower threshold with --at");
-    const auto at = [&](NodeId n) { return Vec3(u[3 * index(n)], u[3 * index(n) + 1], u[3 * index(n) + 2]); };
-    double largest = 0.0;
-    Vec3 place = Vec3::Zero();
-    for (const auto& [node, region] : skin.node)
-        if (at(node).norm() > largest) {
-            largest = at(node).norm();
-            place = model.mesh.nodes[index(node)];
-        }
-    const double scale = largest > 0.0 ? 0.06 * reach(model) / largest : 1.0;
-    Vec3 peak = place;
-    for (std::size_t i = 0; i < skin.node.size(); ++i) {
-        const Vec3 shift = at(skin.node[i].first);
-        skin.patch.values.push_back(shift.norm());
-        if (shift.norm() == largest) peak = skin.patch.points[i] + scale * shift;
-        skin.patch.points[i] += scale * shift;
-    }
-    const std::string unit = model.units.length;
-    const bool plane = model.mesh.dimension() == 2;
-    Figure figure(
-        with_unit(options, model), plane, fmt::format("{}: displacement, case {}", study.title, c.name),
-        fmt::format("{}; deformation {:.3g} times as large; cells denser than {:g}", unit, scale, threshold));
-    add_mirrored(figure, model, skin.patch, Scale{0.0, largest, "displacement, " + unit, false});
+    return skin;
+}
+
+// A field on the body with its largest value marked, and the loads and supports of its case.
+void draw_field(Figure& figure, const Study& study, const Model& model, const ModelCase& c,
+                const Patch& patch, const Largest& largest, const std::string& quantity,
+                const std::string& unit) {
+    constexpr Color mark{0.00, 0.55, 0.85}; // stands out from every shade of the scale
+    add_mirrored(figure, model, patch, Scale{0.0, largest.value, quantity + ", " + unit, false});
     add_block_outline(figure, study, model, color::faint);
-    figure.add_ball(peak, 0.008 * reach(model), color::text);
-    figure.add_legend('o', color::text,
-                      fmt::format("largest {:.4g} {}\nat {}", largest, unit, vector_text(place, plane)));
+    figure.add_ball(largest.shown, 0.009 * reach(model), mark);
+    figure.add_legend('o', mark,
+                      fmt::format("largest {:.4g} {}\nat {}", largest.value, unit,
+                                  vector_text(largest.place, model.mesh.dimension() == 2)));
     figure.add_legend('-', color::faint, "original space");
     add_loads(figure, model, c, Extent::Whole);
     add_supports(figure, model, c.supports, Extent::Whole);
+}
+
+} // namespace
+
+void draw_displacement(const Study& study, const Model& model, const ModelCase& c,
+                       const std::vector<double>& density, double threshold, const std::vector<double>& u,
+                       const FigureOptions& options, const std::filesystem::path& png) {
+    Skinned skin = skin_above(model, density, threshold);
+    const auto at = [&](NodeId n) { return Vec3(u[3 * index(n)], u[3 * index(n) + 1], u[3 * index(n) + 2]); };
+    Largest largest;
+    for (std::size_t i = 0; i < skin.node.size(); ++i) {
+        const double size = at(skin.node[i].first).norm();
+        skin.patch.values.push_back(size);
+        if (size > largest.value) largest = {size, skin.patch.points[i], skin.patch.points[i]};
+    }
+    const double scale = largest.value > 0.0 ? 0.06 * reach(model) / largest.value : 1.0;
+    for (std::size_t i = 0; i < skin.node.size(); ++i) {
+        const Vec3 shift = scale * at(skin.node[i].first);
+        if (skin.patch.points[i] == largest.place) largest.shown = largest.place + shift;
+        skin.patch.points[i] += shift;
+    }
+    const std::string unit = model.units.length;
+    const std::string times = scale >= 10.0 ? fmt::format("{:.0f}", scale) : fmt::format("{:.3g}", scale);
+    Figure figure(
+        with_unit(options, model), model.mesh.dimension() == 2,
+        fmt::format("{}: displacement, case {}", study.title, c.name),
+        fmt::format("{}; deformation {} times as large; cells denser than {:g}", unit, times, threshold));
+    draw_field(figure, study, model, c, skin.patch, largest, "displacement", unit);
     figure.write(png);
 }
 
 void draw_stress(const Study& study, const Model& model, const ModelCase& c,
                  const std::vector<double>& density, double threshold, const std::vector<double>& stress,
                  const FigureOptions& options, const std::filesystem::path& png) {
-    const std::vector<bool> shown = denser_than(density, threshold);
-    Skinned skin = skin_of_elements(model, shown);
-    if (skin.element.empty())
-        throw Error::input({}, fmt::format("no cell is denser than {:g}", threshold),
-                           "Write a lower threshold with --at");
+    Skinned skin = skin_above(model, density, threshold);
     // Averages at the nodes, over the shown elements of one region.
     std::map<std::pair<NodeId, RegionId>, std::pair<double, double>> sums;
     for (std::size_t e = 0; e < stress.size(); ++e) {
-        if (!shown[e]) continue;
+        if (density[e] < threshold) continue;
         for (int corner = 0; corner < model.mesh.nodes_per_element(); ++corner) {
             auto& sum = sums[{model.mesh.node(static_cast<ElementId>(e), corner), model.mesh.region[e]}];
             sum.first += stress[e];
             sum.second += 1.0;
         }
     }
-    double largest = 0.0;
-    Vec3 place = Vec3::Zero();
+    Largest largest;
     for (std::size_t i = 0; i < skin.node.size(); ++i) {
         const auto& sum = sums.at(skin.node[i]);
         const double value = sum.first / sum.second;
         skin.patch.values.push_back(value);
-        if (value > largest) {
-            largest = value;
-            place = skin.patch.points[i];
-        }
+        if (value > largest.value) largest = {value, skin.patch.points[i], skin.patch.points[i]};
     }
     const std::string unit = model.units.text(dimension::stress);
-    const bool plane = model.mesh.dimension() == 2;
     Figure figure(
-        with_unit(options, model), plane, fmt::format("{}: von Mises stress, case {}", study.title, c.name),
+        with_unit(options, model), model.mesh.dimension() == 2,
+        fmt::format("{}: von Mises stress, case {}", study.title, c.name),
         fmt::format(
             "{}; averaged at the nodes within a region; cells denser than {:g}; stair-stepped boundary", unit,
             threshold));
-    add_mirrored(figure, model, skin.patch, Scale{0.0, largest, "stress, " + unit, false});
-    add_block_outline(figure, study, model, color::faint);
-    figure.add_ball(place, 0.008 * reach(model), color::text);
-    figure.add_legend('o', color::text,
-                      fmt::format("largest {:.4g} {}\nat {}", largest, unit, vector_text(place, plane)));
-    figure.add_legend('-', color::faint, "original space");
-    add_loads(figure, model, c, Extent::Whole);
-    add_supports(figure, model, c.supports, Extent::Whole);
+    draw_field(figure, study, model, c, skin.patch, largest, "stress", unit);
     figure.write(png);
 }
 
