@@ -17,6 +17,12 @@ void write_then_rename(const fs::path& target, const std::function<void(const fs
     const fs::path folder = target.has_parent_path() ? target.parent_path() : fs::path(".");
     const fs::path temporary = folder / ("." + target.stem().string() + "." + std::to_string(::getpid()) +
                                          ".part" + target.extension().string());
+    // Tried here, so that every writer gives the same answer where nothing can be written.
+    errno = 0;
+    if (!std::ofstream(temporary, std::ios::binary))
+        throw Error::files(target.string(),
+                           std::string("cannot be written: ") + std::strerror(errno ? errno : EIO),
+                           "Choose another place with --out");
     std::error_code failed;
     try {
         write(temporary);

@@ -56,8 +56,10 @@ Mesh make_grid_mesh(const Study& study, const Painting& painting) {
         if (node_at[n] < 0) continue;
         node_at[n] = static_cast<std::int32_t>(mesh.nodes.size());
         const auto i = static_cast<double>(n % lattice_x);
-        const auto j = static_cast<double>(n / lattice_x % lattice_y);
-        const auto k = static_cast<double>(n / lattice_x / lattice_y);
+        const std::size_t row = n / lattice_x % lattice_y;
+        const auto j = static_cast<double>(row);
+        const std::size_t layer = n / lattice_x / lattice_y;
+        const auto k = static_cast<double>(layer);
         mesh.nodes.emplace_back(
             grid.origin + Vec3(i * grid.cell.x(), j * grid.cell.y(), grid.plane ? 0.0 : k * grid.cell.z()));
     }

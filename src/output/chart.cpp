@@ -111,7 +111,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
             "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
             study.run.stop_when);
         script += "unset multiplot\nset output\n";
-        FILE* pipe = ::popen("gnuplot 2>/dev/null", "w");
+        FILE* pipe = ::popen("gnuplot >/dev/null 2>&1", "w");
         if (pipe == nullptr)
             throw Error::files(png.string(), "gnuplot cannot be started", "Install gnuplot-nox");
         const bool written = std::fwrite(script.data(), 1, script.size(), pipe) == script.size();

@@ -29,3 +29,16 @@ TEST(Files, SayWhatCannotBeRead) {
         EXPECT_NE(std::string(bad.what()).find("No such file"), std::string::npos);
     }
 }
+
+TEST(Files, SayWhereNothingCanBeWritten) {
+    bool called = false;
+    try {
+        write_then_rename("/proc/nothing.txt", [&](const std::filesystem::path&) { called = true; });
+        FAIL();
+    } catch (const Error& bad) {
+        EXPECT_EQ(bad.code(), ExitCode::Files);
+        EXPECT_EQ(std::string(bad.what()).rfind("/proc/nothing.txt: cannot be written: ", 0), 0U)
+            << bad.what();
+    }
+    EXPECT_FALSE(called);
+}
