@@ -44,8 +44,9 @@ std::size_t PartField::at(int i, int j, int k) const {
 Vec3 PartField::place(std::size_t n) const {
     const auto nx = static_cast<std::size_t>(count_[0]);
     const auto ny = static_cast<std::size_t>(count_[1]);
-    return origin_ + step_.cwiseProduct(Vec3(static_cast<double>(n % nx), static_cast<double>(n / nx % ny),
-                                             static_cast<double>(n / nx / ny)));
+    const std::array<std::size_t, 3> ijk{n % nx, n / nx % ny, n / nx / ny};
+    return origin_ + step_.cwiseProduct(Vec3(static_cast<double>(ijk[0]), static_cast<double>(ijk[1]),
+                                             static_cast<double>(ijk[2])));
 }
 
 // The image of a place in the modelled part, kept a little off the symmetry planes: there is no surface on

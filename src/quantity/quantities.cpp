@@ -77,6 +77,12 @@ Quantities::Quantities(UnitSystem units, const std::vector<NamedValue>& values) 
         if (!is_name(value.name))
             throw Error::input(value.place, "\"" + value.name + "\" cannot be the name of a value",
                                "Use letters, digits and _, and begin with a letter");
+        try {
+            mu::Parser().DefineConst(value.name, 0.0);
+        } catch (const mu::Parser::exception_type&) {
+            throw Error::input(value.place, "\"" + value.name + "\" is the name of a function of arithmetic",
+                               "Give the value another name");
+        }
         names.insert(value.name);
     }
     // A value may refer to another one that stands later: keep going while that helps.

@@ -115,7 +115,7 @@ std::vector<std::string> CardReader::names(const Node& node) const {
 
 std::string CardReader::choice(const Node& node, const std::vector<std::string>& words,
                                const std::vector<std::string>& later) const {
-    const std::string word = text(node);
+    std::string word = text(node);
     if (std::find(words.begin(), words.end(), word) != words.end()) return word;
     std::string list;
     for (const std::string& w : words) list += (list.empty() ? "\"" : ", \"") + w + "\"";

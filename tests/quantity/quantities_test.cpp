@@ -105,6 +105,7 @@ TEST(Quantities, RefuseWhatTheParserWouldTake) {
 TEST(Quantities, FindCircles) {
     EXPECT_THROW(millimetres({{"a", std::string("b*2"), here}, {"b", std::string("a*2"), here}}), Error);
     EXPECT_THROW(millimetres({{"a-b", 1.0, here}}), Error);
+    EXPECT_THROW(millimetres({{"sqrt", 1.0, here}}), Error); // a function of arithmetic
 }
 
 TEST(UnitSystem, NamesUnitsForPeople) {

@@ -39,11 +39,10 @@ class RunObserver : public OptimizeObserver {
     Progress progress_;
 };
 
-// What must be right before a run begins.
-void require_ready(const Study& study, const Model& model) {
+// What must be right before a run begins. Returns how many doubts there are.
+std::size_t require_ready(const Study& study, const Model& model) {
     require_reachable(study, model, make_problem(study));
     const Ledger ledger = make_ledger(study, model);
-    if (ledger.count(Standing::Missing) == 0) return;
     for (const LedgerSection& section : ledger.sections)
         for (const LedgerLine& line : section.lines) {
             if (line.standing != Standing::Missing) continue;
@@ -55,6 +54,7 @@ void require_ready(const Study& study, const Model& model) {
                                    line.remarks.front(),
                                "\"upright check\" shows the whole ledger");
         }
+    return ledger.count(Standing::Doubt);
 }
 
 void print_summary(Console& console, const Study& study, const OptimizeResult& result, double seconds) {
@@ -105,7 +105,7 @@ int run_optimize(const Invocation& in, Console& console) {
     if (in.resume && in.force) throw Error::usage("--resume and --force exclude each other");
 
     const Model model = build_model(study);
-    require_ready(study, model);
+    const std::size_t doubts = require_ready(study, model);
     // What fails here leaves no folder behind.
     StaticAnalysis analysis(model, {study.run.threads, study.run.memory});
     const InterruptGuard guard; // from here on a run folder is there to be left in order
@@ -134,6 +134,9 @@ int run_optimize(const Invocation& in, Console& console) {
     console.remark(fmt::format("{}: {} elements, {} displacements, {} case{}", study.title,
                                model.mesh.elements(), model.freedoms(), model.cases.size(),
                                model.cases.size() == 1 ? "" : "s"));
+    if (doubts > 0)
+        console.remark(fmt::format("{} doubt{} about this study; \"upright check {}\" tells", doubts,
+                                   doubts == 1 ? "" : "s", in.target));
     OptimizeResult result;
     SolverCost cost = analysis.cost();
     const auto seconds = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };

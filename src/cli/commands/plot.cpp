@@ -29,7 +29,7 @@ std::vector<const ModelCase*> chosen_cases(const Model& model, const std::string
 fs::path picture(const Invocation& in, const RunFolder& folder, const std::string& what, const ModelCase* c,
                  bool several) {
     if (in.out.empty()) return folder.figure(c == nullptr ? what : what + "-" + file_name(c->name));
-    const fs::path out(in.out);
+    fs::path out(in.out);
     if (!several || c == nullptr) return out;
     return out.parent_path() / (out.stem().string() + "-" + file_name(c->name) + out.extension().string());
 }
