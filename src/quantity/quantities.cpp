@@ -78,7 +78,10 @@ Quantities::Quantities(UnitSystem units, const std::vector<NamedValue>& values) 
             throw Error::input(value.place, "\"" + value.name + "\" cannot be the name of a value",
                                "Use letters, digits and _, and begin with a letter");
         try {
-            mu::Parser().DefineConst(value.name, 0.0);
+            mu::Parser parser;
+            parser.DefineConst(value.name, 1.0);
+            parser.SetExpr(value.name); // the parser takes a function's name too, but cannot tell them apart
+            parser.Eval();
         } catch (const mu::Parser::exception_type&) {
             throw Error::input(value.place, "\"" + value.name + "\" is the name of a function of arithmetic",
                                "Give the value another name");
