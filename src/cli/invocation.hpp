@@ -18,7 +18,7 @@ struct Invocation {
     bool quiet = false;
     bool strict = false;
     bool list = false;
-    bool figures = true;
+    bool no_figures = false;
     std::string what = "density";
     std::string of_case;
     std::optional<int> iteration;

@@ -61,7 +61,7 @@ void build(CLI::App& app, Invocation& in) {
     add_study(check, in);
     check->add_option("--out", in.out, "Folder for the figures (default: <study>.check beside the study)")
         ->type_name("DIR");
-    check->add_flag("!--no-figures", in.figures, "Draw no figures");
+    check->add_flag("--no-figures", in.no_figures, "Draw no figures");
     check->add_flag("--strict", in.strict, "Doubts count as errors (exit code 3)");
     add_figure_options(check, in);
 

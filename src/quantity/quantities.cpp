@@ -77,15 +77,6 @@ Quantities::Quantities(UnitSystem units, const std::vector<NamedValue>& values) 
         if (!is_name(value.name))
             throw Error::input(value.place, "\"" + value.name + "\" cannot be the name of a value",
                                "Use letters, digits and _, and begin with a letter");
-        try {
-            mu::Parser parser;
-            parser.DefineConst(value.name, 1.0);
-            parser.SetExpr(value.name); // the parser takes a function's name too, but cannot tell them apart
-            parser.Eval();
-        } catch (const mu::Parser::exception_type&) {
-            throw Error::input(value.place, "\"" + value.name + "\" is the name of a function of arithmetic",
-                               "Give the value another name");
-        }
         names.insert(value.name);
     }
     // A value may refer to another one that stands later: keep going while that helps.

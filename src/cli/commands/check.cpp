@@ -19,7 +19,7 @@ int run_check(const Invocation& in, Console& console) {
     console.result(render(ledger, console.width(), console.colored()));
     const std::size_t missing = ledger.count(Standing::Missing);
     const std::size_t doubts = ledger.count(Standing::Doubt);
-    if (in.figures) {
+    if (!in.no_figures) {
         namespace fs = std::filesystem;
         const fs::path study_file(in.target);
         const fs::path folder = in.out.empty()
