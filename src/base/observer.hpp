@@ -18,11 +18,4 @@ class Observer {
     virtual bool stop_requested() const = 0;
 };
 
-// For callers that do not listen.
-class SilentObserver : public Observer {
-  public:
-    void note(const std::string& /*sentence*/) override {}
-    bool stop_requested() const override { return false; }
-};
-
 } // namespace upright

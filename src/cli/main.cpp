@@ -32,10 +32,12 @@ void add_study(CLI::App* command, Invocation& in) {
 
 void add_figure_options(CLI::App* command, Invocation& in) {
     command
-        ->add_option("--from", in.from,
-                     "Where to look from: corner, front, back, left, right, top, bottom or x,y,z")
+        ->add_option(
+            "--from", in.from,
+            "Where to look from: corner, front, back, left, right, top, bottom or x,y,z (default: corner)")
         ->type_name("VIEW");
-    command->add_option("--size", in.size, "Size of the picture in pixels")->type_name("WxH");
+    command->add_option("--size", in.size, "Size of the picture in pixels (default: 1280x800)")
+        ->type_name("WxH");
 }
 
 void build(CLI::App& app, Invocation& in) {
@@ -51,7 +53,8 @@ void build(CLI::App& app, Invocation& in) {
 
     auto* fresh = app.add_subcommand("new", "A commented study to start from");
     fresh->add_option("DIR", in.target, "The folder to make");
-    fresh->add_option("--example", in.example, "Which example to copy")->type_name("NAME");
+    fresh->add_option("--example", in.example, "Which example to copy (default: pump-pedestal)")
+        ->type_name("NAME");
     fresh->add_flag("--list", in.list, "List the examples");
 
     app.add_subcommand("materials", "The shipped material library, with sources");
@@ -74,19 +77,20 @@ void build(CLI::App& app, Invocation& in) {
 
     auto* plot = app.add_subcommand("plot", "A figure of a run");
     plot->add_option("RUN", in.target, "The folder of the run")->required();
-    plot->add_option("--what", in.what, "density, displacement, stress or history")->type_name("WHAT");
+    plot->add_option("--what", in.what, "density (default), displacement, stress or history")
+        ->type_name("WHAT");
     plot->add_option("--case", in.of_case, "The case (default: all)")->type_name("NAME");
     plot->add_option("--iteration", in.iteration, "A kept iteration (default: the last)")->type_name("N");
-    plot->add_option("--at", in.at, "Density above which material is shown")->type_name("T");
+    plot->add_option("--at", in.at, "Density above which material is shown (default: 0.5)")->type_name("T");
     plot->add_option("--out", in.out, "The picture (default: figures/ in the run)")->type_name("FILE");
     add_figure_options(plot, in);
 
     auto* carve =
         app.add_subcommand("carve", "The solid part of a run: closed surface, mass, is it one piece?");
     carve->add_option("RUN", in.target, "The folder of the run")->required();
-    carve->add_option("--at", in.at, "Density at which to cut")->type_name("T");
+    carve->add_option("--at", in.at, "Density at which to cut (default: 0.5)")->type_name("T");
     carve->add_option("--iteration", in.iteration, "A kept iteration (default: the last)")->type_name("N");
-    carve->add_option("--smooth", in.smooth, "Smoothing passes; 0 for none")->type_name("N");
+    carve->add_option("--smooth", in.smooth, "Smoothing passes, 0 for none (default: 50)")->type_name("N");
     carve->add_flag("--all-pieces", in.all_pieces, "Keep pieces that touch neither a support nor a load");
     carve->add_option("--out", in.out, "The STL file (default: part.stl in the run)")->type_name("FILE");
     add_figure_options(carve, in);

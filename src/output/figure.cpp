@@ -13,11 +13,9 @@
 #include <vtkCellArray.h>
 #include <vtkCellData.h>
 #include <vtkConeSource.h>
-#include <vtkCoordinate.h>
 #include <vtkDoubleArray.h>
 #include <vtkImageShrink3D.h>
 #include <vtkLight.h>
-#include <vtkLineSource.h>
 #include <vtkLookupTable.h>
 #include <vtkNew.h>
 #include <vtkPNGWriter.h>
@@ -31,7 +29,6 @@
 #include <vtkProperty2D.h>
 #include <vtkRenderWindow.h>
 #include <vtkRenderer.h>
-#include <vtkScalarBarActor.h>
 #include <vtkSphereSource.h>
 #include <vtkTextActor.h>
 #include <vtkTextProperty.h>
@@ -340,24 +337,8 @@ void Figure::add_ball(const Vec3& center, double radius, const Color& color) {
     inside_->bounds.include(center);
 }
 
-void Figure::add_label(const Vec3& at, const std::string& words, const Color& color) {
-    vtkNew<vtkBillboardTextActor3D> label;
-    label->SetInput(words.c_str());
-    label->SetPosition(at.x(), at.y(), at.z());
-    style(label->GetTextProperty(), 13 * inside_->pixel(), color, true);
-    label->GetTextProperty()->SetBackgroundColor(1, 1, 1);
-    label->GetTextProperty()->SetBackgroundOpacity(0.75);
-    label->SetForceOpaque(false);
-    inside_->scene->AddActor(label);
-    inside_->bounds.include(at);
-}
-
 void Figure::add_legend(char symbol, const Color& color, const std::string& words) {
     inside_->legend.push_back({symbol, color, words});
-}
-
-void Figure::include(const Vec3& p) {
-    inside_->bounds.include(p);
 }
 
 // A parallel view that holds the bounds with a margin.

@@ -73,13 +73,9 @@ class Figure {
     // A cone whose tip touches `tip`, coming along `direction`.
     void add_cone(const Vec3& tip, const Vec3& direction, double height, const Color& color);
     void add_ball(const Vec3& center, double radius, const Color& color);
-    // A word at a place of the scene, always in front.
-    void add_label(const Vec3& at, const std::string& words, const Color& color);
     // An entry of the legend: '#' a patch, '>' an arrow, '^' a support, '-' a line, 'o' a point, ' ' words
     // alone.
     void add_legend(char symbol, const Color& color, const std::string& words);
-    // What the picture must hold besides what was added.
-    void include(const Vec3& p);
 
     void write(const std::filesystem::path& png);
 

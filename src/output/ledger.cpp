@@ -471,13 +471,6 @@ std::size_t Ledger::count(Standing standing) const {
     return out;
 }
 
-std::string Ledger::first_missing() const {
-    for (const LedgerSection& s : sections)
-        for (const LedgerLine& l : s.lines)
-            if (l.standing == Standing::Missing) return l.name + ": " + l.remarks.front();
-    return {};
-}
-
 Ledger make_ledger(const Study& study, const Model& model) {
     return Writer(study, model).run();
 }

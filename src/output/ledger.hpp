@@ -27,8 +27,6 @@ struct Ledger {
     std::vector<LedgerSection> sections;
 
     std::size_t count(Standing standing) const;
-    // The first remark of the first line that is missing something; empty when none is.
-    std::string first_missing() const;
 };
 
 // Goes through the whole model, before any solve.
