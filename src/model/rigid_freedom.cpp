@@ -9,6 +9,7 @@ namespace upright {
 namespace {
 
 constexpr double rank_tolerance = 1e-9;
+constexpr int most_linked_parts = 60;
 
 std::string axis_word(const Vec3& v) {
     for (int a = 0; a < 3; ++a)
@@ -30,14 +31,22 @@ Eigen::RowVectorXd motion_row(const Vec3& r, int axis, bool plane) {
     return row;
 }
 
-Eigen::MatrixXd null_space(const Eigen::MatrixXd& rows, Eigen::Index columns) {
-    if (rows.rows() == 0) return Eigen::MatrixXd::Identity(columns, columns);
-    const Eigen::MatrixXd gram = rows.transpose() * rows;
+// The null space of a positive semidefinite matrix.
+Eigen::MatrixXd null_space(const Eigen::MatrixXd& gram) {
     const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(gram);
-    const double largest = eigen.eigenvalues().maxCoeff();
+    const double largest = std::max(eigen.eigenvalues().maxCoeff(), 1e-300);
     Eigen::Index free = 0;
-    while (free < columns && eigen.eigenvalues()[free] <= rank_tolerance * std::max(largest, 1e-300)) ++free;
+    while (free < gram.rows() && eigen.eigenvalues()[free] <= rank_tolerance * largest) ++free;
     return eigen.eigenvectors().leftCols(free);
+}
+
+// A basis of the columns of a matrix, without those that add nothing.
+Eigen::MatrixXd column_space(const Eigen::MatrixXd& columns) {
+    if (columns.cols() == 0) return columns;
+    const Eigen::JacobiSVD<Eigen::MatrixXd> svd(columns, Eigen::ComputeThinU);
+    Eigen::Index rank = 0;
+    while (rank < svd.singularValues().size() && svd.singularValues()[rank] > 1e-6) ++rank;
+    return svd.matrixU().leftCols(rank);
 }
 
 // Bring a basis to reduced echelon form, so that it names pure motions where there are some.
@@ -114,19 +123,38 @@ std::vector<FreePart> free_motions(const Model& model, const std::vector<HeldDir
             if (std::find(list.begin(), list.end(), part_of[e]) == list.end()) list.push_back(part_of[e]);
         }
     }
+    for (FreePart& part : out) part.center /= static_cast<double>(part.elements);
     const double length = mesh.grid.box().diagonal();
     const Eigen::Index columns = plane ? 3 : 6;
-    for (FreePart& part : out) {
-        part.center /= static_cast<double>(part.elements);
-        std::vector<Eigen::RowVectorXd> rows;
-        for (const HeldDirection& h : held) {
-            const std::vector<int>& list = parts_of_node[index(h.node)];
-            if (std::find(list.begin(), list.end(), part.part) == list.end()) continue;
-            rows.push_back(motion_row((mesh.nodes[index(h.node)] - part.center) / length, h.axis, plane));
+    // Every piece is a rigid body. Held components and the nodes that pieces share constrain their motions;
+    // what is left are the motions of the linkage, hinges included. Dust of very many pieces is taken piece
+    // by piece.
+    const bool linked = parts <= most_linked_parts;
+    Eigen::MatrixXd gram = Eigen::MatrixXd::Zero(columns * parts, columns * parts);
+    const auto row_of = [&](int p, NodeId node, int axis) {
+        return motion_row((mesh.nodes[index(node)] - out[static_cast<std::size_t>(p)].center) / length, axis,
+                          plane);
+    };
+    for (const HeldDirection& h : held)
+        for (const int p : parts_of_node[index(h.node)]) {
+            const Eigen::RowVectorXd row = row_of(p, h.node, h.axis);
+            gram.block(columns * p, columns * p, columns, columns) += row.transpose() * row;
         }
-        Eigen::MatrixXd matrix(static_cast<Eigen::Index>(rows.size()), columns);
-        for (std::size_t r = 0; r < rows.size(); ++r) matrix.row(static_cast<Eigen::Index>(r)) = rows[r];
-        Eigen::MatrixXd basis = null_space(matrix, columns);
+    for (std::size_t n = 0; linked && n < mesh.nodes.size(); ++n) {
+        const std::vector<int>& list = parts_of_node[n];
+        for (std::size_t k = 1; k < list.size(); ++k)
+            for (int axis = 0; axis < mesh.dimension(); ++axis) {
+                Eigen::RowVectorXd row = Eigen::RowVectorXd::Zero(columns * parts);
+                row.segment(columns * list[0], columns) = row_of(list[0], static_cast<NodeId>(n), axis);
+                row.segment(columns * list[k], columns) = -row_of(list[k], static_cast<NodeId>(n), axis);
+                gram += row.transpose() * row;
+            }
+    }
+    const Eigen::MatrixXd all = linked ? null_space(gram) : Eigen::MatrixXd();
+    for (FreePart& part : out) {
+        Eigen::MatrixXd basis =
+            linked ? column_space(all.middleRows(columns * part.part, columns))
+                   : null_space(gram.block(columns * part.part, columns * part.part, columns, columns));
         reduce(basis);
         for (Eigen::Index c = 0; c < basis.cols(); ++c)
             part.motions.push_back(to_motion(basis.col(c), part.center, length));

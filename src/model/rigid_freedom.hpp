@@ -27,8 +27,9 @@ struct FreePart {
     std::vector<FreeMotion> motions; // empty: held
 };
 
-// For each part of the mesh, the motions that the held directions leave free: the null space of the
-// rigid-body motions at the held components (by singular values, lengths scaled to the model's own).
+// For each part of the mesh, the motions that the held directions leave free. Parts that share nodes (along
+// an edge or at a corner) are linked there: a hinge shows as a rotation. The null space of the rigid-body
+// motions at the held components and the links, lengths scaled to the model's own.
 std::vector<FreePart> free_motions(const Model& model, const std::vector<HeldDirection>& held);
 
 } // namespace upright

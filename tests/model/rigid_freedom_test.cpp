@@ -67,6 +67,30 @@ TEST(RigidFreedom, LooksAtEveryPiece) {
     EXPECT_EQ(parts[1].elements, 48U);
 }
 
+TEST(RigidFreedom, FindsHinges) {
+    // A second block hangs on the first along one edge: it can turn about it.
+    const std::string hung = "[[region]]\nname = \"hung\"\nrole = \"design\"\nmaterial = \"steel\"\nbox = "
+                             "[[8, 4, 0], [12, 8, 4]]\n";
+    const Model hinge = build_model(study_from(block_study(hung)));
+    const auto parts = free_motions(hinge, hinge.held(hinge.cases[0]));
+    ASSERT_EQ(parts.size(), 2U);
+    EXPECT_TRUE(parts[0].motions.empty());
+    ASSERT_EQ(parts[1].motions.size(), 1U);
+    const FreeMotion& turn = parts[1].motions[0];
+    EXPECT_TRUE(turn.rotation);
+    EXPECT_NEAR(std::abs(turn.direction.z()), 1.0, 1e-6);
+    EXPECT_NEAR(turn.through.x(), 8.0, 1e-6);
+    EXPECT_NEAR(turn.through.y(), 4.0, 1e-6);
+    // A third one closes the ring on two more edges: nothing turns any more.
+    const Model ring =
+        build_model(study_from(block_study(hung + "[[region]]\nname = \"third\"\nrole = \"design\"\nmaterial "
+                                                  "= \"steel\"\nbox = [[0, 8, 0], [8, 12, 4]]\n"
+                                                  "[[region]]\nname = \"tie\"\nrole = \"design\"\nmaterial = "
+                                                  "\"steel\"\nbox = [[0, 4, 0], [2, 8, 4]]\n")));
+    for (const FreePart& part : free_motions(ring, ring.held(ring.cases[0])))
+        EXPECT_TRUE(part.motions.empty());
+}
+
 TEST(RigidFreedom, WorksInThePlane) {
     const Model model = build_model(study_from(test::half_beam(6, 2, false)));
     EXPECT_TRUE(free_motions(model, model.held(model.cases[0]))[0].motions.empty());
