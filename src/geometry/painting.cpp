@@ -46,10 +46,13 @@ bool on_cylinder(const CellGrid& grid, const SurfaceCard::OnCylinder& c, const C
 
 // The faces of the boundary that a surface's rules leave, and how many were left after each rule.
 std::vector<CellFace> pick(const Study& study, const Painting& painting, const SurfaceCard& card,
-                           std::string& story) {
+                           std::string& story, Bounds& before) {
     const CellGrid& grid = painting.grid;
     std::vector<CellFace> left = painting.boundary;
     const auto keep = [&](const char* rule, const auto& condition) {
+        if (left.empty()) return;
+        before = Bounds();
+        for (const CellFace& f : left) before.include(face_center(grid, f));
         left.erase(std::remove_if(left.begin(), left.end(), [&](const CellFace& f) { return !condition(f); }),
                    left.end());
         story += fmt::format("{}\"{}\" leaves {}", story.empty() ? "" : ", ", rule, left.size());
@@ -210,12 +213,21 @@ class Painter {
 
     std::vector<CellFace> pick_or_throw(const SurfaceCard& card) {
         std::string story;
-        std::vector<CellFace> faces = pick(study_, out_, card, story);
-        if (faces.empty())
+        Bounds before;
+        std::vector<CellFace> faces = pick(study_, out_, card, story, before);
+        if (faces.empty() && before.empty())
             throw Error::input(card.place,
-                               "the surface \"" + card.name + "\" picks no face: of " +
-                                   std::to_string(out_.boundary.size()) + " boundary faces " + story,
-                               "Loosen that rule; \"upright check\" draws the regions");
+                               "the surface \"" + card.name + "\" picks no face: nothing is solid");
+        if (faces.empty())
+            throw Error::input(
+                card.place,
+                fmt::format("the surface \"{}\" picks no face: of {} boundary faces {}", card.name,
+                            out_.boundary.size(), story),
+                fmt::format(
+                    "Loosen the last rule; the middles of the faces before it span ({:g}, {:g}, {:g}) "
+                    "to ({:g}, {:g}, {:g})",
+                    before.low.x(), before.low.y(), before.low.z(), before.high.x(), before.high.y(),
+                    before.high.z()));
         return faces;
     }
 
