@@ -1,0 +1,258 @@
+// Materials, regions, surfaces, points.
+#include "base/nearest.hpp"
+#include "study/cards.hpp"
+#include "study/material_library.hpp"
+#include "study/names.hpp"
+
+#include <algorithm>
+
+namespace upright {
+
+void read_materials(Study& study, const Node& document, const Context& context) {
+    for (const Node& node : cards_of(document, "material")) {
+        CardReader reader(node, context.quantities, "[[material]]", context.plane);
+        Material material;
+        const std::string name = read_name(reader, "steel");
+        if (const Node* like = reader.find("like")) {
+            const std::string word = reader.text(*like);
+            const LibraryMaterial* entry = find_library_material(word);
+            if (entry == nullptr)
+                throw Error::input(like->place, "the library has no material \"" + word + "\"",
+                                   nearest(word, library_names()) ? suggestion(word, library_names())
+                                                                  : "\"upright materials\" lists them");
+            material = to_material(*entry, study.units);
+        }
+        material.name = name;
+        material.place = node.place;
+        const auto take = [&](const char* key, const Dimension& d) -> std::optional<double> {
+            const Node* value = reader.find(key);
+            if (value == nullptr) return {};
+            if (value->list() != nullptr) throw not_served(value->place, "an orthotropic material (a list)");
+            if (!material.source.empty() && material.source.find("overridden") == std::string::npos)
+                material.source += "; partly overridden in the study";
+            return reader.positive(*value, d);
+        };
+        if (const auto v = take("E", dimension::stress)) material.E = *v;
+        if (const Node* nu = reader.find("nu")) {
+            if (nu->list() != nullptr) throw not_served(nu->place, "an orthotropic material (a list)");
+            material.nu = reader.number(*nu, dimension::none);
+            if (material.nu <= -1.0 || material.nu >= 0.5)
+                throw Error::input(nu->place, "Poisson's ratio must lie above -1 and below 0.5");
+        }
+        if (const auto v = take("density", dimension::density)) material.density = *v;
+        if (const auto v = take("yield", dimension::stress)) material.yield = *v;
+        if (const auto v = take("ultimate", dimension::stress)) material.ultimate = *v;
+        if (const auto v = take("expansion", dimension::expansion)) material.expansion = *v;
+        reader.finish({"G", "frame"});
+        const char* hint =
+            "Write it, or like = \"structural steel S235\" (\"upright materials\" lists what there is)";
+        if (material.E <= 0.0)
+            throw Error::input(node.place, "the material \"" + name + "\" has no E (Young's modulus)", hint);
+        if (node.find("like") == nullptr && node.find("nu") == nullptr)
+            throw Error::input(node.place, "the material \"" + name + "\" has no nu (Poisson's ratio)", hint);
+        if (material.density <= 0.0)
+            throw Error::input(node.place, "the material \"" + name + "\" has no density", hint);
+        if (material.yield && material.ultimate && *material.yield > *material.ultimate)
+            throw Error::input(node.place,
+                               "the material \"" + name + "\" yields above its ultimate strength");
+        if (material.source.empty()) material.source = "own";
+        study.materials.push_back(material);
+    }
+}
+
+void read_regions(Study& study, const Node& document, const Context& context) {
+    for (const Node& node : cards_of(document, "region")) {
+        CardReader reader(node, context.quantities, "[[region]]", context.plane);
+        RegionCard region;
+        region.name = read_name(reader, "block");
+        region.place = node.place;
+        const std::string role = reader.choice(reader.need("role", "role = \"design\", \"keep\" or \"void\""),
+                                               {"design", "keep", "void"});
+        region.role = role == "design" ? Role::Design : role == "keep" ? Role::Keep : Role::Void;
+        const Node* material = reader.find("material");
+        if (material != nullptr) {
+            region.material = reader.text(*material);
+            if (region.role == Role::Void)
+                throw Error::input(material->place, "a void region has no material", "Remove this key");
+            const bool own = std::any_of(study.materials.begin(), study.materials.end(),
+                                         [&](const Material& m) { return m.name == region.material; });
+            if (!own) {
+                const LibraryMaterial* entry = find_library_material(region.material);
+                if (entry == nullptr) {
+                    std::vector<std::string> known;
+                    for (const Material& m : study.materials) known.push_back(m.name);
+                    for (const std::string& n : library_names()) known.push_back(n);
+                    throw Error::input(material->place, "there is no material \"" + region.material + "\"",
+                                       suggestion(region.material, known, 4));
+                }
+                Material from_library = to_material(*entry, study.units);
+                from_library.name = region.material;
+                from_library.place = material->place;
+                study.materials.push_back(from_library);
+            }
+        } else if (region.role != Role::Void) {
+            throw Error::input(node.place, "the region \"" + region.name + "\" has no material",
+                               "Write material = \"…\" with the name of a [[material]] or of the library");
+        }
+        const std::optional<Shape> shape = read_shape(reader);
+        const Node* skin = reader.find("skin_of");
+        const Node* depth = reader.find("depth");
+        if (skin != nullptr) {
+            if (shape)
+                throw Error::input(skin->place, "a region has either a shape or skin_of",
+                                   "Remove one of them");
+            if (depth == nullptr)
+                throw Error::input(node.place, "skin_of needs a depth", "Write depth = \"6 mm\"");
+            region.extent = Skin{reader.names(*skin), reader.positive(*depth, dimension::length)};
+        } else {
+            if (depth != nullptr)
+                throw Error::input(depth->place, "depth belongs to skin_of", "Write skin_of = \"…\" as well");
+            // Keys that are not served are named before the shape is missed.
+            if (!shape) {
+                if (const Node* file = node.find("file"))
+                    throw not_served(file->place, "\"file\" in [[region]]");
+                std::vector<std::string> shapes =
+                    context.plane
+                        ? std::vector<std::string>{"box", "disk", "polygon", "skin_of"}
+                        : std::vector<std::string>{"box", "cylinder", "cone", "sphere", "prism", "skin_of"};
+                // A misspelt shape is an unknown key; that message helps more.
+                reader.find("within");
+                reader.find("copies");
+                reader.find("active");
+                reader.finish({"frame", "file", "body", "side_of"});
+                std::string list;
+                for (const std::string& s : shapes) list += (list.empty() ? "" : ", ") + s;
+                throw Error::input(node.place, "the region \"" + region.name + "\" has no shape",
+                                   "Write one of " + list);
+            }
+            region.extent = *shape;
+        }
+        if (const Node* within = reader.find("within")) region.within = reader.names(*within);
+        const std::vector<Vec3> copies = read_copies(reader);
+        if (!copies.empty() && skin != nullptr)
+            throw Error::input(node.find("copies")->place, "skin_of follows the copies of what it covers",
+                               "Remove copies here");
+        const bool in_use = active(reader);
+        reader.finish({"frame", "file", "body", "side_of"});
+        if (!in_use) {
+            study.inactive.push_back("region " + region.name);
+            continue;
+        }
+        for_copies(region.name, copies, [&](const std::string& name, const Vec3& shift) {
+            RegionCard copy = region;
+            copy.name = name;
+            if (Shape* s = std::get_if<Shape>(&copy.extent)) *s = shifted(*s, shift);
+            study.regions.push_back(copy);
+        });
+    }
+    if (study.regions.empty())
+        throw Error::input({study.file.string(), 1, 1}, "the study has no region",
+                           "Write a [[region]] with name, role, material and a shape");
+}
+
+void read_surfaces(Study& study, const Node& document, const Context& context) {
+    for (const Node& node : cards_of(document, "surface")) {
+        CardReader reader(node, context.quantities, "[[surface]]", context.plane);
+        SurfaceCard surface;
+        surface.name = read_name(reader, "feet");
+        surface.place = node.place;
+        if (const Node* of = reader.find("of")) surface.of = reader.names(*of);
+        if (const Node* facing = reader.find("facing")) surface.facing = reader.direction(*facing);
+        if (const Node* tilt = reader.find("tilt")) {
+            surface.tilt = reader.positive(*tilt, dimension::angle);
+            if (surface.tilt > 180.0) throw Error::input(tilt->place, "tilt must not exceed 180 degrees");
+            if (!surface.facing)
+                throw Error::input(tilt->place, "tilt belongs to facing", "Write facing = [0, 0, 1] as well");
+        }
+        if (const Node* on_plane = reader.find("on_plane")) {
+            CardReader inner = reader.inner(*on_plane, "on_plane");
+            SurfaceCard::OnPlane p;
+            p.point = inner.vector(inner.need("point", "point = [0, 0, 0]"), dimension::length);
+            p.normal = inner.direction(inner.need("normal", "normal = [0, 0, 1]"));
+            inner.finish();
+            surface.on_plane = p;
+        }
+        if (const Node* on_cylinder = reader.find("on_cylinder")) {
+            if (context.plane)
+                throw Error::input(on_cylinder->place, "on_cylinder has no place in a plane model",
+                                   "Use of = \"hole\" or inside = { disk = … }");
+            CardReader inner = reader.inner(*on_cylinder, "on_cylinder");
+            SurfaceCard::OnCylinder c;
+            c.from = inner.vector(inner.need("from", "from = [x, y, z]"), dimension::length);
+            c.to = inner.vector(inner.need("to", "to = [x, y, z]"), dimension::length);
+            c.radius = inner.positive(inner.need("radius", "radius = 10"), dimension::length);
+            inner.finish();
+            need_length(*on_cylinder, c.from, c.to);
+            surface.on_cylinder = c;
+        }
+        if (const Node* inside = reader.find("inside")) {
+            CardReader inner = reader.inner(*inside, "inside");
+            surface.inside = read_shape(inner);
+            inner.finish();
+            if (!surface.inside)
+                throw Error::input(inside->place, "inside needs a shape",
+                                   "Write inside = { box = [[…], […]] }");
+        }
+        const std::vector<Vec3> copies = read_copies(reader);
+        const bool in_use = active(reader);
+        reader.finish({"cad", "hole", "frame"});
+        if (surface.of.empty() && !surface.facing && !surface.on_plane && !surface.on_cylinder &&
+            !surface.inside)
+            throw Error::input(node.place, "the surface \"" + surface.name + "\" has no rule",
+                               "Write of, facing, on_plane, on_cylinder or inside; they combine");
+        if (!in_use) {
+            study.inactive.push_back("surface " + surface.name);
+            continue;
+        }
+        for_copies(surface.name, copies, [&](const std::string& name, const Vec3& shift) {
+            SurfaceCard copy = surface;
+            copy.name = name;
+            if (copy.on_plane) copy.on_plane->point += shift;
+            if (copy.on_cylinder) {
+                copy.on_cylinder->from += shift;
+                copy.on_cylinder->to += shift;
+            }
+            if (copy.inside) *copy.inside = shifted(*copy.inside, shift);
+            study.surfaces.push_back(copy);
+        });
+    }
+}
+
+void read_points(Study& study, const Node& document, const Context& context) {
+    for (const Node& node : cards_of(document, "point")) {
+        CardReader reader(node, context.quantities, "[[point]]", context.plane);
+        PointCard point;
+        point.name = read_name(reader, "tip");
+        point.place = node.place;
+        const Node* at = reader.find("at");
+        const Node* center = reader.find("center_of");
+        if ((at == nullptr) == (center == nullptr))
+            throw Error::input(node.place, "the point \"" + point.name + "\" needs either at or center_of",
+                               "Write at = [x, y, z] or center_of = \"a surface\"");
+        std::vector<Vec3> copies = read_copies(reader);
+        const bool in_use = active(reader);
+        reader.finish({"frame"});
+        point.at_place = (at != nullptr ? at : center)->place;
+        if (!in_use) {
+            study.inactive.push_back("point " + point.name);
+            continue;
+        }
+        if (center != nullptr) {
+            point.at = reader.text(*center);
+            if (!copies.empty())
+                throw Error::input(point.at_place, "center_of follows the copies of its surface",
+                                   "Remove copies here");
+            study.points.push_back(point);
+            continue;
+        }
+        const Vec3 place = reader.vector(*at, dimension::length);
+        for_copies(point.name, copies, [&](const std::string& name, const Vec3& shift) {
+            PointCard copy = point;
+            copy.name = name;
+            copy.at = Vec3(place + shift);
+            study.points.push_back(copy);
+        });
+    }
+}
+
+} // namespace upright
