@@ -1,4 +1,5 @@
-// The readers of the cards, one for each kind, and what they share. Only load.cpp and its neighbours use this.
+// The readers of the cards, one for each kind, and what they share. Only load.cpp and its neighbours use
+// this.
 #pragma once
 
 #include "study/reader.hpp"

@@ -108,7 +108,6 @@ void read_loads(Study& study, const Node& document, const Context& context) {
     }
 }
 
-
 void read_cases(Study& study, const Node& document, const Context& context) {
     for (const Node& node : cards_of(document, "case")) {
         CardReader reader(node, context.quantities, "[[case]]", context.plane);

@@ -159,7 +159,6 @@ void read_goal(Study& study, const Node& document, const Context& context) {
     study.goal = goal;
 }
 
-
 void read_run(Study& study, const Node& document, const Context& context) {
     const Node* node = document.find("run");
     if (node == nullptr) return;

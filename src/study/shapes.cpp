@@ -80,11 +80,9 @@ std::vector<Vec3> read_copies(CardReader& reader) {
     return out;
 }
 
-
 void need_length(const Node& node, const Vec3& from, const Vec3& to) {
     if ((to - from).norm() < 1e-12) throw Error::input(node.place, "from and to are the same place");
 }
-
 
 std::optional<Shape> read_shape(CardReader& reader) {
     std::optional<Shape> shape;

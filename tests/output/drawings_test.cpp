@@ -41,15 +41,19 @@ TEST(Views, HaveNamesOrNumbers) {
     EXPECT_NEAR((view_direction("top", false) - Vec3(0, 0, 1)).norm(), 0.0, 1e-12);
     EXPECT_NEAR((view_direction("left", false) - Vec3(-1, 0, 0)).norm(), 0.0, 1e-12);
     EXPECT_NEAR((view_direction("0,-2,0", false) - Vec3(0, -1, 0)).norm(), 0.0, 1e-12);
-    EXPECT_NEAR((view_direction("corner", true) - Vec3(0, 0, 1)).norm(), 0.0, 1e-12); // plane models are seen from above
-    for (const char* bad : {"tpo", "1,2", "0,0,0", "1,2,3,4", ""}) EXPECT_THROW(view_direction(bad, false), Error) << bad;
+    EXPECT_NEAR((view_direction("corner", true) - Vec3(0, 0, 1)).norm(), 0.0,
+                1e-12); // plane models are seen from above
+    for (const char* bad : {"tpo", "1,2", "0,0,0", "1,2,3,4", ""})
+        EXPECT_THROW(view_direction(bad, false), Error) << bad;
 }
 
 TEST(Drawings, RegionsAndCasesFromEverySide) {
     const test::TemporaryFolder folder;
-    const Study study = study_from(block_study(
-        "[symmetry]\nplanes = [\"y = 2\"]\n[[load]]\nname = \"weight\"\ngravity = [0, 0, -9810]\n[[load]]\nname = \"squeeze\"\non = \"tip\"\n"
-        "pressure = 2\n[[case]]\nname = \"all\"\nsupports = \"clamp\"\nloads = { pull = 1, weight = 2, squeeze = -1 }\n"));
+    const Study study =
+        study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n[[load]]\nname = \"weight\"\ngravity = [0, "
+                               "0, -9810]\n[[load]]\nname = \"squeeze\"\non = \"tip\"\n"
+                               "pressure = 2\n[[case]]\nname = \"all\"\nsupports = \"clamp\"\nloads = { pull "
+                               "= 1, weight = 2, squeeze = -1 }\n"));
     const Model model = build_model(study);
     for (const char* from : {"corner", "front", "top", "1,1,1"}) {
         const auto file = folder.path() / (std::string(from) + ".png");
@@ -72,15 +76,20 @@ TEST(Drawings, FieldsInSpaceAndInThePlane) {
             density[e] = model.mesh.center(static_cast<ElementId>(e)).y() < 2 ? 1.0 : 0.1;
             stress[e] = static_cast<double>(e);
         }
-        for (std::size_t n = 0; n < model.mesh.nodes.size(); ++n) displacement[3 * n + 1] = 0.01 * model.mesh.nodes[n].x();
-        const auto file = [&](const char* name) { return folder.path() / (std::string(plane ? "plane-" : "solid-") + name + ".png"); };
+        for (std::size_t n = 0; n < model.mesh.nodes.size(); ++n)
+            displacement[3 * n + 1] = 0.01 * model.mesh.nodes[n].x();
+        const auto file = [&](const char* name) {
+            return folder.path() / (std::string(plane ? "plane-" : "solid-") + name + ".png");
+        };
         draw_density(study, model, density, 0.5, "iteration 3", small(), file("density"));
-        draw_displacement(study, model, model.cases[0], density, 0.5, displacement, small(), file("displacement"));
+        draw_displacement(study, model, model.cases[0], density, 0.5, displacement, small(),
+                          file("displacement"));
         draw_stress(study, model, model.cases[0], density, 0.5, stress, small(), file("stress"));
         for (const char* name : {"density", "displacement", "stress"}) expect_picture(file(name), 640, 400);
         // Nothing above the threshold is an answer, not an empty picture.
         const std::vector<double> thin(density.size(), 0.01);
-        EXPECT_THROW(draw_stress(study, model, model.cases[0], thin, 0.5, stress, small(), file("none")), Error);
+        EXPECT_THROW(draw_stress(study, model, model.cases[0], thin, 0.5, stress, small(), file("none")),
+                     Error);
         EXPECT_FALSE(std::filesystem::exists(file("none")));
     }
 }
@@ -90,7 +99,9 @@ TEST(Drawings, AStillBodyHasAPictureToo) {
     const Study study = study_from(block_study());
     const Model model = build_model(study);
     const std::vector<double> full(model.mesh.elements(), 1.0);
-    draw_displacement(study, model, model.cases[0], full, 0.5, std::vector<double>(3 * model.mesh.nodes.size(), 0.0), small(), folder.path() / "still.png");
+    draw_displacement(study, model, model.cases[0], full, 0.5,
+                      std::vector<double>(3 * model.mesh.nodes.size(), 0.0), small(),
+                      folder.path() / "still.png");
     expect_picture(folder.path() / "still.png", 640, 400);
 }
 
