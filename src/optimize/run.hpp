@@ -41,6 +41,7 @@ struct OptimizerState {
     std::vector<double> density; // physical densities of the last one
     double multiplier = 1.0;
     double step = 1.0; // largest change of any variable in the last step
+    double aim = 1.0;  // share of a compliance bound that the next step aims at
     std::vector<IterationRow> history;
 };
 

@@ -209,7 +209,8 @@ void RunFolder::write_checkpoint(const OptimizerState& state) const {
         const NumberFile file(temporary, true);
         const double width =
             state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
-        file.put("state", {static_cast<double>(state.iteration), state.multiplier, width, state.step});
+        file.put("state",
+                 {static_cast<double>(state.iteration), state.multiplier, width, state.step, state.aim});
         file.put("x", state.x);
         file.put("density", state.density);
         file.put("history", flatten(state.history));
@@ -228,6 +229,7 @@ OptimizerState RunFolder::read_checkpoint() const {
     out.iteration = static_cast<int>(state.at(0));
     out.multiplier = state.at(1);
     out.step = state.at(3);
+    out.aim = state.at(4);
     out.x = file.get("x", name);
     out.density = file.get("density", name);
     out.history = unflatten(file.get("history", name), static_cast<std::size_t>(state.at(2)));

@@ -113,6 +113,17 @@ TEST(Optimize, LeastVolumeMeetsTheComplianceBound) {
     EXPECT_LE(lightest.state.history.back().responses[0], reached * 1.001);
 }
 
+TEST(Optimize, LeastVolumeHoldsItsBoundWhenSharpened) {
+    std::string text = half_beam(40, 14, false, "iterations = 80\n");
+    text.replace(text.find("max = 0.5"), 9, "");
+    const Study least =
+        study_from(text, {"goal.minimize=budget", "response.stiffness.max=260", "run.sharpen=true"});
+    const OptimizeResult lightest = run(least);
+    EXPECT_TRUE(lightest.feasible) << lightest.state.history.back().responses[0];
+    EXPECT_GT(lightest.state.history.back().responses[0], 0.985 * 260); // and does not waste material
+    EXPECT_LT(lightest.state.history.back().grayness, 0.1);
+}
+
 TEST(Optimize, ResumingGivesTheSameEndToTheLastDigit) {
     const Study study = study_from(block_study("[run]\niterations = 14\nfilter = 1.6\n"));
     const Model model = build_model(study);

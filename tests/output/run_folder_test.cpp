@@ -16,6 +16,7 @@ OptimizerState some_state() {
     state.density = {0.2, 0.3};
     state.multiplier = 1.0 / 7.0;
     state.step = 0.05;
+    state.aim = 0.97;
     state.history = {{1, 5.5, 1.0, 0.9, 0.1, {5.5, 0.5}}, {2, 4.25, 0.2, 0.8, 0.1, {4.25, 0.5}}};
     return state;
 }
@@ -32,6 +33,7 @@ TEST(RunFolder, CheckpointComesBackToTheLastBit) {
     EXPECT_EQ(back.density, state.density);
     EXPECT_EQ(back.multiplier, state.multiplier);
     EXPECT_EQ(back.step, state.step);
+    EXPECT_EQ(back.aim, state.aim);
     EXPECT_EQ(back.iteration, 2);
     ASSERT_EQ(back.history.size(), 2U);
     EXPECT_EQ(back.history[1].responses, state.history[1].responses);
