@@ -20,9 +20,8 @@ bool belongs(const Study& study, const Painting& painting, const CellFace& face,
 }
 
 bool of_any(const Study& study, const Painting& painting, const SurfaceCard& card, const CellFace& face) {
-    for (const std::string& name : card.of)
-        for (std::size_t r = 0; r < painting.covered.size(); ++r)
-            if (refers_to(name, study.regions[r].name) && belongs(study, painting, face, r)) return true;
+    for (std::size_t r = 0; r < painting.covered.size(); ++r)
+        if (refers_to(card.of, study.regions[r].name) && belongs(study, painting, face, r)) return true;
     return false;
 }
 

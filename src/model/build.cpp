@@ -60,14 +60,10 @@ struct Target {
 
 Target find_target(const Model& model, const std::vector<std::string>& names) {
     Target out;
-    const auto named = [&](const std::string& name) {
-        return std::any_of(names.begin(), names.end(),
-                           [&](const std::string& n) { return refers_to(n, name); });
-    };
     for (const ModelSurface& s : model.surfaces)
-        if (named(s.name)) out.surfaces.push_back(&s);
+        if (refers_to(names, s.name)) out.surfaces.push_back(&s);
     for (const ModelPoint& p : model.points)
-        if (named(p.name)) out.points.push_back(&p);
+        if (refers_to(names, p.name)) out.points.push_back(&p);
     return out;
 }
 

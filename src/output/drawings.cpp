@@ -182,18 +182,15 @@ std::vector<Transform> shown_images(const Model& model, Extent extent) {
 // Where a support or load acts, with outward normals (zero at points).
 std::vector<Spot> spots(const Model& model, const std::vector<std::string>& on, std::size_t each) {
     std::vector<Spot> out;
-    const auto named = [&](const std::string& name) {
-        return std::any_of(on.begin(), on.end(), [&](const std::string& n) { return refers_to(n, name); });
-    };
     for (const ModelSurface& s : model.surfaces) {
-        if (!named(s.name)) continue;
+        if (!refers_to(on, s.name)) continue;
         std::vector<Vec3> places;
         for (const MeshFace& f : s.faces) places.push_back(model.mesh.face_center(f));
         for (const std::size_t i : spread(places, each))
             out.push_back({places[i], model.mesh.face_normal(s.faces[i])});
     }
     for (const ModelPoint& p : model.points)
-        if (named(p.name)) out.push_back({model.mesh.nodes[index(p.node)], Vec3::Zero()});
+        if (refers_to(on, p.name)) out.push_back({model.mesh.nodes[index(p.node)], Vec3::Zero()});
     return out;
 }
 

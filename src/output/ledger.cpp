@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <map>
 
 namespace upright {
 
@@ -174,11 +175,6 @@ class Writer {
                                          g.box().high[plane.axis], g.copies()));
     }
 
-    // Whether cards name a surface or a point, in cases or not.
-    bool refers(const std::vector<std::string>& on, const std::string& name) const {
-        return std::any_of(on.begin(), on.end(), [&](const std::string& n) { return refers_to(n, name); });
-    }
-
     void surfaces() {
         if (!model_.surfaces.empty()) section("Surfaces");
         for (const ModelSurface& s : model_.surfaces) {
@@ -186,12 +182,13 @@ class Writer {
                                                      s.faces.size(), number(s.area), unit(dimension::area),
                                                      place(s.centroid), vector(s.normal, 1.0)));
             bool used = false;
-            for (const SupportCard& c : study_.supports) used = used || refers(c.on, s.name);
-            for (const LoadCard& c : study_.loads) used = used || refers(c.on, s.name);
+            for (const SupportCard& c : study_.supports) used = used || refers_to(c.on, s.name);
+            for (const LoadCard& c : study_.loads) used = used || refers_to(c.on, s.name);
             for (const PointCard& c : study_.points)
                 if (const auto* of = std::get_if<std::string>(&c.at)) used = used || refers_to(*of, s.name);
             for (const RegionCard& c : study_.regions)
-                if (const auto* skin = std::get_if<Skin>(&c.extent)) used = used || refers(skin->of, s.name);
+                if (const auto* skin = std::get_if<Skin>(&c.extent))
+                    used = used || refers_to(skin->of, s.name);
             if (!used) doubt(l, "nothing refers to it");
         }
         if (!model_.points.empty()) section("Points");
@@ -263,7 +260,7 @@ class Writer {
     double target_area(const ModelLoad& load) const {
         double out = 0.0;
         for (const ModelSurface& s : model_.surfaces)
-            if (refers(load.on, s.name)) out += s.area;
+            if (refers_to(load.on, s.name)) out += s.area;
         return out;
     }
 
@@ -276,7 +273,7 @@ class Writer {
         std::string surface;
         const double radius = filter_radius(study_, model_);
         for (const ModelSurface& s : model_.surfaces) {
-            if (!refers(load.on, s.name)) continue;
+            if (!refers_to(load.on, s.name)) continue;
             for (const MeshFace& f : s.faces) {
                 const double area = model_.mesh.face_area(f);
                 whole += area;
@@ -290,7 +287,7 @@ class Writer {
             }
         }
         for (const ModelPoint& p : model_.points) {
-            if (!refers(load.on, p.name)) continue;
+            if (!refers_to(load.on, p.name)) continue;
             for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
                 for (int c = 0; c < model_.mesh.nodes_per_element(); ++c)
                     if (model_.mesh.node(static_cast<ElementId>(e), c) == p.node &&
@@ -346,8 +343,11 @@ class Writer {
             missing(ledger_.sections.back().lines.front(), "every case has the weight 0");
     }
 
-    void freedom(LedgerLine& l, const ModelCase& c) const {
-        const std::vector<FreePart> parts = free_motions(model_, model_.held(c));
+    void freedom(LedgerLine& l, const ModelCase& c) {
+        // Cases that hold the same directions have one answer.
+        const auto [known, fresh] = motions_.emplace(model_.held(c), std::vector<FreePart>{});
+        if (fresh) known->second = free_motions(model_, known->first);
+        const std::vector<FreePart>& parts = known->second;
         bool all_held = true;
         for (const FreePart& part : parts) {
             if (part.motions.empty()) continue;
@@ -430,6 +430,7 @@ class Writer {
     const Study& study_;
     const Model& model_;
     bool plane_;
+    std::map<std::vector<HeldDirection>, std::vector<FreePart>> motions_;
     Ledger ledger_;
 };
 

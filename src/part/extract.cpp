@@ -224,12 +224,8 @@ void PartField::find_anchors() {
         places.insert(places.end(), images.begin(), images.end());
     };
     const auto add = [&](const std::string& card, const std::vector<std::string>& on) {
-        const auto named = [&](const std::string& name) {
-            return std::any_of(on.begin(), on.end(),
-                               [&](const std::string& n) { return refers_to(n, name); });
-        };
         for (const ModelSurface& s : model_.surfaces) {
-            if (!named(s.name)) continue;
+            if (!refers_to(on, s.name)) continue;
             Anchor anchor{card + " on " + s.name, card, {}};
             for (const MeshFace& f : s.faces)
                 add_images(anchor.places, model_.mesh.face_center(f) -
@@ -237,7 +233,7 @@ void PartField::find_anchors() {
             anchors_.push_back(std::move(anchor));
         }
         for (const ModelPoint& p : model_.points) {
-            if (!named(p.name)) continue;
+            if (!refers_to(on, p.name)) continue;
             Anchor anchor{card + " on " + p.name, card, {}};
             add_images(anchor.places, model_.mesh.nodes[index(p.node)]);
             anchors_.push_back(std::move(anchor));

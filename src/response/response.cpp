@@ -41,15 +41,13 @@ void add_gravity(const Model& model, const ModelCase& c, const Eigen::VectorXd& 
 std::vector<double> linear_weights(const Model& model, const ResponseCard& response) {
     std::vector<double> out(model.mesh.elements(), 0.0);
     double total = 0.0;
+    std::vector<bool> counted;
+    for (const ModelRegion& region : model.regions)
+        counted.push_back(response.of.empty() ? region.role == Role::Design
+                                              : refers_to(response.of, region.name));
     for (std::size_t e = 0; e < out.size(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        const ModelRegion& region = model.regions[index(model.mesh.region[e])];
-        const bool counted =
-            response.of.empty()
-                ? region.role == Role::Design
-                : std::any_of(response.of.begin(), response.of.end(),
-                              [&](const std::string& name) { return refers_to(name, region.name); });
-        if (!counted) continue;
+        if (!counted[index(model.mesh.region[e])]) continue;
         out[e] = model.mesh.volume(id) * (mass_like(response.measure) ? model.material(id).density : 1.0);
         total += out[e];
     }

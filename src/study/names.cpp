@@ -12,6 +12,11 @@ bool refers_to(const std::string& reference, const std::string& name) {
                                  name.compare(0, reference.size(), reference) == 0);
 }
 
+bool refers_to(const std::vector<std::string>& references, const std::string& name) {
+    return std::any_of(references.begin(), references.end(),
+                       [&](const std::string& reference) { return refers_to(reference, name); });
+}
+
 void require_known(const std::vector<std::string>& references, const std::vector<std::string>& known,
                    const std::string& kind, const Place& place) {
     for (const std::string& reference : references) {

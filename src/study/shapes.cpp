@@ -34,6 +34,13 @@ void need_simple_polygon(const Node& node, const std::vector<Vec2>& corners) {
     if (std::abs(area) < 1e-14) throw Error::input(node.place, "the polygon encloses no area");
 }
 
+// The two ends of a swept shape.
+template <class Swept> void read_ends(CardReader& reader, const Node& node, Swept& shape) {
+    shape.from = reader.vector(reader.need("from", "from = [x, y, z]"), dimension::length);
+    shape.to = reader.vector(reader.need("to", "to = [x, y, z]"), dimension::length);
+    need_length(node, shape.from, shape.to);
+}
+
 } // namespace
 
 // The cards of a kind; an error when the word was used for something else.
@@ -130,18 +137,15 @@ std::optional<Shape> read_shape(CardReader& reader) {
     if (const Node* node = once("cylinder")) {
         CardReader inner = reader.inner(*node, "cylinder");
         Cylinder c;
-        c.from = inner.vector(inner.need("from", "from = [x, y, z]"), dimension::length);
-        c.to = inner.vector(inner.need("to", "to = [x, y, z]"), dimension::length);
+        read_ends(inner, *node, c);
         c.radius = inner.positive(inner.need("radius", "radius = 10"), dimension::length);
         inner.finish();
-        need_length(*node, c.from, c.to);
         shape = c;
     }
     if (const Node* node = once("cone")) {
         CardReader inner = reader.inner(*node, "cone");
         Cone c;
-        c.from = inner.vector(inner.need("from", "from = [x, y, z]"), dimension::length);
-        c.to = inner.vector(inner.need("to", "to = [x, y, z]"), dimension::length);
+        read_ends(inner, *node, c);
         const Node& radii = inner.need("radii", "radii = [20, 10]");
         if (radii.list() == nullptr || radii.list()->size() != 2)
             throw Error::input(radii.place, "radii needs two lengths", "Write radii = [20, 10]");
@@ -150,7 +154,6 @@ std::optional<Shape> read_shape(CardReader& reader) {
         if (c.radius_from < 0 || c.radius_to < 0 || c.radius_from + c.radius_to <= 0)
             throw Error::input(radii.place, "the radii of a cone must not be negative, nor both zero");
         inner.finish();
-        need_length(*node, c.from, c.to);
         shape = c;
     }
     if (const Node* node = once("sphere")) {
@@ -167,10 +170,8 @@ std::optional<Shape> read_shape(CardReader& reader) {
         const Node& polygon = inner.need("polygon", "polygon = [[x, y], [x, y], [x, y]]");
         p.polygon = inner.corners(polygon);
         need_simple_polygon(polygon, p.polygon);
-        p.from = inner.vector(inner.need("from", "from = [x, y, z]"), dimension::length);
-        p.to = inner.vector(inner.need("to", "to = [x, y, z]"), dimension::length);
+        read_ends(inner, *node, p);
         inner.finish();
-        need_length(*node, p.from, p.to);
         shape = p;
     }
     return shape;

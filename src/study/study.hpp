@@ -203,6 +203,8 @@ struct Study {
 
 // "bolt" means "bolt" itself and every copy "bolt/1", "bolt/2", …
 bool refers_to(const std::string& reference, const std::string& name);
+// Whether any of several references means it.
+bool refers_to(const std::vector<std::string>& references, const std::string& name);
 
 // Loads a study: TOML, `extends`, settings ("path=value"), units, arithmetic, every card and every name
 // checked. Throws Error (Input, Usage) at the first thing that is wrong.

@@ -84,10 +84,7 @@ int run_carve(const Invocation& in, Console& console) {
     const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
     const Study study = load_study(folder.study_file());
     const Model model = build_model(study);
-    const std::vector<double> density = folder.read_density(in.iteration.value_or(-1));
-    if (density.size() != model.mesh.elements())
-        throw Error::input({folder.path().string()}, "the densities of this run do not fit its study.toml",
-                           "Run the study again with --force");
+    const std::vector<double> density = read_design(folder, model, in.iteration);
 
     const PartField field(study, model, density);
     PartOptions part_options;

@@ -25,6 +25,10 @@ std::filesystem::path example_folder(const Invocation& in);
 // A run by its path; a bare name that is not here is looked for below the current folder.
 std::filesystem::path find_run(const std::string& path, Console& console);
 
+// The densities of an iteration (the last one without), of as many elements as the model has.
+std::vector<double> read_design(const RunFolder& folder, const Model& model,
+                                const std::optional<int>& iteration);
+
 // --from and --size. Throws Error (Usage).
 FigureOptions figure_options(const Invocation& in);
 

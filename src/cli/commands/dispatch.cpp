@@ -41,6 +41,15 @@ fs::path find_run(const std::string& path, Console& console) {
     return given;
 }
 
+std::vector<double> read_design(const RunFolder& folder, const Model& model,
+                                const std::optional<int>& iteration) {
+    std::vector<double> density = folder.read_density(iteration.value_or(-1));
+    if (density.size() != model.mesh.elements())
+        throw Error::input({folder.path().string()}, "the densities of this run do not fit its study.toml",
+                           "Run the study again with --force");
+    return density;
+}
+
 FigureOptions figure_options(const Invocation& in) {
     FigureOptions out;
     out.from = in.from;

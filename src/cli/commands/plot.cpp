@@ -34,12 +34,6 @@ fs::path picture(const Invocation& in, const RunFolder& folder, const std::strin
     return out.parent_path() / (out.stem().string() + "-" + file_name(c->name) + out.extension().string());
 }
 
-void require_size(const std::vector<double>& density, const Model& model, const RunFolder& folder) {
-    if (density.size() != model.mesh.elements())
-        throw Error::input({folder.path().string()}, "the densities of this run do not fit its study.toml",
-                           "Run the study again with --force");
-}
-
 } // namespace
 
 int run_plot(const Invocation& in, Console& console) {
@@ -69,8 +63,7 @@ int run_plot(const Invocation& in, Console& console) {
         return 0;
     }
     const Model model = build_model(study);
-    const std::vector<double> density = folder.read_density(in.iteration.value_or(-1));
-    require_size(density, model, folder);
+    const std::vector<double> density = read_design(folder, model, in.iteration);
     if (in.what == "density") {
         const std::string name = in.iteration ? "density-" + std::to_string(*in.iteration) : "density";
         const fs::path file = picture(in, folder, name, nullptr, false);
