@@ -1,22 +1,35 @@
 #include "design/chain.hpp"
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace upright {
 
 namespace {
 
-// An index folded back at symmetry planes; -1 beyond any other end.
-int folded(int i, int count, const std::array<bool, 2>& symmetric) {
-    if (i < 0) {
-        if (!symmetric[0]) return -1;
-        i = -1 - i;
+// An element or its mirror image, by its middle.
+struct Source {
+    Vec3 at;
+    std::int32_t variable;
+    double volume;
+};
+
+// Elements of the design and their images beyond symmetry planes, as far as the filter reaches.
+std::vector<Source> sources(const Mesh& mesh, const std::vector<std::int32_t>& variable_of, double radius) {
+    std::vector<Source> out;
+    for (std::size_t e = 0; e < mesh.elements(); ++e)
+        if (variable_of[e] >= 0) out.push_back({mesh.centers[e], variable_of[e], mesh.volumes[e]});
+    for (const SymmetryCut& cut : mesh.symmetry) {
+        const std::size_t count = out.size();
+        for (std::size_t i = 0; i < count; ++i) {
+            Source image = out[i];
+            if (std::abs(image.at[cut.axis] - cut.at) > radius) continue;
+            image.at[cut.axis] = 2 * cut.at - image.at[cut.axis];
+            out.push_back(image);
+        }
     }
-    if (i >= count) {
-        if (!symmetric[1]) return -1;
-        i = 2 * count - 1 - i;
-    }
-    return i >= 0 && i < count ? i : -1;
+    return out;
 }
 
 std::vector<bool> design_elements(const Model& model) {
@@ -46,40 +59,59 @@ std::vector<std::int32_t> numbered(const std::vector<bool>& flags) {
 DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of,
                              double radius) {
     const Mesh& mesh = model.mesh;
-    const CellGrid& grid = mesh.grid;
-    struct Offset {
-        int i, j, k;
-        double weight;
+    const std::vector<Source> all = sources(mesh, variable_of, radius);
+    Bounds box;
+    for (const Source& s : all) box.include(s.at);
+    // Buckets as wide as the radius, at most about as many as there are elements.
+    const double most = std::max(8.0, 2.0 * static_cast<double>(all.size()));
+    double width = std::max(radius, 1e-9 * box.diagonal());
+    const Vec3 size = all.empty() ? Vec3(Vec3::Zero()) : box.size();
+    const auto buckets = [&](int a) { return std::floor(size[a] / width) + 1.0; };
+    while (buckets(0) * buckets(1) * buckets(2) > most) width *= 1.3;
+    std::array<int, 3> count{};
+    for (int a = 0; a < 3; ++a) count[static_cast<std::size_t>(a)] = static_cast<int>(buckets(a));
+    const auto bucket = [&](int i, int j, int k) {
+        return (static_cast<std::size_t>(k) * static_cast<std::size_t>(count[1]) +
+                static_cast<std::size_t>(j)) *
+                   static_cast<std::size_t>(count[0]) +
+               static_cast<std::size_t>(i);
     };
-    std::vector<Offset> offsets;
-    std::array<int, 3> reach{};
-    for (int a = 0; a < grid.axes(); ++a)
-        reach[static_cast<std::size_t>(a)] = static_cast<int>(radius / grid.cell[a]);
-    for (int k = -reach[2]; k <= reach[2]; ++k)
-        for (int j = -reach[1]; j <= reach[1]; ++j)
-            for (int i = -reach[0]; i <= reach[0]; ++i) {
-                const Vec3 step(i * grid.cell.x(), j * grid.cell.y(), grid.plane ? 0.0 : k * grid.cell.z());
-                const double weight = radius - step.norm();
-                if (weight > 0.0 || (i == 0 && j == 0 && k == 0))
-                    offsets.push_back({i, j, k, std::max(weight, 1e-300)});
-            }
+    const auto place = [&](const Vec3& p) {
+        std::array<int, 3> out{};
+        for (int a = 0; a < 3; ++a)
+            out[static_cast<std::size_t>(a)] = std::clamp(static_cast<int>((p[a] - box.low[a]) / width), 0,
+                                                          count[static_cast<std::size_t>(a)] - 1);
+        return out;
+    };
+    std::vector<std::vector<std::uint32_t>> lists(bucket(0, 0, count[2]));
+    for (std::size_t s = 0; s < all.size(); ++s) {
+        const auto at = place(all[s].at);
+        lists[bucket(at[0], at[1], at[2])].push_back(static_cast<std::uint32_t>(s));
+    }
     starts_.push_back(0);
+    std::vector<std::pair<std::int32_t, double>> row;
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
         if (variable_of[e] < 0) continue;
-        const auto at = grid.indices(mesh.cell_of[e]);
+        const Vec3& p = mesh.centers[e];
+        const auto at = place(p);
+        row.clear();
+        for (int k = std::max(0, at[2] - 1); k <= std::min(count[2] - 1, at[2] + 1); ++k)
+            for (int j = std::max(0, at[1] - 1); j <= std::min(count[1] - 1, at[1] + 1); ++j)
+                for (int i = std::max(0, at[0] - 1); i <= std::min(count[0] - 1, at[0] + 1); ++i)
+                    for (const std::uint32_t s : lists[bucket(i, j, k)]) {
+                        const double weight = radius - (all[s].at - p).norm();
+                        const bool self = all[s].variable == variable_of[e] && all[s].at == p;
+                        // Cells of one grid weigh the same; elsewhere the larger ones weigh more.
+                        if (weight > 1e-12 * radius || self)
+                            row.emplace_back(all[s].variable, std::max(weight, 1e-300) *
+                                                                  (mesh.on_grid() ? 1.0 : all[s].volume));
+                    }
         double sum = 0.0;
-        for (const Offset& o : offsets) {
-            const int i = folded(at[0] + o.i, grid.count[0], grid.symmetric[0]);
-            const int j = folded(at[1] + o.j, grid.count[1], grid.symmetric[1]);
-            const int k = folded(at[2] + o.k, grid.count[2], grid.symmetric[2]);
-            if (i < 0 || j < 0 || k < 0) continue;
-            const std::int32_t other = mesh.element_of[grid.at(i, j, k)];
-            if (other < 0 || variable_of[static_cast<std::size_t>(other)] < 0) continue;
-            columns_.push_back(variable_of[static_cast<std::size_t>(other)]);
-            weights_.push_back(o.weight);
-            sum += o.weight;
+        for (const auto& [variable, weight] : row) sum += weight;
+        for (const auto& [variable, weight] : row) {
+            columns_.push_back(variable);
+            weights_.push_back(weight / sum);
         }
-        for (std::size_t n = starts_.back(); n < weights_.size(); ++n) weights_[n] /= sum;
         starts_.push_back(weights_.size());
     }
 }

@@ -2,83 +2,190 @@
 
 #include "fem/element.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <map>
 
 namespace upright {
 
+namespace {
+
+// The strain of free expansion for each kelvin, in the order of D.
+Eigen::VectorXd expansion_strain(const Model& model, const Material& material) {
+    const double alpha = material.expansion.value_or(0.0);
+    if (model.family == ElementFamily::Solid) {
+        Eigen::VectorXd out = Eigen::VectorXd::Zero(6);
+        out.head(3).setConstant(alpha);
+        return out;
+    }
+    // In plane strain the expansion across the plane is held as well.
+    const double share = model.family == ElementFamily::PlaneStrain ? 1.0 + material.nu : 1.0;
+    Eigen::VectorXd out = Eigen::VectorXd::Zero(3);
+    out.head(2).setConstant(alpha * share);
+    return out;
+}
+
+double heat_of(const Model& model, const ModelCase& c) {
+    double out = 0.0;
+    for (const auto& [l, factor] : c.loads) out += factor * model.loads[l].heat;
+    return out;
+}
+
+} // namespace
+
+Eigen::MatrixXd elasticity(const Model& model, const Material& material) {
+    return material.E * elastic_matrix(model.family, material.nu);
+}
+
 StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options) : model_(model) {
     const Mesh& mesh = model.mesh;
-    const Element& element = element_for(mesh.kind);
-    // All cells of a grid have one shape, so a material has one matrix.
-    const Eigen::MatrixXd corners = corners_of(mesh, ElementId{0});
-    for (const Material& material : model.materials) {
-        const Eigen::MatrixXd D = material.E * elastic_matrix(model.family, material.nu);
-        templates_.push_back(element.stiffness(corners, D, mesh.thickness(), model.formulation));
-        stress_.push_back(D * element.center_strain(corners));
-    }
-    for (std::size_t e = 0; e < mesh.elements(); ++e)
-        template_of_.push_back(model.regions[index(mesh.region[e])].material);
-
-    std::map<std::vector<std::pair<std::int32_t, int>>, std::size_t> known;
-    for (std::size_t c = 0; c < model.cases.size(); ++c) {
-        std::vector<std::pair<std::int32_t, int>> key;
-        for (const HeldDirection& h : model.held(model.cases[c]))
-            key.emplace_back(static_cast<std::int32_t>(h.node), h.axis);
-        const auto [at, fresh] = known.emplace(key, groups_.size());
-        if (fresh) {
-            Group group;
-            group.unknown_of.assign(model.freedoms(), 0);
-            for (const auto& [node, axis] : key)
-                group.unknown_of[static_cast<std::size_t>(node) * static_cast<std::size_t>(mesh.dimension()) +
-                                 static_cast<std::size_t>(axis)] = -1;
-            for (std::size_t i = 0; i < group.unknown_of.size(); ++i) {
-                if (group.unknown_of[i] < 0) continue;
-                group.unknown_of[i] = static_cast<std::int32_t>(group.component_of.size());
-                group.component_of.push_back(i);
-            }
-            groups_.push_back(std::move(group));
+    std::vector<Eigen::MatrixXd> D;
+    for (const Material& material : model.materials) D.push_back(elasticity(model, material));
+    // The cells of a grid have one shape: a material and a thickness have one matrix.
+    std::map<std::pair<int, double>, std::size_t> known;
+    for (std::size_t e = 0; e < mesh.elements(); ++e) {
+        const auto id = static_cast<ElementId>(e);
+        const int material = model.regions[index(mesh.region[e])].material;
+        const auto make = [&] {
+            const Element& element = element_for(mesh.kinds[e]);
+            const Eigen::MatrixXd places = places_of(mesh, id);
+            const Eigen::MatrixXd& d = D[static_cast<std::size_t>(material)];
+            matrices_.push_back(element.stiffness(places, d, mesh.depth(id), model.formulation));
+            stress_.push_back(element.center_stress(places, d, mesh.depth(id)));
+        };
+        std::size_t at = matrices_.size();
+        if (mesh.on_grid()) {
+            const auto [found, fresh] = known.emplace(std::pair{material, mesh.depth(id)}, matrices_.size());
+            at = found->second;
+            if (fresh) make();
+        } else {
+            make();
         }
+        matrix_of_.push_back(&matrices_[at]);
+        stress_of_.push_back(&stress_[at]);
+    }
+
+    std::map<std::vector<std::size_t>, std::size_t> group_of;
+    for (std::size_t c = 0; c < model.cases.size(); ++c) {
+        std::vector<std::size_t> key = model.cases[c].supports;
+        std::sort(key.begin(), key.end());
+        const auto [at, fresh] = group_of.emplace(key, groups_.size());
+        if (fresh) groups_.emplace_back(model.transform(model.cases[c]));
         groups_[at->second].cases.push_back(c);
     }
-    const int d = mesh.dimension();
     for (Group& group : groups_) {
         ElementSystem system;
-        system.unknowns = group.component_of.size();
-        system.templates = templates_;
-        system.template_of = template_of_;
-        system.dofs_per_element = d * mesh.nodes_per_element();
-        for (const NodeId node : mesh.connectivity)
-            for (int a = 0; a < d; ++a)
-                system.dofs.push_back(group.unknown_of[index(node) * static_cast<std::size_t>(d) +
-                                                       static_cast<std::size_t>(a)]);
+        system.unknowns = group.transform.unknowns();
+        for (std::size_t e = 0; e < mesh.elements(); ++e)
+            add_to_system(group, system, freedoms_of(static_cast<ElementId>(e)), *matrix_of_[e]);
+        for (const ModelJoint& joint : model.joints)
+            add_to_system(group, system, joint.freedoms, joint.matrix);
         group.solver = make_direct_solver(options);
         group.solver->prepare(system);
     }
 }
 
+std::vector<std::size_t> StaticAnalysis::freedoms_of(ElementId e) const {
+    std::vector<std::size_t> out;
+    for (const NodeId n : model_.mesh.nodes_of(e))
+        for (int a = 0; a < model_.mesh.freedoms(); ++a) out.push_back(model_.freedom(n, a));
+    return out;
+}
+
+// An element whose freedoms all stand on their own, or are held, keeps its matrix; another is taken through
+// the transform.
+void StaticAnalysis::add_to_system(Group& group, ElementSystem& system,
+                                   const std::vector<std::size_t>& freedoms, const Eigen::MatrixXd& matrix) {
+    const Transform& t = group.transform;
+    bool plain = true;
+    for (const std::size_t f : freedoms) plain = plain && (!t.dependent(f) || t.terms(f).empty());
+    if (plain) {
+        for (const std::size_t f : freedoms) system.dofs.push_back(t.unknown_of(f));
+        system.starts.push_back(system.dofs.size());
+        system.matrix_of.push_back(&matrix);
+        return;
+    }
+    std::vector<std::int32_t> unknowns;
+    for (const std::size_t f : freedoms)
+        if (!t.dependent(f))
+            unknowns.push_back(t.unknown_of(f));
+        else
+            for (const Term& term : t.terms(f)) unknowns.push_back(static_cast<std::int32_t>(term.freedom));
+    std::sort(unknowns.begin(), unknowns.end());
+    unknowns.erase(std::unique(unknowns.begin(), unknowns.end()), unknowns.end());
+    const auto column = [&](std::int32_t u) {
+        return std::lower_bound(unknowns.begin(), unknowns.end(), u) - unknowns.begin();
+    };
+    Eigen::MatrixXd T = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(freedoms.size()),
+                                              static_cast<Eigen::Index>(unknowns.size()));
+    for (std::size_t i = 0; i < freedoms.size(); ++i) {
+        const auto row = static_cast<Eigen::Index>(i);
+        if (!t.dependent(freedoms[i]))
+            T(row, column(t.unknown_of(freedoms[i]))) = 1.0;
+        else
+            for (const Term& term : t.terms(freedoms[i]))
+                T(row, column(static_cast<std::int32_t>(term.freedom))) = term.factor;
+    }
+    const Eigen::MatrixXd reduced = T.transpose() * matrix * T;
+    group.reduced.push_back(0.5 * (reduced + reduced.transpose()));
+    system.dofs.insert(system.dofs.end(), unknowns.begin(), unknowns.end());
+    system.starts.push_back(system.dofs.size());
+    system.matrix_of.push_back(&group.reduced.back());
+}
+
+Eigen::VectorXd StaticAnalysis::internal_forces(const Eigen::VectorXd& u,
+                                                const std::vector<double>& stiffness) const {
+    Eigen::VectorXd out = Eigen::VectorXd::Zero(u.size());
+    const int per = model_.mesh.freedoms();
+    for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
+        const auto id = static_cast<ElementId>(e);
+        const Eigen::VectorXd f = stiffness[e] * (*matrix_of_[e] * element_displacement(u, id));
+        const NodeRange ids = model_.mesh.nodes_of(id);
+        for (std::size_t i = 0; i < ids.size(); ++i)
+            out.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per) +=
+                f.segment(static_cast<Eigen::Index>(i) * per, per);
+    }
+    for (const ModelJoint& joint : model_.joints) {
+        Eigen::VectorXd local(static_cast<Eigen::Index>(joint.freedoms.size()));
+        for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
+            local[static_cast<Eigen::Index>(i)] = u[static_cast<Eigen::Index>(joint.freedoms[i])];
+        const Eigen::VectorXd f = joint.matrix * local;
+        for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
+            out[static_cast<Eigen::Index>(joint.freedoms[i])] += f[static_cast<Eigen::Index>(i)];
+    }
+    return out;
+}
+
 std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffness,
                                               const std::vector<double>& density) {
     std::vector<CaseResult> out(model_.cases.size());
+    std::vector<double> scale = stiffness;
+    scale.resize(stiffness.size() + model_.joints.size(), 1.0);
     for (Group& group : groups_) {
-        const auto unknowns = static_cast<Eigen::Index>(group.component_of.size());
-        Eigen::MatrixXd loads(unknowns, static_cast<Eigen::Index>(group.cases.size()));
+        const Transform& t = group.transform;
+        const bool moves = t.moves();
+        const auto count = static_cast<Eigen::Index>(group.cases.size());
+        Eigen::MatrixXd loads(static_cast<Eigen::Index>(t.unknowns()), count + (moves ? 1 : 0));
         std::vector<Eigen::VectorXd> full;
         for (std::size_t i = 0; i < group.cases.size(); ++i) {
-            full.push_back(model_.forces(model_.cases[group.cases[i]], density));
-            for (Eigen::Index u = 0; u < unknowns; ++u)
-                loads(u, static_cast<Eigen::Index>(i)) =
-                    full[i][static_cast<Eigen::Index>(group.component_of[static_cast<std::size_t>(u)])];
+            full.push_back(forces(model_.cases[group.cases[i]], stiffness, density));
+            loads.col(static_cast<Eigen::Index>(i)) = t.gather(full[i]);
         }
-        group.solver->update(stiffness);
+        // The enforced motion alone is one more right-hand side, the same for every case.
+        Eigen::VectorXd enforced;
+        if (moves) {
+            enforced = t.expand(Eigen::VectorXd::Zero(static_cast<Eigen::Index>(t.unknowns())), true);
+            loads.col(count) = -t.gather(internal_forces(enforced, stiffness));
+        }
+        group.solver->update(scale);
         const Eigen::MatrixXd solution = group.solver->solve(loads);
         for (std::size_t i = 0; i < group.cases.size(); ++i) {
             CaseResult& result = out[group.cases[i]];
-            result.displacement = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model_.freedoms()));
-            for (Eigen::Index u = 0; u < unknowns; ++u)
-                result.displacement[static_cast<Eigen::Index>(
-                    group.component_of[static_cast<std::size_t>(u)])] =
-                    solution(u, static_cast<Eigen::Index>(i));
+            result.displacement = t.expand(solution.col(static_cast<Eigen::Index>(i)), false);
+            if (moves) {
+                result.unmoved = result.displacement;
+                result.displacement += t.expand(solution.col(count), true);
+            }
             result.compliance = full[i].dot(result.displacement);
             if (!std::isfinite(result.compliance))
                 throw Error::numerics("the case \"" + model_.cases[group.cases[i]].name +
@@ -90,19 +197,56 @@ std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffne
 }
 
 Eigen::VectorXd StaticAnalysis::element_displacement(const Eigen::VectorXd& u, ElementId e) const {
-    const int d = model_.mesh.dimension();
-    const int corners = model_.mesh.nodes_per_element();
-    Eigen::VectorXd out(d * corners);
-    for (int c = 0; c < corners; ++c)
-        out.segment(d * c, d) = u.segment(static_cast<Eigen::Index>(index(model_.mesh.node(e, c))) * d, d);
+    const int per = model_.mesh.freedoms();
+    const NodeRange ids = model_.mesh.nodes_of(e);
+    Eigen::VectorXd out(per * static_cast<Eigen::Index>(ids.size()));
+    for (std::size_t i = 0; i < ids.size(); ++i)
+        out.segment(static_cast<Eigen::Index>(i) * per, per) =
+            u.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per);
     return out;
 }
 
-std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& displacement) const {
+std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd* v) const {
     std::vector<double> out(model_.mesh.elements());
     for (std::size_t e = 0; e < out.size(); ++e) {
-        const Eigen::VectorXd u = element_displacement(displacement, static_cast<ElementId>(e));
-        out[e] = u.dot(templates_[static_cast<std::size_t>(template_of_[e])] * u);
+        const Eigen::VectorXd a = element_displacement(u, static_cast<ElementId>(e));
+        const Eigen::VectorXd f = *matrix_of_[e] * a;
+        out[e] = v == nullptr ? a.dot(f) : element_displacement(*v, static_cast<ElementId>(e)).dot(f);
+    }
+    return out;
+}
+
+Eigen::VectorXd StaticAnalysis::forces(const ModelCase& c, const std::vector<double>& stiffness,
+                                       const std::vector<double>& density) const {
+    Eigen::VectorXd out = model_.forces(c, density);
+    const double rise = heat_of(model_, c);
+    if (rise == 0.0) return out;
+    const int per = model_.mesh.freedoms();
+    for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
+        const auto id = static_cast<ElementId>(e);
+        const Material& m = model_.material(id);
+        const Eigen::VectorXd f = element_for(model_.mesh.kinds[e])
+                                      .expansion(places_of(model_.mesh, id), elasticity(model_, m),
+                                                 expansion_strain(model_, m), model_.mesh.depth(id));
+        const NodeRange ids = model_.mesh.nodes_of(id);
+        for (std::size_t i = 0; i < ids.size(); ++i)
+            out.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per) +=
+                rise * stiffness[e] * f.segment(static_cast<Eigen::Index>(i) * per, per);
+    }
+    return out;
+}
+
+std::vector<double> StaticAnalysis::unit_heat_work(const ModelCase& c, const Eigen::VectorXd& u) const {
+    const double rise = heat_of(model_, c);
+    std::vector<double> out;
+    if (rise == 0.0) return out;
+    for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
+        const auto id = static_cast<ElementId>(e);
+        const Material& m = model_.material(id);
+        out.push_back(rise * element_for(model_.mesh.kinds[e])
+                                 .expansion(places_of(model_.mesh, id), elasticity(model_, m),
+                                            expansion_strain(model_, m), model_.mesh.depth(id))
+                                 .dot(element_displacement(u, id)));
     }
     return out;
 }
@@ -110,32 +254,55 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& displacem
 Eigen::VectorXd StaticAnalysis::reactions(const CaseResult& result, const ModelCase& c,
                                           const std::vector<double>& stiffness,
                                           const std::vector<double>& density) const {
-    const int d = model_.mesh.dimension();
-    Eigen::VectorXd internal = -model_.forces(c, density);
-    for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
-        const auto id = static_cast<ElementId>(e);
-        const Eigen::VectorXd f = stiffness[e] * (templates_[static_cast<std::size_t>(template_of_[e])] *
-                                                  element_displacement(result.displacement, id));
-        for (int a = 0; a < model_.mesh.nodes_per_element(); ++a)
-            internal.segment(static_cast<Eigen::Index>(index(model_.mesh.node(id, a))) * d, d) +=
-                f.segment(d * a, d);
-    }
-    Eigen::VectorXd out = Eigen::VectorXd::Zero(internal.size());
-    for (const HeldDirection& h : model_.held(c)) {
-        const Eigen::Index at = static_cast<Eigen::Index>(index(h.node)) * d + h.axis;
-        out[at] = internal[at];
+    // What couplings and bonds pass on is no reaction: the residual on the freedoms that they leave.
+    const Transform linked = model_.transform(c, false);
+    const Eigen::VectorXd residual =
+        internal_forces(result.displacement, stiffness) - forces(c, stiffness, density);
+    const Eigen::VectorXd left = linked.gather(residual);
+    Eigen::VectorXd out = Eigen::VectorXd::Zero(residual.size());
+    const auto hold = [&](const std::vector<Equation>& equations) {
+        for (const Equation& e : equations)
+            for (const Term& t : e.terms)
+                if (!linked.dependent(t.freedom))
+                    out[static_cast<Eigen::Index>(t.freedom)] = left[linked.unknown_of(t.freedom)];
+    };
+    for (const std::size_t s : c.supports) hold(model_.supports[s].equations);
+    // A symmetry plane holds too, though the transform took its freedoms away.
+    for (const Equation& e : model_.symmetry)
+        for (const Term& t : e.terms)
+            out[static_cast<Eigen::Index>(t.freedom)] = residual[static_cast<Eigen::Index>(t.freedom)];
+    for (const ModelJoint& joint : model_.joints) {
+        if (joint.ends[0] >= 0 && joint.ends[1] >= 0) continue;
+        Eigen::VectorXd local(static_cast<Eigen::Index>(joint.freedoms.size()));
+        for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
+            local[static_cast<Eigen::Index>(i)] =
+                result.displacement[static_cast<Eigen::Index>(joint.freedoms[i])];
+        const Eigen::VectorXd f = joint.matrix * local;
+        for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
+            out[static_cast<Eigen::Index>(joint.freedoms[i])] -= f[static_cast<Eigen::Index>(i)];
     }
     return out;
 }
 
-std::vector<double> StaticAnalysis::von_mises_stress(const Eigen::VectorXd& displacement) const {
+std::vector<double> StaticAnalysis::von_mises_stress(const Eigen::VectorXd& displacement,
+                                                     const ModelCase* c) const {
+    const double rise = c == nullptr ? 0.0 : heat_of(model_, *c);
     std::vector<double> out(model_.mesh.elements());
     for (std::size_t e = 0; e < out.size(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        const Eigen::VectorXd s =
-            stress_[static_cast<std::size_t>(template_of_[e])] * element_displacement(displacement, id);
-        const double across =
-            model_.family == ElementFamily::PlaneStrain ? model_.material(id).nu * (s[0] + s[1]) : 0.0;
+        Eigen::VectorXd s = *stress_of_[e] * element_displacement(displacement, id);
+        const Material& m = model_.material(id);
+        if (rise != 0.0) {
+            const Eigen::VectorXd free = elasticity(model_, m) * expansion_strain(model_, m) * rise;
+            for (Eigen::Index i = 0; i < s.size(); ++i) s[i] -= free[i % free.size()];
+        }
+        if (model_.mesh.shell()) {
+            out[e] = std::max(von_mises(s.head(3)), von_mises(s.tail(3)));
+            continue;
+        }
+        const double across = model_.family == ElementFamily::PlaneStrain
+                                  ? m.nu * (s[0] + s[1]) - m.E * m.expansion.value_or(0.0) * rise
+                                  : 0.0;
         out[e] = von_mises(s, across);
     }
     return out;

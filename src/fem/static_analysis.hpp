@@ -6,6 +6,7 @@
 
 #include <Eigen/Core>
 
+#include <deque>
 #include <memory>
 #include <vector>
 
@@ -13,47 +14,76 @@ namespace upright {
 
 // What one case came to.
 struct CaseResult {
-    Eigen::VectorXd displacement; // dimension() for each node
+    Eigen::VectorXd displacement; // every freedom of the model, reference points of couplings included
     double compliance = 0.0;      // force times displacement
+    // The displacement under the same forces with every enforced motion at zero: the adjoint of the
+    // compliance. Empty where nothing is enforced and it is the displacement itself.
+    Eigen::VectorXd unmoved;
+    const Eigen::VectorXd& adjoint() const { return unmoved.size() > 0 ? unmoved : displacement; }
 };
 
 class StaticAnalysis {
   public:
-    // Throws Error (Numerics) when the model needs more memory than the options allow.
+    // Throws Error (Numerics) when the model needs more memory than the options allow, Error (Input) when
+    // supports and couplings contradict each other.
     StaticAnalysis(const Model& model, const SolverOptions& options);
 
     // Solves every case for the share of its full stiffness and of its full mass that each element has.
     // Throws Error (Numerics) when the structure is singular.
     std::vector<CaseResult> solve(const std::vector<double>& stiffness, const std::vector<double>& density);
 
-    // The strain energy u_e' k_e u_e of full material, for each element.
-    std::vector<double> unit_energy(const Eigen::VectorXd& displacement) const;
+    // The strain energy u_e' k_e v_e of full material, for each element (v is u where it is not given).
+    std::vector<double> unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd* v = nullptr) const;
 
-    // Nodal forces of the supports: stiffness times displacement less the loads, zero where nothing is held.
+    // Forces of a case on every freedom, heat included.
+    Eigen::VectorXd forces(const ModelCase& c, const std::vector<double>& stiffness,
+                           const std::vector<double>& density) const;
+    // The work of the heat of a case on displacements, for each element of full stiffness; empty without
+    // heat.
+    std::vector<double> unit_heat_work(const ModelCase& c, const Eigen::VectorXd& u) const;
+
+    // Forces of the supports (and of joints to the ground) on the freedoms they hold: what keeps everything
+    // else in balance.
     Eigen::VectorXd reactions(const CaseResult& result, const ModelCase& c,
                               const std::vector<double>& stiffness, const std::vector<double>& density) const;
 
     // Von Mises stress in the material at the middle of each element (full modulus: the stress that the solid
-    // material of a partly filled cell would feel).
-    std::vector<double> von_mises_stress(const Eigen::VectorXd& displacement) const;
+    // material of a partly filled cell would feel); of a shell that of the face where it is larger. Thermal
+    // strain of the case is taken off.
+    std::vector<double> von_mises_stress(const Eigen::VectorXd& displacement,
+                                         const ModelCase* c = nullptr) const;
+
+    // Stiffness of the whole model on its freedoms, constraints not applied: joints last, with a scale of
+    // one. Each entry once, both triangles.
+    const Eigen::MatrixXd& element_stiffness(ElementId e) const { return *matrix_of_[index(e)]; }
 
     const Model& model() const { return model_; }
     SolverCost cost() const;
 
   private:
     struct Group {
+        explicit Group(Transform t) : transform(std::move(t)) {}
         std::vector<std::size_t> cases;
-        std::vector<std::int32_t> unknown_of; // for each displacement component, or -1 where held
-        std::vector<std::size_t> component_of;
+        Transform transform;
+        std::deque<Eigen::MatrixXd> reduced; // matrices of elements that touch dependent freedoms
         std::unique_ptr<LinearSolver> solver;
     };
+    void add_to_system(Group& group, ElementSystem& system, const std::vector<std::size_t>& freedoms,
+                       const Eigen::MatrixXd& matrix);
+    std::vector<std::size_t> freedoms_of(ElementId e) const;
     Eigen::VectorXd element_displacement(const Eigen::VectorXd& u, ElementId e) const;
+    // K u over elements and joints.
+    Eigen::VectorXd internal_forces(const Eigen::VectorXd& u, const std::vector<double>& stiffness) const;
 
     const Model& model_;
-    std::vector<Eigen::MatrixXd> templates_; // element stiffness, one for each material
-    std::vector<Eigen::MatrixXd> stress_;    // stress from displacements at the middle, one for each material
-    std::vector<std::int32_t> template_of_;
+    std::deque<Eigen::MatrixXd> matrices_; // element stiffness; cells of a grid share theirs
+    std::deque<Eigen::MatrixXd> stress_;   // stress from displacements at the middle
+    std::vector<const Eigen::MatrixXd*> matrix_of_;
+    std::vector<const Eigen::MatrixXd*> stress_of_;
     std::vector<Group> groups_;
 };
+
+// The elastic matrix of a material in a model.
+Eigen::MatrixXd elasticity(const Model& model, const Material& material);
 
 } // namespace upright

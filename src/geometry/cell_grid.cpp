@@ -26,7 +26,7 @@ CellGrid make_cell_grid(const Study& study) {
         throw Error::input(study.regions.front().place, "no region has material and a shape of its own",
                            "Write a [[region]] with role = \"design\" or \"keep\" and a box, a cylinder, …");
     CellGrid grid;
-    grid.plane = study.mesh.plane();
+    grid.plane = study.mesh.flat();
     for (const SymmetryPlane& plane : study.symmetry) {
         const int a = plane.axis;
         const double low = box.low[a];

@@ -1,5 +1,7 @@
 #include "geometry/distance.hpp"
 
+#include "geometry/file_body.hpp"
+
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
@@ -92,6 +94,26 @@ double distance(const Polygon& polygon, const Vec3& p) {
     return distance(polygon.corners, Vec2(p.head<2>()));
 }
 
+double distance(const HalfSpace& half, const Vec3& p) {
+    return (half.point - p).dot(half.normal);
+}
+
+double distance(const FileBody& body, const Vec3& p) {
+    return file_body(body).signed_distance(p);
+}
+
+double distance(const CellSet& /*set*/, const Vec3& /*p*/) {
+    return 1e300;
+}
+
+Vec3 to_local(const Placed& placed, const Vec3& p) {
+    return placed.axes.transpose() * (p - placed.origin);
+}
+
+double distance(const Placed& placed, const Vec3& p) {
+    return signed_distance(placed.shape->shape, to_local(placed, p));
+}
+
 Bounds revolved(const Vec3& from, const Vec3& to, double radius_from, double radius_to) {
     const Vec3 axis = (to - from).normalized();
     const Vec3 reach = (Vec3::Ones() - axis.cwiseProduct(axis)).cwiseMax(0.0).cwiseSqrt();
@@ -130,6 +152,33 @@ Bounds around(const Prism& p) {
     for (const Vec2& c : p.polygon) {
         out.include(p.from + c.x() * u + c.y() * v);
         out.include(p.to + c.x() * u + c.y() * v);
+    }
+    return out;
+}
+
+Bounds around(const HalfSpace& /*half*/) {
+    return {};
+}
+Bounds around(const CellSet& /*set*/) {
+    return {};
+}
+Bounds around(const FileBody& body) {
+    return file_body(body).bounds();
+}
+Bounds around(const Placed& placed) {
+    Bounds out;
+    // Of a turned file body, the points themselves: its box would be too large.
+    if (const FileBody* body = std::get_if<FileBody>(&placed.shape->shape)) {
+        for (const Vec3& p : file_body(*body).mesh().points) out.include(placed.axes * p + placed.origin);
+        return out;
+    }
+    const Bounds inner = bounds(placed.shape->shape);
+    if (inner.empty()) return out;
+    for (int corner = 0; corner < 8; ++corner) {
+        const Vec3 p((corner & 1) != 0 ? inner.high.x() : inner.low.x(),
+                     (corner & 2) != 0 ? inner.high.y() : inner.low.y(),
+                     (corner & 4) != 0 ? inner.high.z() : inner.low.z());
+        out.include(placed.axes * p + placed.origin);
     }
     return out;
 }
@@ -202,7 +251,38 @@ void add_outline(Segments& out, const Prism& p) {
     add_loop(out, high);
 }
 
+void add_outline(Segments& /*out*/, const HalfSpace& /*half*/) {}
+void add_outline(Segments& /*out*/, const CellSet& /*set*/) {}
+void add_outline(Segments& out, const FileBody& body) {
+    const auto& edges = file_body(body).edges();
+    out.insert(out.end(), edges.begin(), edges.end());
+}
+void add_outline(Segments& out, const Placed& placed) {
+    for (const auto& [a, b] : outline(placed.shape->shape))
+        out.emplace_back(placed.axes * a + placed.origin, placed.axes * b + placed.origin);
+}
+
 } // namespace
+
+bool contains(const Shape& shape, const Vec3& p, double tolerance) {
+    if (const FileBody* body = std::get_if<FileBody>(&shape)) return file_body(*body).inside(p);
+    if (const Placed* placed = std::get_if<Placed>(&shape))
+        return contains(placed->shape->shape, to_local(*placed, p), tolerance);
+    return signed_distance(shape, p) <= tolerance;
+}
+
+int side_of_ball(const Shape& shape, const Vec3& center, double radius) {
+    if (const Placed* placed = std::get_if<Placed>(&shape))
+        return side_of_ball(placed->shape->shape, to_local(*placed, center), radius);
+    if (const FileBody* file = std::get_if<FileBody>(&shape)) {
+        const FacetBody& body = file_body(*file);
+        if (!body.bounds().holds(center, radius)) return 1;
+        if (body.tree().nearest(center, radius).triangle >= 0) return 0;
+        return body.inside(center) ? -1 : 1;
+    }
+    const double d = signed_distance(shape, center);
+    return d > radius ? 1 : d < -radius ? -1 : 0;
+}
 
 std::pair<Vec3, Vec3> across(const Vec3& axis) {
     const Vec3 n = axis.normalized();

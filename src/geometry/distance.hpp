@@ -1,34 +1,23 @@
 // Signed distance to the shapes of a study: negative inside, positive outside, in the study's length unit.
 #pragma once
 
+#include "geometry/bounds.hpp"
 #include "study/study.hpp"
 
 namespace upright {
 
-// An axis-parallel box around something; empty while low > high.
-struct Bounds {
-    Vec3 low = Vec3::Constant(1e300);
-    Vec3 high = Vec3::Constant(-1e300);
-
-    bool empty() const { return low.x() > high.x(); }
-    void include(const Vec3& p) {
-        low = low.cwiseMin(p);
-        high = high.cwiseMax(p);
-    }
-    void include(const Bounds& other) {
-        if (other.empty()) return;
-        include(other.low);
-        include(other.high);
-    }
-    Vec3 size() const { return high - low; }
-    Vec3 center() const { return 0.5 * (low + high); }
-    double diagonal() const { return size().norm(); }
-};
-
 // Exact for every shape but the cone, for which it is a lower bound of the distance's size away from its
-// surface.
+// surface. A set of cells of a mesh file has no distance: far outside.
 double signed_distance(const Shape& shape, const Vec3& p);
 
+// Whether a place lies in a shape, or within `tolerance` of it: cheaper than the distance for bodies of
+// files.
+bool contains(const Shape& shape, const Vec3& p, double tolerance);
+
+// Whether a shape lies wholly on one side of a ball: 1 outside, -1 inside, 0 not sure.
+int side_of_ball(const Shape& shape, const Vec3& center, double radius);
+
+// Empty for half spaces and sets of cells.
 Bounds bounds(const Shape& shape);
 
 // The edges of a shape as line segments, for outlines in figures. Circles come as 48 segments.

@@ -1,5 +1,8 @@
 #include "geometry/painting.hpp"
 
+#include "geometry/file_body.hpp"
+
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -8,96 +11,9 @@ namespace upright {
 
 namespace {
 
-// Whether a face belongs to a region: it bounds what a solid region painted, or it is the wall that a void
-// left.
-bool belongs(const Study& study, const Painting& painting, const CellFace& face, std::size_t region) {
-    const long beyond = painting.grid.neighbour(face.cell, face.side);
-    if (study.regions[region].role == Role::Void)
-        return beyond >= 0 &&
-               painting.owner[static_cast<std::size_t>(beyond)] == static_cast<RegionId>(region);
-    return painting.covered[region][face.cell] &&
-           !(beyond >= 0 && painting.covered[region][static_cast<std::size_t>(beyond)]);
-}
+constexpr double pi = 3.14159265358979323846;
 
-bool of_any(const Study& study, const Painting& painting, const SurfaceCard& card, const CellFace& face) {
-    for (std::size_t r = 0; r < painting.covered.size(); ++r)
-        if (refers_to(card.of, study.regions[r].name) && belongs(study, painting, face, r)) return true;
-    return false;
-}
-
-bool on_plane(const CellGrid& grid, const SurfaceCard::OnPlane& plane, const CellFace& face) {
-    double reach = 0.0;
-    for (int a = 0; a < grid.axes(); ++a) reach += 0.5 * std::abs(plane.normal[a]) * grid.cell[a];
-    const double off = std::abs((face_center(grid, face) - plane.point).dot(plane.normal));
-    return off <= reach * (1 + 1e-9) && std::abs(face_normal(face.side).dot(plane.normal)) > 0.5;
-}
-
-bool on_cylinder(const CellGrid& grid, const SurfaceCard::OnCylinder& c, const CellFace& face) {
-    const Vec3 axis = c.to - c.from;
-    const double length = axis.norm();
-    const Vec3 r = face_center(grid, face) - c.from;
-    const double along = r.dot(axis) / length;
-    if (along < -1e-9 * length || along > length * (1 + 1e-9)) return false;
-    if (std::abs(face_normal(face.side).dot(axis)) > 0.5 * length) return false;
-    const double radius = (r - axis * (along / length)).norm();
-    return std::abs(radius - c.radius) <= 0.87 * grid.cell.maxCoeff();
-}
-
-// The faces of the boundary that a surface's rules leave, and how many were left after each rule.
-std::vector<CellFace> pick(const Study& study, const Painting& painting, const SurfaceCard& card,
-                           std::string& story, Bounds& before) {
-    const CellGrid& grid = painting.grid;
-    std::vector<CellFace> left = painting.boundary;
-    const auto keep = [&](const char* rule, const auto& condition) {
-        if (left.empty()) return;
-        before = Bounds();
-        for (const CellFace& f : left) before.include(face_center(grid, f));
-        left.erase(std::remove_if(left.begin(), left.end(), [&](const CellFace& f) { return !condition(f); }),
-                   left.end());
-        story += fmt::format("{}\"{}\" leaves {}", story.empty() ? "" : ", ", rule, left.size());
-    };
-    if (!card.of.empty()) keep("of", [&](const CellFace& f) { return of_any(study, painting, card, f); });
-    if (card.on_plane) keep("on_plane", [&](const CellFace& f) { return on_plane(grid, *card.on_plane, f); });
-    if (card.on_cylinder)
-        keep("on_cylinder", [&](const CellFace& f) { return on_cylinder(grid, *card.on_cylinder, f); });
-    if (card.inside) {
-        const double tolerance = 1e-9 * grid.box().diagonal();
-        keep("inside", [&](const CellFace& f) {
-            return signed_distance(*card.inside, face_center(grid, f)) <= tolerance;
-        });
-    }
-    if (card.facing) {
-        const double least = std::cos(card.tilt * 3.14159265358979323846 / 180.0) - 1e-12;
-        keep("facing", [&](const CellFace& f) { return face_normal(f.side).dot(*card.facing) >= least; });
-    }
-    return left;
-}
-
-std::vector<CellFace> find_boundary(const Study& study, const Painting& painting) {
-    std::vector<CellFace> out;
-    const CellGrid& grid = painting.grid;
-    for (std::size_t c = 0; c < grid.size(); ++c) {
-        if (!painting.solid(study, c)) continue;
-        for (int side = 0; side < 2 * grid.axes(); ++side) {
-            const long beyond = grid.neighbour(c, side);
-            if (beyond >= 0 && painting.solid(study, static_cast<std::size_t>(beyond))) continue;
-            if (beyond < 0 &&
-                grid.symmetric[static_cast<std::size_t>(side / 2)][static_cast<std::size_t>(side % 2)])
-                continue;
-            out.push_back({c, side});
-        }
-    }
-    return out;
-}
-
-double face_distance(const CellGrid& grid, const CellFace& face, const Vec3& p) {
-    Vec3 half = 0.5 * grid.cell;
-    half[face.side / 2] = 0.0;
-    if (grid.plane) half.z() = 1e300;
-    return ((p - face_center(grid, face)).cwiseAbs() - half).cwiseMax(0.0).norm();
-}
-
-// The surfaces that a skin covers, by name.
+// The surfaces that a skin covers.
 std::vector<std::size_t> skin_surfaces(const Study& study, const Skin& skin) {
     std::vector<std::size_t> out;
     for (const std::string& name : skin.of)
@@ -114,57 +30,271 @@ std::vector<std::size_t> skin_regions(const Study& study, const Skin& skin, std:
     return out;
 }
 
-// Marks the cells of a layer under faces: within the depth of a face, on the side of the material.
-void mark_under_faces(const CellGrid& grid, const std::vector<CellFace>& faces, double depth,
-                      std::vector<bool>& mark) {
-    for (const CellFace& face : faces) {
-        mark[face.cell] = true;
-        const std::array<int, 3> at = grid.indices(face.cell);
-        std::array<int, 3> low{};
-        std::array<int, 3> high{};
-        for (std::size_t a = 0; a < 3; ++a) {
-            const int reach = static_cast<int>(a) < grid.axes()
-                                  ? static_cast<int>(depth / grid.cell[static_cast<int>(a)]) + 1
-                                  : 0;
-            low[a] = std::max(0, at[a] - reach);
-            high[a] = std::min(grid.count[a] - 1, at[a] + reach);
-        }
-        for (int k = low[2]; k <= high[2]; ++k)
-            for (int j = low[1]; j <= high[1]; ++j)
-                for (int i = low[0]; i <= high[0]; ++i)
-                    if (face_distance(grid, face, grid.center({i, j, k})) <= depth)
-                        mark[grid.at(i, j, k)] = true;
+double ring_distance(const Ring& ring, const Vec3& p) {
+    const Vec3 axis = ring.to - ring.from;
+    const double length = axis.norm();
+    const double along = (p - ring.from).dot(axis) / length;
+    const double r = (p - ring.from - axis * (along / length)).norm();
+    return std::max({r - ring.outer, ring.inner - r, -along, along - length});
+}
+
+// The body of a file that a shape is, with the place it was put at; null for other shapes.
+const FacetBody* body_of(const Shape& shape, const Placed*& placed) {
+    if (const FileBody* file = std::get_if<FileBody>(&shape)) return &file_body(*file);
+    if (const Placed* p = std::get_if<Placed>(&shape)) {
+        placed = p;
+        const Placed* inner = nullptr;
+        return body_of(p->shape->shape, inner);
     }
+    return nullptr;
+}
+
+Vec3 out_of(const Placed* placed, const Vec3& p) {
+    return placed == nullptr ? p : Vec3(placed->axes * p + placed->origin);
+}
+Vec3 into(const Placed* placed, const Vec3& p) {
+    return placed == nullptr ? p : Vec3(placed->axes.transpose() * (p - placed->origin));
+}
+
+void add_triangles(std::vector<Vec3>& points, std::vector<std::array<std::int32_t, 3>>& triangles,
+                   std::vector<Vec3> corners, bool plane, double height) {
+    // In the plane a side is a line; a strip across it measures the same distance.
+    if (plane || corners.size() == 2) {
+        const Vec3 up = plane ? Vec3(height * Vec3::UnitZ()) : Vec3(Vec3::Zero());
+        corners = {corners[0] - up, corners[1] - up, corners[1] + up, corners[0] + up};
+    }
+    const auto base = static_cast<std::int32_t>(points.size());
+    points.insert(points.end(), corners.begin(), corners.end());
+    for (std::size_t i = 2; i < corners.size(); ++i)
+        triangles.push_back(
+            {base, base + static_cast<std::int32_t>(i) - 1, base + static_cast<std::int32_t>(i)});
+}
+
+// Picks the faces of the boundary that a surface's rules leave.
+class Picker {
+  public:
+    Picker(const Study& study, const Cells& cells, const Painting& painting)
+        : study_(study), cells_(cells), painting_(painting) {}
+
+    std::vector<CellFace> pick_or_throw(const SurfaceCard& card) {
+        std::vector<CellFace> faces = pick(card);
+        if (faces.empty() && before_.empty())
+            throw Error::input(card.place,
+                               "the surface \"" + card.name + "\" picks no face: nothing is solid");
+        if (faces.empty())
+            throw Error::input(
+                card.place,
+                fmt::format("the surface \"{}\" picks no face: of {} boundary faces {}", card.name,
+                            painting_.boundary.size(), story_),
+                fmt::format(
+                    "Loosen the last rule; the middles of the faces before it span ({:g}, {:g}, {:g}) "
+                    "to ({:g}, {:g}, {:g})",
+                    before_.low.x(), before_.low.y(), before_.low.z(), before_.high.x(), before_.high.y(),
+                    before_.high.z()));
+        return faces;
+    }
+
+  private:
+    Vec3 center(const CellFace& f) const { return cells_.face_center(f.cell, f.side); }
+    Vec3 normal(const CellFace& f) const { return cells_.face_normal(f.cell, f.side); }
+
+    // Half of a cell's (or side's) extent along a direction.
+    double half_extent(const CellFace& f, const Vec3& direction) const {
+        if (!cells_.stairs()) return 0.02 * cells_.cell_size();
+        double out = 0.0;
+        const Vec3 c = cells_.center(f.cell);
+        for (int side = 0; side < cells_.sides(f.cell); ++side)
+            for (const Vec3& p : cells_.face_corners(f.cell, side))
+                out = std::max(out, std::abs((p - c).dot(direction)));
+        return out;
+    }
+
+    // Whether a face belongs to a region: it bounds what a solid region painted, or it is the wall that a
+    // void left.
+    bool belongs(const CellFace& face, std::size_t region) const {
+        const long beyond = cells_.neighbour(face.cell, face.side);
+        if (study_.regions[region].role == Role::Void) {
+            if (beyond >= 0 && !cells_.always_free(face.cell, face.side))
+                return painting_.owner[static_cast<std::size_t>(beyond)] == static_cast<RegionId>(region);
+            if (cells_.stairs()) return false;
+            // A fitted mesh has no cells in voids: who owns the place just beyond the face?
+            const Vec3 p = center(face) + 0.05 * cells_.cell_size() * normal(face);
+            return owner_at(study_, painting_.extents, p) == static_cast<RegionId>(region);
+        }
+        return painting_.covered[region][face.cell] &&
+               !(beyond >= 0 && !cells_.always_free(face.cell, face.side) &&
+                 painting_.covered[region][static_cast<std::size_t>(beyond)]);
+    }
+
+    bool of_any(const SurfaceCard& card, const CellFace& face) const {
+        for (std::size_t r = 0; r < painting_.covered.size(); ++r)
+            if (refers_to(card.of, study_.regions[r].name) && belongs(face, r)) return true;
+        return false;
+    }
+
+    bool on_plane(const SurfaceCard::OnPlane& plane, const CellFace& face) const {
+        const double off = std::abs((center(face) - plane.point).dot(plane.normal));
+        return off <= half_extent(face, plane.normal) * (1 + 1e-9) &&
+               std::abs(normal(face).dot(plane.normal)) > (cells_.stairs() ? 0.5 : 0.98);
+    }
+
+    bool near_cylinder(const Vec3& from, const Vec3& to, double radius, const CellFace& face) const {
+        const Vec3 axis = to - from;
+        const double length = axis.norm();
+        const Vec3 r = center(face) - from;
+        const double along = r.dot(axis) / length;
+        const double slack = 1e-9 * length;
+        if (along < -slack || along > length + slack) return false;
+        if (std::abs(normal(face).dot(axis)) > 0.5 * length) return false;
+        const double off = std::abs((r - axis * (along / length)).norm() - radius);
+        // A chord of a fitted mesh lies inside of its arc.
+        const double chord = cells_.cell_size() * cells_.cell_size() / (8.0 * radius);
+        return off <= (cells_.stairs() ? 0.87 * cells_.cell_size()
+                                       : std::min(1.5 * chord, 0.3 * cells_.cell_size()) + 1e-6 * radius);
+    }
+
+    // Whether a face lies on numbered faces of the CAD bodies that its surface may be of.
+    bool on_cad(const SurfaceCard& card, const CellFace& face) const {
+        for (const RegionCard& region : study_.regions) {
+            const Shape* shape = std::get_if<Shape>(&region.extent);
+            if (shape == nullptr || (!card.of.empty() && !refers_to(card.of, region.name))) continue;
+            const Placed* placed = nullptr;
+            const FacetBody* body = body_of(*shape, placed);
+            if (body == nullptr) continue;
+            const double reach = cells_.stairs() ? 0.87 * cells_.cell_size() : 0.3 * cells_.cell_size();
+            const Vec3 p = into(placed, center(face));
+            const FacetTree::Nearest near = body->tree().nearest(p, reach);
+            if (near.triangle < 0) continue;
+            const std::int32_t number = body->mesh().face_of[static_cast<std::size_t>(near.triangle)];
+            if (std::find(card.cad.begin(), card.cad.end(), number + 1) == card.cad.end()) continue;
+            const auto& c = body->tree().corners()[static_cast<std::size_t>(near.triangle)];
+            Vec3 n = (c[1] - c[0]).cross(c[2] - c[0]).normalized();
+            if (placed != nullptr) n = placed->axes * n;
+            if (n.dot(normal(face)) > (cells_.stairs() ? 0.4 : 0.7)) return true;
+        }
+        return false;
+    }
+
+    std::vector<CellFace> pick(const SurfaceCard& card) {
+        std::vector<CellFace> left = painting_.boundary;
+        const auto keep = [&](const char* rule, const auto& condition) {
+            if (left.empty()) return;
+            before_ = Bounds();
+            for (const CellFace& f : left) before_.include(center(f));
+            left.erase(
+                std::remove_if(left.begin(), left.end(), [&](const CellFace& f) { return !condition(f); }),
+                left.end());
+            story_ += fmt::format("{}\"{}\" leaves {}", story_.empty() ? "" : ", ", rule, left.size());
+        };
+        if (!card.cad.empty()) {
+            require_cad(card);
+            keep("cad", [&](const CellFace& f) { return on_cad(card, f); });
+        } else if (!card.of.empty()) {
+            keep("of", [&](const CellFace& f) { return of_any(card, f); });
+        }
+        if (!card.set.empty())
+            keep("set", [&](const CellFace& f) { return cells_.in_point_set(card.set, f.cell, f.side); });
+        if (card.on_plane) keep("on_plane", [&](const CellFace& f) { return on_plane(*card.on_plane, f); });
+        if (card.on_cylinder) {
+            const auto& c = *card.on_cylinder;
+            keep("on_cylinder", [&](const CellFace& f) { return near_cylinder(c.from, c.to, c.radius, f); });
+        }
+        if (card.hole_radius) {
+            const std::vector<Hole> holes = holes_of(study_, card.of, card.hole_radius);
+            if (holes.empty())
+                throw Error::input(card.place,
+                                   fmt::format("the surface \"{}\": there is no hole of radius {:g}",
+                                               card.name, *card.hole_radius),
+                                   "\"upright inspect\" lists the holes of a file with their radii");
+            keep("hole", [&](const CellFace& f) {
+                return std::any_of(holes.begin(), holes.end(),
+                                   [&](const Hole& h) { return near_cylinder(h.from, h.to, h.radius, f); });
+            });
+        }
+        if (card.inside) {
+            const double tolerance = 1e-9 * cells_.box().diagonal();
+            keep("inside", [&](const CellFace& f) { return contains(*card.inside, center(f), tolerance); });
+        }
+        if (card.facing) {
+            const double least = std::cos(card.tilt * pi / 180.0) - 1e-12;
+            keep("facing", [&](const CellFace& f) { return normal(f).dot(*card.facing) >= least; });
+        }
+        return left;
+    }
+
+    void require_cad(const SurfaceCard& card) const {
+        std::size_t most = 0;
+        bool any = false;
+        for (const RegionCard& region : study_.regions) {
+            const Shape* shape = std::get_if<Shape>(&region.extent);
+            if (shape == nullptr || (!card.of.empty() && !refers_to(card.of, region.name))) continue;
+            const Placed* placed = nullptr;
+            if (const FacetBody* body = body_of(*shape, placed)) {
+                any = true;
+                most = std::max(most, body->mesh().faces.size());
+            }
+        }
+        if (!any)
+            throw Error::input(card.place,
+                               "the surface \"" + card.name +
+                                   "\" names faces of a file, but no region it is of comes from one",
+                               "Write of = \"…\" with a region that has file = \"…\"");
+        for (const int number : card.cad)
+            if (static_cast<std::size_t>(number) > most)
+                throw Error::input(card.place,
+                                   fmt::format("the surface \"{}\" names face {}; the file has faces 1 to {}",
+                                               card.name, number, most),
+                                   "\"upright inspect\" lists and draws them");
+    }
+
+    const Study& study_;
+    const Cells& cells_;
+    const Painting& painting_;
+    std::string story_;
+    Bounds before_;
+};
+
+std::vector<CellFace> find_boundary(const Study& study, const Cells& cells, const Painting& painting) {
+    std::vector<CellFace> out;
+    for (std::size_t c = 0; c < cells.size(); ++c) {
+        if (!painting.solid(study, c)) continue;
+        for (int side = 0; side < cells.sides(c); ++side) {
+            if (!cells.always_free(c, side)) {
+                const long beyond = cells.neighbour(c, side);
+                if (beyond >= 0 && painting.solid(study, static_cast<std::size_t>(beyond))) continue;
+                if (cells.on_symmetry(c, side)) continue;
+            }
+            out.push_back({c, side});
+        }
+    }
+    return out;
 }
 
 class Painter {
   public:
-    Painter(const Study& study, const CellGrid& grid) : study_(study) {
-        out_.grid = grid;
-        out_.owner.assign(grid.size(), RegionId::None);
+    Painter(const Study& study, const Cells& cells) : study_(study), cells_(cells) {
+        out_.owner.assign(cells.size(), RegionId::None);
+        out_.extents = find_rings(study);
     }
 
     Painting run() {
         for (std::size_t r = 0; r < study_.regions.size(); ++r) paint_region(r);
-        out_.boundary = find_boundary(study_, out_);
-        for (const SurfaceCard& card : study_.surfaces) out_.surfaces.push_back(pick_or_throw(card));
+        pick_surfaces(study_, cells_, out_);
         return std::move(out_);
     }
 
   private:
     void paint_region(std::size_t r) {
         const RegionCard& card = study_.regions[r];
-        const std::size_t cells = out_.grid.size();
-        std::vector<bool> mark(cells, false);
-        if (const Shape* shape = std::get_if<Shape>(&card.extent)) {
-            const double tolerance = 1e-9 * out_.grid.box().diagonal();
-            for (std::size_t c = 0; c < cells; ++c)
-                mark[c] = signed_distance(*shape, out_.grid.center(c)) <= tolerance;
-        } else {
-            mark_skin(r, std::get<Skin>(card.extent), mark);
-        }
+        std::vector<bool> mark(cells_.size(), false);
+        if (const Shape* shape = std::get_if<Shape>(&card.extent))
+            mark_shape(*shape, card, mark);
+        else if (const Skin* skin = std::get_if<Skin>(&card.extent))
+            mark_skin(r, *skin, mark);
+        else
+            mark_rings(r, mark);
         if (!card.within.empty()) {
-            for (std::size_t c = 0; c < cells; ++c) {
+            for (std::size_t c = 0; c < cells_.size(); ++c) {
                 if (!mark[c]) continue;
                 mark[c] = false;
                 for (const std::string& name : card.within)
@@ -173,72 +303,172 @@ class Painter {
                             mark[c] = true;
             }
         }
-        for (std::size_t c = 0; c < cells; ++c)
+        for (std::size_t c = 0; c < cells_.size(); ++c)
             if (mark[c]) out_.owner[c] = static_cast<RegionId>(r);
         out_.covered.push_back(std::move(mark));
     }
 
-    void mark_skin(std::size_t r, const Skin& skin, std::vector<bool>& mark) {
-        const CellGrid& grid = out_.grid;
-        const std::vector<std::size_t> surfaces = skin_surfaces(study_, skin);
-        const std::vector<std::size_t> regions = skin_regions(study_, skin, r);
-        if (!surfaces.empty()) {
-            out_.boundary = find_boundary(study_, out_);
-            out_.surfaces.resize(study_.surfaces.size());
-            for (const std::size_t s : surfaces) {
-                out_.surfaces[s] = pick_or_throw(study_.surfaces[s]);
-                mark_under_faces(grid, out_.surfaces[s], skin.depth, mark);
-            }
-            skin_faces_ = true;
+    // At least half of a cell must lie in the shape.
+    template <class Contains> bool holds_half(std::size_t c, const Contains& holds) {
+        cells_.samples(c, samples_);
+        std::size_t in = 0;
+        for (const Vec3& p : samples_) in += holds(p) ? 1 : 0;
+        return 2 * in >= samples_.size();
+    }
+
+    void mark_shape(const Shape& shape, const RegionCard& card, std::vector<bool>& mark) {
+        if (const CellSet* set = std::get_if<CellSet>(&shape)) {
+            for (std::size_t c = 0; c < cells_.size(); ++c) mark[c] = cells_.in_cell_set(*set, c);
+            if (std::none_of(mark.begin(), mark.end(), [](bool m) { return m; }))
+                throw Error::input(card.place,
+                                   "the region \"" + card.name + "\" finds no cell in the set \"" +
+                                       set->array + "\" of the mesh file",
+                                   "\"upright inspect\" lists the arrays of a mesh file");
+            return;
         }
-        for (const std::size_t target : regions) {
+        const double tolerance = 1e-9 * cells_.box().diagonal();
+        const Bounds box = bounds(shape);
+        for (std::size_t c = 0; c < cells_.size(); ++c) {
+            const Vec3 middle = cells_.center(c);
+            const double reach = cells_.reach(c);
+            if (!box.empty() && !(cells_.plane() ? Bounds{Vec3(box.low.x(), box.low.y(), -1e300),
+                                                          Vec3(box.high.x(), box.high.y(), 1e300)}
+                                                 : box)
+                                     .holds(middle, reach))
+                continue;
+            const int side = side_of_ball(shape, middle, reach);
+            mark[c] =
+                side < 0 ||
+                (side == 0 && holds_half(c, [&](const Vec3& p) { return contains(shape, p, tolerance); }));
+        }
+    }
+
+    void mark_rings(std::size_t r, std::vector<bool>& mark) {
+        for (const Ring& ring : out_.extents.rings[r])
+            for (std::size_t c = 0; c < cells_.size(); ++c) {
+                if (mark[c] || !out_.solid(study_, c)) continue;
+                const double d = ring_distance(ring, cells_.center(c));
+                if (d > cells_.reach(c)) continue;
+                mark[c] = d < -cells_.reach(c) ||
+                          holds_half(c, [&](const Vec3& p) { return ring_distance(ring, p) <= 0.0; });
+            }
+    }
+
+    void mark_skin(std::size_t r, const Skin& skin, std::vector<bool>& mark) {
+        const std::vector<std::size_t> surfaces = skin_surfaces(study_, skin);
+        if (!surfaces.empty()) mark_under_surfaces(r, skin, surfaces, mark);
+        for (const std::size_t target : skin_regions(study_, skin, r)) {
             const std::vector<bool>& core = out_.covered[target];
-            for (std::size_t c = 0; c < grid.size(); ++c) {
-                if (mark[c] || core[c]) continue;
-                bool near = region_distance(study_, out_, static_cast<RegionId>(target), grid.center(c)) <=
-                            skin.depth;
-                for (int side = 0; !near && side < 2 * grid.axes(); ++side) {
-                    const long beyond = grid.neighbour(c, side);
-                    near = beyond >= 0 && core[static_cast<std::size_t>(beyond)];
+            for (std::size_t c = 0; c < cells_.size(); ++c) {
+                if (mark[c] || core[c] != skin.into_body) continue;
+                double d =
+                    region_distance(study_, out_.extents, static_cast<RegionId>(target), cells_.center(c));
+                if (skin.into_body) d = -d;
+                bool near = d <= skin.depth;
+                // At least one whole layer.
+                for (int side = 0; !near && side < cells_.sides(c); ++side) {
+                    if (cells_.always_free(c, side)) continue;
+                    const long beyond = cells_.neighbour(c, side);
+                    if (skin.into_body)
+                        near = beyond < 0 ? !cells_.on_symmetry(c, side)
+                                          : !core[static_cast<std::size_t>(beyond)];
+                    else
+                        near = beyond >= 0 && core[static_cast<std::size_t>(beyond)];
                 }
                 mark[c] = near;
             }
         }
-        for (std::size_t c = 0; c < grid.size(); ++c)
+        for (std::size_t c = 0; c < cells_.size(); ++c)
             if (mark[c] && !out_.solid(study_, c)) mark[c] = false;
-        if (skin_faces_) out_.surfaces.clear();
-        skin_faces_ = false;
     }
 
-    std::vector<CellFace> pick_or_throw(const SurfaceCard& card) {
-        std::string story;
-        Bounds before;
-        std::vector<CellFace> faces = pick(study_, out_, card, story, before);
-        if (faces.empty() && before.empty())
-            throw Error::input(card.place,
-                               "the surface \"" + card.name + "\" picks no face: nothing is solid");
-        if (faces.empty())
-            throw Error::input(
-                card.place,
-                fmt::format("the surface \"{}\" picks no face: of {} boundary faces {}", card.name,
-                            out_.boundary.size(), story),
-                fmt::format(
-                    "Loosen the last rule; the middles of the faces before it span ({:g}, {:g}, {:g}) "
-                    "to ({:g}, {:g}, {:g})",
-                    before.low.x(), before.low.y(), before.low.z(), before.high.x(), before.high.y(),
-                    before.high.z()));
-        return faces;
+    // Marks the cells of a layer under faces: within the depth of a face, on the side of the material.
+    void mark_under_surfaces(std::size_t r, const Skin& skin, const std::vector<std::size_t>& surfaces,
+                             std::vector<bool>& mark) {
+        out_.boundary = find_boundary(study_, cells_, out_);
+        std::vector<Vec3> points;
+        std::vector<std::array<std::int32_t, 3>> triangles;
+        Bounds box;
+        for (const std::size_t s : surfaces)
+            for (const CellFace& face : Picker(study_, cells_, out_).pick_or_throw(study_.surfaces[s])) {
+                mark[face.cell] = true;
+                const std::vector<Vec3> corners = cells_.face_corners(face.cell, face.side);
+                for (const Vec3& p : corners) box.include(p);
+                add_triangles(points, triangles, corners, cells_.plane(), 10.0 * cells_.box().diagonal());
+            }
+        const auto tree = std::make_shared<FacetTree>(points, triangles);
+        out_.extents.skins[r] = tree;
+        for (std::size_t c = 0; c < cells_.size(); ++c) {
+            if (mark[c] || !out_.solid(study_, c)) continue;
+            const Vec3 p = cells_.center(c);
+            if (!box.holds(p, skin.depth)) continue;
+            mark[c] = tree->nearest(p, skin.depth * (1 + 1e-9)).triangle >= 0;
+        }
     }
 
     const Study& study_;
+    const Cells& cells_;
     Painting out_;
-    bool skin_faces_ = false;
+    std::vector<Vec3> samples_;
 };
 
 } // namespace
 
+bool GridCells::on_symmetry(std::size_t c, int side) const {
+    return grid_.symmetric[static_cast<std::size_t>(side / 2)][static_cast<std::size_t>(side % 2)] &&
+           grid_.neighbour(c, side) < 0;
+}
+
+void GridCells::samples(std::size_t c, std::vector<Vec3>& out) const {
+    constexpr int steps = 4;
+    out.clear();
+    const Vec3 middle = grid_.center(c);
+    for (int k = 0; k < (grid_.plane ? 1 : steps); ++k)
+        for (int j = 0; j < steps; ++j)
+            for (int i = 0; i < steps; ++i) {
+                Vec3 share((i + 0.5) / steps - 0.5, (j + 0.5) / steps - 0.5,
+                           grid_.plane ? 0.0 : (k + 0.5) / steps - 0.5);
+                out.push_back(middle + share.cwiseProduct(grid_.cell));
+            }
+}
+
+Vec3 GridCells::face_center(std::size_t c, int side) const {
+    return upright::face_center(grid_, {c, side});
+}
+Vec3 GridCells::face_normal(std::size_t /*c*/, int side) const {
+    return upright::face_normal(side);
+}
+double GridCells::face_area(std::size_t /*c*/, int side) const {
+    return upright::face_area(grid_, side);
+}
+
+std::vector<Vec3> GridCells::face_corners(std::size_t c, int side) const {
+    const Vec3 middle = upright::face_center(grid_, {c, side});
+    const int axis = side / 2;
+    if (grid_.plane) {
+        const Vec3 u = 0.5 * grid_.cell[1 - axis] * Vec3::Unit(1 - axis);
+        return {middle - u, middle + u};
+    }
+    const Vec3 u = 0.5 * grid_.cell[(axis + 1) % 3] * Vec3::Unit((axis + 1) % 3);
+    const Vec3 v = 0.5 * grid_.cell[(axis + 2) % 3] * Vec3::Unit((axis + 2) % 3);
+    return {middle - u - v, middle + u - v, middle + u + v, middle - u + v};
+}
+
+void pick_surfaces(const Study& study, const Cells& cells, Painting& painting) {
+    painting.boundary = find_boundary(study, cells, painting);
+    painting.surfaces.clear();
+    for (const SurfaceCard& card : study.surfaces)
+        painting.surfaces.push_back(Picker(study, cells, painting).pick_or_throw(card));
+}
+
+Painting paint(const Study& study, const Cells& cells) {
+    return Painter(study, cells).run();
+}
+
 Painting paint(const Study& study, const CellGrid& grid) {
-    return Painter(study, grid).run();
+    Painting out = paint(study, GridCells(grid));
+    out.grid = grid;
+    return out;
 }
 
 Vec3 face_normal(int side) {
@@ -253,19 +483,167 @@ double face_area(const CellGrid& grid, int side) {
     return grid.cell_volume() / grid.cell[side / 2];
 }
 
-double region_distance(const Study& study, const Painting& painting, RegionId region, const Vec3& p) {
+double region_distance(const Study& study, const RegionExtents& extents, RegionId region, const Vec3& p) {
     const RegionCard& card = study.regions[index(region)];
     if (const Shape* shape = std::get_if<Shape>(&card.extent)) return signed_distance(*shape, p);
-    const Skin& skin = std::get<Skin>(card.extent);
     double out = 1e300;
+    if (std::holds_alternative<Washer>(card.extent)) {
+        if (index(region) < extents.rings.size())
+            for (const Ring& ring : extents.rings[index(region)]) out = std::min(out, ring_distance(ring, p));
+        return out;
+    }
+    const Skin& skin = std::get<Skin>(card.extent);
     for (const std::size_t target : skin_regions(study, skin, index(region))) {
-        const double d = region_distance(study, painting, static_cast<RegionId>(target), p);
+        double d = region_distance(study, extents, static_cast<RegionId>(target), p);
+        if (skin.into_body) d = -d;
         out = std::min(out, std::max(d - skin.depth, -d));
     }
-    if (!painting.surfaces.empty()) {
-        for (const std::size_t s : skin_surfaces(study, skin))
-            for (const CellFace& face : painting.surfaces[s])
-                out = std::min(out, face_distance(painting.grid, face, p) - skin.depth);
+    if (index(region) < extents.skins.size() && extents.skins[index(region)])
+        out = std::min(out, extents.skins[index(region)]->nearest(p).distance - skin.depth);
+    return out;
+}
+
+double body_distance(const Study& study, const RegionExtents& extents, std::size_t count, const Vec3& p) {
+    double out = 1e300;
+    for (std::size_t r = 0; r < count; ++r) {
+        const RegionCard& card = study.regions[r];
+        if (!std::holds_alternative<Shape>(card.extent)) continue; // skins and rings add no material
+        double d = region_distance(study, extents, static_cast<RegionId>(r), p);
+        if (!card.within.empty()) {
+            double inside = 1e300;
+            for (std::size_t other = 0; other < r; ++other)
+                if (refers_to(card.within, study.regions[other].name))
+                    inside =
+                        std::min(inside, region_distance(study, extents, static_cast<RegionId>(other), p));
+            d = std::max(d, inside);
+        }
+        out = card.role == Role::Void ? std::max(out, -d) : std::min(out, d);
+    }
+    return out;
+}
+
+RegionId owner_at(const Study& study, const RegionExtents& extents, const Vec3& p) {
+    RegionId out = RegionId::None;
+    std::vector<bool> covered(study.regions.size(), false);
+    for (std::size_t r = 0; r < study.regions.size(); ++r) {
+        const RegionCard& card = study.regions[r];
+        const bool solid = out != RegionId::None && study.regions[index(out)].role != Role::Void;
+        bool in = false;
+        if (const Shape* shape = std::get_if<Shape>(&card.extent))
+            in = contains(*shape, p, 0.0);
+        else
+            in = solid && region_distance(study, extents, static_cast<RegionId>(r), p) <= 0.0;
+        if (in && !card.within.empty()) {
+            in = false;
+            for (std::size_t other = 0; other < r; ++other)
+                in = in || (covered[other] && refers_to(card.within, study.regions[other].name));
+        }
+        covered[r] = in;
+        if (in) out = static_cast<RegionId>(r);
+    }
+    return out;
+}
+
+std::vector<Hole> holes_of(const Study& study, const std::vector<std::string>& regions,
+                           std::optional<double> radius) {
+    std::vector<Hole> out;
+    const auto add = [&](const Hole& hole) {
+        if (radius && std::abs(hole.radius - *radius) > 1e-3 * *radius) return;
+        for (Hole& known : out) {
+            // Two halves of one hole.
+            const Vec3 axis = (known.to - known.from).normalized();
+            const auto off = [&](const Vec3& p) { return Vec3(p - known.from).cross(axis).norm(); };
+            if (std::abs(known.radius - hole.radius) > 1e-3 * known.radius ||
+                off(hole.from) > 1e-3 * known.radius || off(hole.to) > 1e-3 * known.radius)
+                continue;
+            const double length = (known.to - known.from).norm();
+            double low = (hole.from - known.from).dot(axis);
+            double high = (hole.to - known.from).dot(axis);
+            if (low > high) std::swap(low, high);
+            if (low > length + 1e-3 * known.radius || high < -1e-3 * known.radius) continue;
+            const Vec3 from = known.from;
+            known.from = from + axis * std::min(0.0, low);
+            known.to = from + axis * std::max(length, high);
+            return;
+        }
+        out.push_back(hole);
+    };
+    for (const RegionCard& region : study.regions) {
+        const Shape* shape = std::get_if<Shape>(&region.extent);
+        if (shape == nullptr || (!regions.empty() && !refers_to(regions, region.name))) continue;
+        if (const Cylinder* c = std::get_if<Cylinder>(shape)) {
+            if (region.role == Role::Void) add({c->from, c->to, c->radius});
+            continue;
+        }
+        const Placed* placed = nullptr;
+        const FacetBody* body = body_of(*shape, placed);
+        if (body == nullptr || region.role == Role::Void) continue;
+        for (const FacetFace& face : body->mesh().faces)
+            if (face.kind == "cylinder" && face.hole)
+                add({out_of(placed, face.axis_from), out_of(placed, face.axis_to), face.radius});
+    }
+    return out;
+}
+
+RegionExtents find_rings(const Study& study) {
+    RegionExtents out;
+    out.skins.resize(study.regions.size());
+    out.rings.resize(study.regions.size());
+    for (std::size_t r = 0; r < study.regions.size(); ++r) {
+        const RegionCard& card = study.regions[r];
+        const Washer* washer = std::get_if<Washer>(&card.extent);
+        if (washer == nullptr) continue;
+        const std::vector<Hole> holes = holes_of(study, washer->around, washer->hole_radius);
+        if (holes.empty())
+            throw Error::input(
+                card.place, "the washer \"" + card.name + "\" finds no hole",
+                "Name a void cylinder with around, or the radius of holes of a file with hole");
+        for (const Hole& hole : holes) {
+            const Vec3 axis = (hole.to - hole.from).normalized();
+            const auto [u, v] = across(axis);
+            // Where lines beside the hole's wall enter and leave the body.
+            const double margin = 2.0 * (washer->depth + hole.radius);
+            const double length = (hole.to - hole.from).norm() + 2.0 * margin;
+            const Vec3 start = hole.from - margin * axis;
+            const double step = std::min(washer->depth, washer->width) / 6.0;
+            std::vector<double> enter;
+            std::vector<double> leave;
+            for (int k = 0; k < 8; ++k) {
+                const Vec3 side = (hole.radius + 0.5 * washer->width) *
+                                  (std::cos(pi * k / 4) * u + std::sin(pi * k / 4) * v);
+                const auto value = [&](double t) {
+                    return body_distance(study, out, r, start + side + t * axis);
+                };
+                const auto root = [&](double a, double b) {
+                    const bool low = value(a) < 0.0;
+                    for (int i = 0; i < 40; ++i)
+                        ((value(0.5 * (a + b)) < 0.0) == low ? a : b) = 0.5 * (a + b);
+                    return 0.5 * (a + b);
+                };
+                double first = -1.0;
+                double last = -1.0;
+                for (double t = 0.0; t + step < length; t += step) {
+                    const bool a = value(t) < 0.0;
+                    const bool b = value(t + step) < 0.0;
+                    if (!a && b && first < 0.0) first = root(t, t + step);
+                    if (a && !b) last = root(t, t + step);
+                }
+                if (first >= 0.0) enter.push_back(first);
+                if (last >= 0.0) leave.push_back(last);
+            }
+            const auto ring = [&](std::vector<double>& at, double sense) {
+                if (at.empty()) return;
+                std::sort(at.begin(), at.end());
+                const Vec3 mouth = start + at[at.size() / 2] * axis;
+                out.rings[r].push_back(
+                    {mouth, mouth + sense * washer->depth * axis, hole.radius, hole.radius + washer->width});
+            };
+            ring(enter, 1.0);
+            ring(leave, -1.0);
+        }
+        if (out.rings[r].empty())
+            throw Error::input(card.place,
+                               "the holes of the washer \"" + card.name + "\" lie outside of the body");
     }
     return out;
 }

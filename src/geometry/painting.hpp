@@ -1,35 +1,116 @@
-// Regions painted in order on the cells of a grid, and surfaces picked from the boundary that comes out.
+// Regions painted in order on cells, and surfaces picked from the boundary that comes out.
 #pragma once
 
 #include "geometry/cell_grid.hpp"
+#include "geometry/facets.hpp"
 
+#include <memory>
 #include <vector>
 
 namespace upright {
 
-// A side of a solid cell beyond which there is none: 0..5 are -x +x -y +y -z +z.
+// What can be painted: cells with numbered sides. A grid, or any mesh (mesh/mesh_cells.hpp).
+class Cells {
+  public:
+    Cells() = default;
+    Cells(const Cells&) = delete;
+    Cells& operator=(const Cells&) = delete;
+    virtual ~Cells() = default;
+
+    virtual std::size_t size() const = 0;
+    virtual bool plane() const = 0;
+    virtual int sides(std::size_t c) const = 0;
+    // The cell across a side, or -1.
+    virtual long neighbour(std::size_t c, int side) const = 0;
+    virtual bool on_symmetry(std::size_t c, int side) const = 0;
+    // Whether a side may be boundary though a cell lies beyond: the flat sides of shells.
+    virtual bool always_free(std::size_t /*c*/, int /*side*/) const { return false; }
+    virtual Vec3 center(std::size_t c) const = 0;
+    virtual double volume(std::size_t c) const = 0;
+    // The radius about the middle that holds the cell.
+    virtual double reach(std::size_t c) const = 0;
+    // Places in the cell that stand for equal shares of it.
+    virtual void samples(std::size_t c, std::vector<Vec3>& out) const = 0;
+    virtual Vec3 face_center(std::size_t c, int side) const = 0;
+    virtual Vec3 face_normal(std::size_t c, int side) const = 0;
+    virtual double face_area(std::size_t c, int side) const = 0;
+    virtual std::vector<Vec3> face_corners(std::size_t c, int side) const = 0;
+    // Whether boundaries come as stairs: rules about places then allow for a cell.
+    virtual bool stairs() const = 0;
+    virtual double cell_size() const = 0;
+    virtual Bounds box() const = 0;
+    // Whether a cell is in a set of the mesh file; whether all nodes of a side are.
+    virtual bool in_cell_set(const CellSet& /*set*/, std::size_t /*c*/) const { return false; }
+    virtual bool in_point_set(const std::string& /*set*/, std::size_t /*c*/, int /*side*/) const {
+        return false;
+    }
+};
+
+class GridCells : public Cells {
+  public:
+    explicit GridCells(const CellGrid& grid) : grid_(grid) {}
+    std::size_t size() const override { return grid_.size(); }
+    bool plane() const override { return grid_.plane; }
+    int sides(std::size_t /*c*/) const override { return 2 * grid_.axes(); }
+    long neighbour(std::size_t c, int side) const override { return grid_.neighbour(c, side); }
+    bool on_symmetry(std::size_t c, int side) const override;
+    Vec3 center(std::size_t c) const override { return grid_.center(c); }
+    double volume(std::size_t /*c*/) const override { return grid_.cell_volume(); }
+    double reach(std::size_t /*c*/) const override { return 0.5 * grid_.cell.head(grid_.axes()).norm(); }
+    void samples(std::size_t c, std::vector<Vec3>& out) const override;
+    Vec3 face_center(std::size_t c, int side) const override;
+    Vec3 face_normal(std::size_t c, int side) const override;
+    double face_area(std::size_t c, int side) const override;
+    std::vector<Vec3> face_corners(std::size_t c, int side) const override;
+    bool stairs() const override { return true; }
+    double cell_size() const override { return grid_.cell.head(grid_.axes()).maxCoeff(); }
+    Bounds box() const override { return grid_.box(); }
+
+  private:
+    CellGrid grid_;
+};
+
+// A side of a solid cell beyond which there is none.
 struct CellFace {
     std::size_t cell = 0;
     int side = 0;
 };
 
+// A ring around the end of a hole.
+struct Ring {
+    Vec3 from = Vec3::Zero(), to = Vec3::Zero(); // the axis over the ring's depth
+    double inner = 0.0, outer = 0.0;
+};
+
+// What regions need beside their cards to be measured: faces under skins, rings of washers. Beside
+// Study::regions.
+struct RegionExtents {
+    std::vector<std::shared_ptr<const FacetTree>> skins; // null where the region is no skin of surfaces
+    std::vector<std::vector<Ring>> rings;
+};
+
 // What became of the cells.
 struct Painting {
-    CellGrid grid;
+    CellGrid grid;                          // of a grid alone
     std::vector<RegionId> owner;            // who painted the cell last; None where nobody did
     std::vector<std::vector<bool>> covered; // [region][cell]: whether the region painted it at all
     std::vector<CellFace> boundary;         // every face between material and none, but for symmetry planes
     std::vector<std::vector<CellFace>> surfaces; // for each surface of the study
+    RegionExtents extents;
 
     bool solid(const Study& study, std::size_t cell) const {
         return owner[cell] != RegionId::None && study.regions[index(owner[cell])].role != Role::Void;
     }
 };
 
-// Paints every region: a cell belongs to a shape that holds its middle. A skin takes cells that have material
-// already, whose middle lies within its depth, and at least one whole layer of them; it never fills a void.
-// Throws Error (Input) when a surface picks nothing.
+// Paints every region: a cell belongs to a shape that holds at least half of it. A skin takes cells that have
+// material already, whose middle lies within its depth, and at least one whole layer of them; it never fills
+// a void. Throws Error (Input) when a surface picks nothing.
 Painting paint(const Study& study, const CellGrid& grid);
+Painting paint(const Study& study, const Cells& cells);
+
+// The last step alone, for cells whose owners are known (`covered` too): boundary and surfaces.
+void pick_surfaces(const Study& study, const Cells& cells, Painting& painting);
 
 Vec3 face_normal(int side);
 Vec3 face_center(const CellGrid& grid, const CellFace& face);
@@ -37,6 +118,23 @@ double face_area(const CellGrid& grid, int side);
 
 // Distance to a region as written (not as painted): negative inside. Skins of surfaces measure from the faces
 // that their surfaces picked.
-double region_distance(const Study& study, const Painting& painting, RegionId region, const Vec3& p);
+double region_distance(const Study& study, const RegionExtents& extents, RegionId region, const Vec3& p);
+
+// Distance to the body that the first `count` regions leave: negative inside.
+double body_distance(const Study& study, const RegionExtents& extents, std::size_t count, const Vec3& p);
+
+// Who would paint a place last.
+RegionId owner_at(const Study& study, const RegionExtents& extents, const Vec3& p);
+
+// The rings of washers, from the regions before them. Throws Error (Input) when no hole is found.
+RegionExtents find_rings(const Study& study);
+
+// A cylindrical hole: from a void cylinder, or from CAD.
+struct Hole {
+    Vec3 from, to;
+    double radius = 0.0;
+};
+std::vector<Hole> holes_of(const Study& study, const std::vector<std::string>& regions,
+                           std::optional<double> radius);
 
 } // namespace upright

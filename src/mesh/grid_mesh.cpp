@@ -9,31 +9,22 @@ namespace {
 // The corner offsets of a box cell, in the order of its nodes.
 constexpr std::array<std::array<int, 3>, 8> corners{
     {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}}};
-constexpr std::array<std::array<int, 4>, 6> hex_sides{
-    {{0, 4, 7, 3}, {1, 2, 6, 5}, {0, 1, 5, 4}, {3, 7, 6, 2}, {0, 3, 2, 1}, {4, 5, 6, 7}}};
-constexpr std::array<std::array<int, 2>, 4> quad_sides{{{3, 0}, {1, 2}, {0, 1}, {2, 3}}};
-
 } // namespace
-
-Vec3 Mesh::face_center(const MeshFace& face) const {
-    return upright::face_center(grid, {cell_of[index(face.element)], face.side});
-}
-
-std::vector<NodeId> Mesh::face_nodes(const MeshFace& face) const {
-    std::vector<NodeId> out;
-    const auto side = static_cast<std::size_t>(face.side);
-    if (kind == ElementKind::Quad4)
-        for (const int corner : quad_sides[side]) out.push_back(node(face.element, corner));
-    else
-        for (const int corner : hex_sides[side]) out.push_back(node(face.element, corner));
-    return out;
-}
 
 Mesh make_grid_mesh(const Study& study, const Painting& painting) {
     const CellGrid& grid = painting.grid;
     Mesh mesh;
     mesh.grid = grid;
-    mesh.kind = grid.plane ? ElementKind::Quad4 : ElementKind::Hex8;
+    const bool shell = study.mesh.family == ElementFamily::Shell;
+    const ElementKind kind = shell        ? ElementKind::ShellQuad4
+                             : grid.plane ? ElementKind::Quad4
+                                          : ElementKind::Hex8;
+    mesh.size = grid.cell.head(grid.axes()).maxCoeff();
+    for (int a = 0; a < grid.axes(); ++a) {
+        const auto& sides = grid.symmetric[static_cast<std::size_t>(a)];
+        if (sides[0]) mesh.symmetry.push_back({a, grid.box().low[a], false});
+        if (sides[1]) mesh.symmetry.push_back({a, grid.box().high[a], true});
+    }
     mesh.element_of.assign(grid.size(), -1);
     const auto lattice_x = static_cast<std::size_t>(grid.count[0]) + 1;
     const auto lattice_y = static_cast<std::size_t>(grid.count[1]) + 1;
@@ -45,7 +36,7 @@ Mesh make_grid_mesh(const Study& study, const Painting& painting) {
                    lattice_x +
                static_cast<std::size_t>(ijk[0] + corners[corner][0]);
     };
-    const auto per_element = static_cast<std::size_t>(mesh.nodes_per_element());
+    const auto per_element = static_cast<std::size_t>(traits(kind).nodes);
     for (std::size_t c = 0; c < grid.size(); ++c) {
         if (!painting.solid(study, c)) continue;
         const auto ijk = grid.indices(c);
@@ -67,40 +58,19 @@ Mesh make_grid_mesh(const Study& study, const Painting& painting) {
         if (!painting.solid(study, c)) continue;
         mesh.element_of[c] = static_cast<std::int32_t>(mesh.cell_of.size());
         mesh.cell_of.push_back(c);
-        mesh.region.push_back(painting.owner[c]);
         const auto ijk = grid.indices(c);
+        std::vector<NodeId> nodes;
         for (std::size_t corner = 0; corner < per_element; ++corner)
-            mesh.connectivity.push_back(static_cast<NodeId>(node_at[lattice_index(ijk, corner)]));
+            nodes.push_back(static_cast<NodeId>(node_at[lattice_index(ijk, corner)]));
+        mesh.add(kind, nodes, painting.owner[c]);
+        if (grid.plane) mesh.thickness.push_back(study.thickness(painting.owner[c]));
     }
     if (mesh.cell_of.empty())
         throw Error::input(study.mesh.place, "no cell of the mesh is solid",
                            "Look for a void that covers everything, or a cell size far above the parts' own");
+    if (study.mesh.order == 2) raise_order(mesh);
+    mesh.finish();
     return mesh;
-}
-
-std::vector<int> face_connected_parts(const Mesh& mesh) {
-    std::vector<int> part(mesh.elements(), -1);
-    int parts = 0;
-    std::vector<std::size_t> stack;
-    for (std::size_t seed = 0; seed < mesh.elements(); ++seed) {
-        if (part[seed] >= 0) continue;
-        part[seed] = parts;
-        stack.push_back(seed);
-        while (!stack.empty()) {
-            const std::size_t e = stack.back();
-            stack.pop_back();
-            for (int side = 0; side < 2 * mesh.grid.axes(); ++side) {
-                const long beyond = mesh.grid.neighbour(mesh.cell_of[e], side);
-                const std::int32_t other =
-                    beyond < 0 ? -1 : mesh.element_of[static_cast<std::size_t>(beyond)];
-                if (other < 0 || part[static_cast<std::size_t>(other)] >= 0) continue;
-                part[static_cast<std::size_t>(other)] = parts;
-                stack.push_back(static_cast<std::size_t>(other));
-            }
-        }
-        ++parts;
-    }
-    return part;
 }
 
 } // namespace upright

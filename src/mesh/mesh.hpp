@@ -1,47 +1,112 @@
-// The finite element mesh: nodes, elements of one kind, and the region each element belongs to.
+// The finite element mesh: nodes, elements, and the region each element belongs to.
 #pragma once
 
 #include "geometry/painting.hpp"
+#include "mesh/element_kind.hpp"
 
 #include <array>
 #include <vector>
 
 namespace upright {
 
-enum class ElementKind { Quad4, Hex8 };
-
-// A side of an element: 0..5 are -x +x -y +y -z +z of a box cell (0..3 in the plane).
+// A side of an element; traits(kind).sides tells its nodes. Sides of box cells are -x +x -y +y -z +z.
 struct MeshFace {
     ElementId element{};
     int side = 0;
 };
 
-struct Mesh {
-    ElementKind kind = ElementKind::Hex8;
-    std::vector<Vec3> nodes;
-    std::vector<NodeId>
-        connectivity; // nodes_per_element() for each element, counter-clockwise, lower layer first
-    std::vector<RegionId> region;         // for each element
-    CellGrid grid;                        // the lattice it was made on
-    std::vector<std::size_t> cell_of;     // grid cell of each element
-    std::vector<std::int32_t> element_of; // element of each grid cell, or -1
-
-    int dimension() const { return kind == ElementKind::Quad4 ? 2 : 3; }
-    int nodes_per_element() const { return kind == ElementKind::Quad4 ? 4 : 8; }
-    std::size_t elements() const { return region.size(); }
-    double thickness() const { return kind == ElementKind::Quad4 ? grid.cell.z() : 1.0; }
-    double volume(ElementId /*element*/) const { return grid.cell_volume(); }
-    NodeId node(ElementId element, int corner) const {
-        return connectivity[index(element) * static_cast<std::size_t>(nodes_per_element()) +
-                            static_cast<std::size_t>(corner)];
-    }
-    Vec3 center(ElementId element) const { return grid.center(cell_of[index(element)]); }
-    Vec3 face_center(const MeshFace& face) const;
-    Vec3 face_normal(const MeshFace& face) const { return upright::face_normal(face.side); }
-    double face_area(const MeshFace& face) const { return upright::face_area(grid, face.side); }
-    // The nodes of a side: two in the plane, four in space.
-    std::vector<NodeId> face_nodes(const MeshFace& face) const;
+// A plane beyond which the body goes on as its mirror image.
+struct SymmetryCut {
+    int axis = 0;
+    double at = 0.0;
+    bool high = false; // the modelled part lies below the plane
 };
+
+// The nodes of an element, in its kind's order.
+struct NodeRange {
+    const NodeId* first = nullptr;
+    const NodeId* last = nullptr;
+    const NodeId* begin() const { return first; }
+    const NodeId* end() const { return last; }
+    std::size_t size() const { return static_cast<std::size_t>(last - first); }
+    NodeId operator[](std::size_t i) const { return first[i]; }
+};
+
+struct Mesh {
+    std::vector<Vec3> nodes;
+    std::vector<ElementKind> kinds;     // for each element; all plane, all shell or all solid
+    std::vector<std::size_t> starts{0}; // where each element's nodes begin, and the end
+    std::vector<NodeId> connectivity;
+    std::vector<RegionId> region;  // for each element
+    std::vector<double> thickness; // for each element of a plane or shell mesh
+    std::vector<SymmetryCut> symmetry;
+    double size = 1.0; // the usual edge length of an element
+
+    // Of a grid alone: the lattice, the cell of each element, and the element of each cell, or -1.
+    CellGrid grid;
+    std::vector<std::size_t> cell_of;
+    std::vector<std::int32_t> element_of;
+
+    // Found by finish().
+    std::vector<double> volumes;
+    std::vector<Vec3> centers;
+    std::vector<double> node_volumes; // integral of each node's interpolation, beside `connectivity`
+    Bounds bounds;
+
+    // Once nodes, kinds, starts, connectivity and thickness stand. Throws Error (Numerics) for an element
+    // that is inside out.
+    void finish();
+    // Adds an element; finish() is still to come.
+    void add(ElementKind kind, const std::vector<NodeId>& nodes_of_it, RegionId region_of_it);
+
+    bool on_grid() const { return !cell_of.empty(); }
+    std::size_t elements() const { return kinds.size(); }
+    ElementKind kind(ElementId e) const { return kinds[index(e)]; }
+    bool shell() const { return !kinds.empty() && traits(kinds.front()).shell; }
+    // Coordinates of a node: 2 in a plane mesh, else 3.
+    int dimension() const { return kinds.empty() ? 3 : traits(kinds.front()).space; }
+    // Displacement components of a node: as many, or 6 with the rotations of a shell.
+    int freedoms() const { return kinds.empty() ? 3 : traits(kinds.front()).freedoms; }
+    NodeRange nodes_of(ElementId e) const {
+        return {connectivity.data() + starts[index(e)], connectivity.data() + starts[index(e) + 1]};
+    }
+    double depth(ElementId e) const { return thickness.empty() ? 1.0 : thickness[index(e)]; }
+    double volume(ElementId e) const { return volumes[index(e)]; }
+    const Vec3& center(ElementId e) const { return centers[index(e)]; }
+    // How many copies of the modelled part make the whole body.
+    int copies() const { return 1 << symmetry.size(); }
+
+    int sides(ElementId e) const { return static_cast<int>(traits(kind(e)).sides.size()); }
+    bool is_edge(const MeshFace& face) const;
+    std::vector<NodeId> face_nodes(const MeshFace& face) const;
+    // The corner nodes alone.
+    std::vector<NodeId> face_corners(const MeshFace& face) const;
+    std::vector<SidePoint> face_points(const MeshFace& face) const;
+    Vec3 face_center(const MeshFace& face) const;
+    Vec3 face_normal(const MeshFace& face) const; // unit, outward
+    double face_area(const MeshFace& face) const; // of an edge: length times thickness
+    // The normal of a shell element, or z in the plane.
+    Vec3 element_normal(ElementId e) const;
+
+    // Every edge or face that belongs to one element alone; not the flat sides of shells.
+    std::vector<MeshFace> boundary() const;
+};
+
+// For each element and side, the element beyond it, or -1: beside `starts`-like offsets.
+struct Neighbours {
+    std::vector<std::size_t> starts;
+    std::vector<std::int32_t> beyond;
+    std::int32_t at(ElementId e, int side) const {
+        return beyond[starts[index(e)] + static_cast<std::size_t>(side)];
+    }
+};
+Neighbours find_neighbours(const Mesh& mesh);
+
+// Throws nothing; drops the nodes that no element uses, keeping the order of the rest.
+void drop_unused_nodes(Mesh& mesh);
+
+// Adds the middles of edges: tri3 to tri6, quad4 to quad8, tet4 to tet10, hex8 to hex20. Straight edges.
+void raise_order(Mesh& mesh);
 
 // Box cells of everything that is solid in the painting; nodes that no cell touches are left out.
 // Throws Error (Input) when nothing is solid.

@@ -1,7 +1,12 @@
-// The solver-ready model: mesh, named sets, materials, supports, loads and cases. It needs no study any more.
+// The solver-ready model: mesh, named sets, materials, couplings, supports, loads and cases. It needs no
+// study any more.
+//
+// Displacement components ("freedoms") are numbered node by node, mesh.freedoms() each; the reference points
+// of couplings follow, three translations and three rotations each (two and one in the plane).
 #pragma once
 
 #include "mesh/mesh.hpp"
+#include "model/constraints.hpp"
 
 #include <Eigen/Core>
 
@@ -18,6 +23,12 @@ struct ModelRegion {
     std::size_t elements = 0;
     double volume = 0.0;
     double mass = 0.0; // all solid
+    // How the region fared while painting, in cells: how many it covered, how many of them later voids took,
+    // and, of a void, how many had material before.
+    std::size_t painted = 0;
+    std::size_t lost = 0;
+    std::size_t taken = 0;
+    double taken_volume = 0.0;
 };
 
 // A named piece of the boundary.
@@ -38,37 +49,84 @@ struct ModelPoint {
     double off = 0.0; // distance between the two
 };
 
-// One displacement component of one node, held at zero.
-struct HeldDirection {
-    NodeId node{};
-    int axis = 0;
-    friend bool operator<(const HeldDirection& a, const HeldDirection& b) {
-        return a.node != b.node ? a.node < b.node : a.axis < b.axis;
-    }
-    friend bool operator==(const HeldDirection& a, const HeldDirection& b) {
-        return a.node == b.node && a.axis == b.axis;
-    }
+struct ModelCoupling {
+    std::string name;
+    bool rigid = true;
+    std::vector<std::string> surfaces;
+    Vec3 at = Vec3::Zero();
+    std::vector<NodeId> nodes; // sorted
+    std::vector<Equation> equations;
+};
+
+// Six springs between two reference points, or one and the ground.
+struct ModelJoint {
+    std::string name;
+    std::array<int, 2> ends{-1, -1}; // couplings; -1 the ground
+    Vec3 axis = Vec3::UnitZ();
+    std::array<double, 4> stiffness{}; // axial, shear, torsion, bending
+    std::vector<std::size_t> freedoms; // of the ends that are couplings
+    Eigen::MatrixXd matrix;            // beside `freedoms`
+};
+
+struct ModelMass {
+    std::string name;
+    std::vector<std::string> on;
+    double value = 0.0;
+    Vec3 inertia = Vec3::Zero();
+    // Mass (or inertia) on single freedoms: diagonal.
+    std::vector<Term> diagonal;
+    // The same mass as shares at places, for loads that act on mass.
+    struct Share {
+        std::size_t freedom = 0; // of x; y and z follow
+        Vec3 at = Vec3::Zero();
+        double mass = 0.0;
+    };
+    std::vector<Share> shares;
+};
+
+struct ModelBond {
+    std::string name;
+    std::array<std::string, 2> between;
+    std::size_t tied = 0; // nodes of the first surface that found a place on the second
+    std::size_t loose = 0;
+    double widest = 0.0; // the largest gap bridged
+    std::vector<Equation> equations;
 };
 
 struct ModelSupport {
     std::string name;
-    std::vector<std::string> on; // surfaces and points it acts on
-    std::array<bool, 3> hold{};
-    std::vector<HeldDirection> held; // sorted
+    std::vector<std::string> on; // surfaces, points and couplings it acts on
+    std::array<bool, 6> hold{};
+    std::string frame; // its name; empty: global
+    bool cylindrical = false;
+    std::array<double, 6> move{};
+    std::size_t nodes = 0; // nodes and reference points held
+    std::vector<Equation> equations;
+    std::vector<std::size_t> held; // freedoms held along an axis, sorted
+    // One direction each for figures: where, along what, of what sense.
+    std::vector<std::string> words; // "x", "r", "rz", …
+
+    bool moves() const;
 };
 
-struct NodalForce {
-    NodeId node{};
-    Vec3 force = Vec3::Zero();
+struct Spin {
+    Vec3 origin = Vec3::Zero(), axis = Vec3::UnitZ();
+    double speed = 0.0; // rad / time
 };
 
 struct ModelLoad {
     std::string name;
-    std::vector<std::string> on; // surfaces and points it acts on
-    std::string kind;            // "force", "pressure" or "gravity"
-    std::vector<NodalForce> forces;
+    std::vector<std::string> on; // surfaces, points and couplings it acts on
+    std::string kind;            // "force", "moment", "pressure", "toward", "gravity", "spin" or "heat"
+    std::vector<Term> forces;    // on freedoms
     std::optional<Vec3> gravity; // acceleration; its forces depend on density
+    std::optional<Spin> spin;    // the same
+    double heat = 0.0;           // K; its forces depend on stiffness and are made in fem/
     double pressure = 0.0;
+
+    bool of_body() const { return gravity || spin; }
+    // Acceleration that the material resists at a place.
+    Vec3 acceleration(const Vec3& at) const;
 };
 
 struct ModelCase {
@@ -81,34 +139,62 @@ struct ModelCase {
 struct Model {
     UnitSystem units;
     Mesh mesh;
-    Painting painting; // how the elements came to their regions
+    RegionExtents extents; // what regions need to be measured
     ElementFamily family = ElementFamily::Solid;
     Formulation formulation = Formulation::Enhanced;
     std::vector<Material> materials;
     std::vector<ModelRegion> regions; // as in the study
     std::vector<ModelSurface> surfaces;
     std::vector<ModelPoint> points;
+    std::vector<ModelCoupling> couplings;
+    std::vector<ModelJoint> joints;
+    std::vector<ModelMass> masses;
+    std::vector<ModelBond> bonds;
     std::vector<ModelSupport> supports;
-    std::vector<HeldDirection> symmetry; // held in every case
+    std::vector<Equation> symmetry; // held in every case
     std::vector<ModelLoad> loads;
     std::vector<ModelCase> cases;
+    std::vector<std::string> remarks; // what the mesher has to say
 
     const Material& material(ElementId e) const {
         return materials[static_cast<std::size_t>(regions[index(mesh.region[index(e)])].material)];
     }
     Role role(ElementId e) const { return regions[index(mesh.region[index(e)])].role; }
-    // All directions held in a case, symmetry planes included; sorted, each once.
-    std::vector<HeldDirection> held(const ModelCase& c) const;
-    // The nodal forces of a case (dimension() per node, node by node) for the element densities given.
+
+    // Displacement components of nodes alone, and of nodes and reference points.
+    std::size_t node_freedoms() const {
+        return mesh.nodes.size() * static_cast<std::size_t>(mesh.freedoms());
+    }
+    int reference_freedoms() const { return mesh.dimension() == 2 ? 3 : 6; }
+    std::size_t freedoms() const {
+        return node_freedoms() + couplings.size() * static_cast<std::size_t>(reference_freedoms());
+    }
+    std::size_t freedom(NodeId n, int component) const {
+        return index(n) * static_cast<std::size_t>(mesh.freedoms()) + static_cast<std::size_t>(component);
+    }
+    std::size_t freedom_of_coupling(std::size_t coupling, int component) const {
+        return node_freedoms() + coupling * static_cast<std::size_t>(reference_freedoms()) +
+               static_cast<std::size_t>(component);
+    }
+    // Where a freedom sits, and what it is: 0..2 translations, 3..5 rotations.
+    struct Spot {
+        Vec3 at = Vec3::Zero();
+        int component = 0;
+    };
+    Spot spot(std::size_t freedom) const;
+
+    // The constraints of a case; without supports, what only couplings, bonds and symmetry say.
+    Transform transform(const ModelCase& c, bool with_supports = true) const;
+    // The forces of a case on all freedoms, for the element densities given; heat is not among them.
     Eigen::VectorXd forces(const ModelCase& c, const std::vector<double>& density) const;
-    // Displacement components: dimension() for each node.
-    std::size_t freedoms() const { return mesh.nodes.size() * static_cast<std::size_t>(mesh.dimension()); }
+    // Mass times acceleration of one load at a node of an element of full density, one for each node of it.
+    void body_force(const ModelLoad& load, ElementId e, std::vector<Vec3>& out) const;
 };
 
 // Builds the model of a checked study. Throws Error (Input) for what only the mesh can show.
 Model build_model(const Study& study);
 
-// The force and the moment about the origin of a load (full material for gravity).
+// The force and the moment about the origin of a load (full material for body loads; none for heat).
 struct Resultant {
     Vec3 force = Vec3::Zero();
     Vec3 moment = Vec3::Zero();

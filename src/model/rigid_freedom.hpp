@@ -27,9 +27,19 @@ struct FreePart {
     std::vector<FreeMotion> motions; // empty: held
 };
 
-// For each part of the mesh, the motions that the held directions leave free. Parts that share nodes (along
-// an edge or at a corner) are linked there: a hinge shows as a rotation. The null space of the rigid-body
-// motions at the held components and the links, lengths scaled to the model's own.
-std::vector<FreePart> free_motions(const Model& model, const std::vector<HeldDirection>& held);
+// For each part of the mesh, the motions that the supports of a case leave free, or all with no case. Parts
+// that share nodes (along an edge or at a corner), are bonded, or hang on couplings and joints are linked
+// there: a hinge shows as a rotation. The null space of the rigid-body motions of parts and reference points
+// under every constraint and spring, lengths scaled to the model's own.
+std::vector<FreePart> free_motions(const Model& model, const ModelCase* c);
+
+// Bodies that nothing ties to the largest one: not nodes, bonds, couplings, nor joints.
+struct LooseBody {
+    std::size_t elements = 0;
+    Vec3 center = Vec3::Zero();
+    Vec3 nearest = Vec3::Zero(); // the place of it that is nearest to another body
+    double gap = 0.0;
+};
+std::vector<LooseBody> loose_bodies(const Model& model);
 
 } // namespace upright

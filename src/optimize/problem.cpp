@@ -88,8 +88,7 @@ void require_reachable(const Study& study, const Model& model, const Problem& pr
 }
 
 double filter_radius(const Study& study, const Model& model) {
-    const int axes = model.mesh.grid.axes();
-    return study.run.filter.value_or(2.5 * model.mesh.grid.cell.head(axes).maxCoeff());
+    return study.run.filter.value_or(2.5 * model.mesh.size);
 }
 
 } // namespace upright

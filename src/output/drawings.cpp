@@ -13,18 +13,15 @@ namespace {
 using Transform = Eigen::Affine3d;
 
 // The modelled part and its mirror images.
-std::vector<Transform> images(const CellGrid& grid) {
+std::vector<Transform> images(const Mesh& mesh) {
     std::vector<Transform> out{Transform::Identity()};
-    const Bounds box = grid.box();
-    for (int a = 0; a < grid.axes(); ++a)
-        for (int side = 0; side < 2; ++side) {
-            if (!grid.symmetric[static_cast<std::size_t>(a)][static_cast<std::size_t>(side)]) continue;
-            Transform mirror = Transform::Identity();
-            mirror.linear()(a, a) = -1.0;
-            mirror.translation()[a] = 2.0 * (side == 0 ? box.low[a] : box.high[a]);
-            const std::size_t count = out.size();
-            for (std::size_t i = 0; i < count; ++i) out.push_back(mirror * out[i]);
-        }
+    for (const SymmetryCut& cut : mesh.symmetry) {
+        Transform mirror = Transform::Identity();
+        mirror.linear()(cut.axis, cut.axis) = -1.0;
+        mirror.translation()[cut.axis] = 2.0 * cut.at;
+        const std::size_t count = out.size();
+        for (std::size_t i = 0; i < count; ++i) out.push_back(mirror * out[i]);
+    }
     return out;
 }
 
@@ -51,6 +48,17 @@ struct Skinned {
     std::vector<std::pair<NodeId, RegionId>> node; // for each point
 };
 
+bool on_cut(const Mesh& mesh, const MeshFace& face) {
+    for (const SymmetryCut& cut : mesh.symmetry) {
+        const std::vector<NodeId> corners = mesh.face_corners(face);
+        if (std::all_of(corners.begin(), corners.end(), [&](NodeId n) {
+                return std::abs(mesh.nodes[index(n)][cut.axis] - cut.at) < 1e-6 * mesh.size;
+            }))
+            return true;
+    }
+    return false;
+}
+
 Skinned skin_of_elements(const Model& model, const std::vector<bool>& shown) {
     const Mesh& mesh = model.mesh;
     Skinned out;
@@ -69,21 +77,20 @@ Skinned skin_of_elements(const Model& model, const std::vector<bool>& shown) {
         out.patch.polygons.push_back(polygon);
         out.element.push_back(e);
     };
+    const Neighbours neighbours = find_neighbours(mesh);
     for (std::size_t i = 0; i < mesh.elements(); ++i) {
         if (!shown[i]) continue;
         const auto e = static_cast<ElementId>(i);
-        if (mesh.dimension() == 2) {
-            add(e, {mesh.node(e, 0), mesh.node(e, 1), mesh.node(e, 2), mesh.node(e, 3)});
+        if (traits(mesh.kinds[i]).dimension == 2) {
+            const NodeRange ids = mesh.nodes_of(e);
+            add(e, {ids.begin(), ids.begin() + traits(mesh.kinds[i]).corners});
             continue;
         }
-        for (int side = 0; side < 6; ++side) {
-            const long beyond = mesh.grid.neighbour(mesh.cell_of[i], side);
-            if (beyond < 0 &&
-                mesh.grid.symmetric[static_cast<std::size_t>(side / 2)][static_cast<std::size_t>(side % 2)])
-                continue;
-            const std::int32_t other = beyond < 0 ? -1 : mesh.element_of[static_cast<std::size_t>(beyond)];
+        for (int side = 0; side < mesh.sides(e); ++side) {
+            const std::int32_t other = neighbours.at(e, side);
             if (other >= 0 && shown[static_cast<std::size_t>(other)]) continue;
-            add(e, mesh.face_nodes({e, side}));
+            if (other < 0 && on_cut(mesh, {e, side})) continue;
+            add(e, mesh.face_corners({e, side}));
         }
     }
     return out;
@@ -97,7 +104,7 @@ std::vector<bool> denser_than(const std::vector<double>& density, double thresho
 
 // The outlines of shapes as written, folded in the plane or cut where they leave the body.
 Segments outlines(const Study& study, const Model& model, bool voids) {
-    const Bounds box = model.mesh.grid.box();
+    const Bounds box = model.mesh.bounds;
     const Vec3 slack = Vec3::Constant(1e-6 * box.diagonal());
     Segments out;
     for (const RegionCard& card : study.regions) {
@@ -116,20 +123,17 @@ Segments outlines(const Study& study, const Model& model, bool voids) {
 
 // The outline of the original block, whole, with the cut at symmetry planes left out.
 void add_block_outline(Figure& figure, const Study& study, const Model& model, const Color& shade) {
-    const Bounds box = model.mesh.grid.box();
+    const Bounds box = model.mesh.bounds;
     const auto on_plane = [&](const Vec3& p) {
-        for (int a = 0; a < model.mesh.grid.axes(); ++a)
-            for (std::size_t side = 0; side < 2; ++side)
-                if (model.mesh.grid.symmetric[static_cast<std::size_t>(a)][side] &&
-                    std::abs(p[a] - (side == 0 ? box.low : box.high)[a]) < 1e-6 * box.diagonal())
-                    return true;
+        for (const SymmetryCut& cut : model.mesh.symmetry)
+            if (std::abs(p[cut.axis] - cut.at) < 1e-6 * box.diagonal()) return true;
         return false;
     };
     for (const bool voids : {false, true}) {
         Segments lines;
         for (const auto& [a, b] : outlines(study, model, voids))
             if (!on_plane(a) || !on_plane(b)) lines.emplace_back(a, b);
-        for (const Transform& image : images(model.mesh.grid))
+        for (const Transform& image : images(model.mesh))
             figure.add_lines(transformed(lines, image), shade, 1.0);
     }
 }
@@ -160,9 +164,9 @@ std::vector<std::size_t> spread(const std::vector<Vec3>& places, std::size_t cou
 
 double reach(const Model& model) {
     Bounds box;
-    for (const Transform& image : images(model.mesh.grid)) {
-        box.include(image * model.mesh.grid.box().low);
-        box.include(image * model.mesh.grid.box().high);
+    for (const Transform& image : images(model.mesh)) {
+        box.include(image * model.mesh.bounds.low);
+        box.include(image * model.mesh.bounds.high);
     }
     return box.diagonal();
 }
@@ -176,7 +180,7 @@ enum class Extent { Modelled, Whole };
 
 // The images in which supports and loads are drawn.
 std::vector<Transform> shown_images(const Model& model, Extent extent) {
-    return extent == Extent::Whole ? images(model.mesh.grid) : std::vector<Transform>{Transform::Identity()};
+    return extent == Extent::Whole ? images(model.mesh) : std::vector<Transform>{Transform::Identity()};
 }
 
 // Where a support or load acts, with outward normals (zero at points).
@@ -189,71 +193,112 @@ std::vector<Spot> spots(const Model& model, const std::vector<std::string>& on, 
         for (const std::size_t i : spread(places, each))
             out.push_back({places[i], model.mesh.face_normal(s.faces[i])});
     }
+    for (const ModelCoupling& c : model.couplings)
+        if (refers_to(on, c.name)) out.push_back({c.at, Vec3::Zero()});
     for (const ModelPoint& p : model.points)
         if (refers_to(on, p.name)) out.push_back({model.mesh.nodes[index(p.node)], Vec3::Zero()});
     return out;
 }
 
-std::string directions(const std::array<bool, 3>& hold) {
-    std::string out;
-    for (std::size_t a = 0; a < 3; ++a)
-        if (hold[a]) out += (out.empty() ? "" : " ") + std::string(1, "xyz"[a]);
-    return out;
+// Couplings as spiders, joints as springs between them, masses as balls.
+void add_links(Figure& figure, const Model& model, Extent extent) {
+    constexpr Color spider{0.00, 0.45, 0.70};
+    constexpr Color weight{0.35, 0.20, 0.45};
+    for (const ModelCoupling& c : model.couplings) {
+        std::vector<Vec3> places;
+        for (const NodeId n : c.nodes) places.push_back(model.mesh.nodes[index(n)]);
+        Segments lines;
+        for (const std::size_t i : spread(places, 14)) lines.emplace_back(c.at, places[i]);
+        for (const Transform& image : shown_images(model, extent)) {
+            figure.add_lines(transformed(lines, image), spider, c.rigid ? 1.6 : 0.8);
+            figure.add_ball(image * c.at, 0.006 * reach(model), spider);
+        }
+        figure.add_legend('-', spider,
+                          fmt::format("{}: {} coupling", c.name, c.rigid ? "rigid" : "averaging"));
+    }
+    for (const ModelJoint& j : model.joints) {
+        const auto at = [&](int end) { return model.couplings[static_cast<std::size_t>(end)].at; };
+        const Vec3 from = at(j.ends[0] >= 0 ? j.ends[0] : j.ends[1]);
+        const Vec3 to =
+            j.ends[0] >= 0 && j.ends[1] >= 0 ? at(j.ends[1]) : Vec3(from - 0.05 * reach(model) * j.axis);
+        figure.add_lines({{from, to}}, color::hold, 3.0);
+        figure.add_legend('-', color::hold,
+                          j.name + (j.ends[0] >= 0 && j.ends[1] >= 0 ? ": joint" : ": joint to ground"));
+    }
+    for (const ModelMass& m : model.masses) {
+        Vec3 at = Vec3::Zero();
+        for (const ModelMass::Share& s : m.shares) at += s.mass * s.at / m.value;
+        for (const Transform& image : shown_images(model, extent))
+            figure.add_ball(image * at, 0.013 * reach(model), weight);
+        figure.add_legend(
+            'o', weight,
+            fmt::format("{}: mass {:.4g} {}", m.name, m.value, model.units.text(dimension::mass)));
+    }
 }
 
 void add_supports(Figure& figure, const Model& model, const std::vector<std::size_t>& which, Extent extent) {
     const double size = 0.022 * reach(model);
-    const double lift = 0.3 * model.mesh.grid.cell.head(model.mesh.grid.axes()).minCoeff();
     for (const std::size_t s : which) {
         const ModelSupport& support = model.supports[s];
-        for (const Spot& spot : spots(model, support.on, 7))
-            for (int a = 0; a < model.mesh.dimension(); ++a) {
-                if (!support.hold[static_cast<std::size_t>(a)]) continue;
+        // Directions at a place: those of the equation nearest to it.
+        std::vector<std::pair<Vec3, Vec3>> directions;
+        for (const Equation& e : support.equations) {
+            Vec3 direction = Vec3::Zero();
+            for (const Term& t : e.terms)
+                if (const Model::Spot spot = model.spot(t.freedom); spot.component < 3)
+                    direction[spot.component] += t.factor;
+            if (direction.norm() > 0.0)
+                directions.emplace_back(model.spot(e.terms.front().freedom).at, direction.normalized());
+        }
+        for (const Spot& spot : spots(model, support.on, 7)) {
+            double nearest = 1e300;
+            for (const auto& [at, direction] : directions) nearest = std::min(nearest, (at - spot.at).norm());
+            for (const auto& [at, direction] : directions) {
+                if ((at - spot.at).norm() > nearest * (1 + 1e-9)) continue;
                 // The cone comes from outside the body.
-                const double sign = spot.normal[a] > 0.3 ? -1.0 : 1.0;
+                const double sign = spot.normal.dot(direction) > 0.3 ? -1.0 : 1.0;
                 for (const Transform& image : shown_images(model, extent))
-                    figure.add_cone(image * Vec3(spot.at + lift * 0.1 * spot.normal),
-                                    image.linear() * (sign * Vec3::Unit(a)), size, color::hold);
+                    figure.add_cone(image * spot.at, image.linear() * (sign * direction), size, color::hold);
             }
+        }
         std::string places;
         for (const std::string& name : support.on) places += (places.empty() ? "" : ", ") + name;
+        std::string words;
+        for (const std::string& word : support.words) words += (words.empty() ? "" : " ") + word;
         figure.add_legend('^', color::hold,
-                          fmt::format("{}: holds {}\non {}", support.name, directions(support.hold), places));
+                          fmt::format("{}: holds {}{}\non {}", support.name, words,
+                                      support.moves() ? ", moved" : "", places));
     }
-    const CellGrid& grid = model.mesh.grid;
-    const Bounds box = grid.box();
-    for (int a = 0; a < grid.axes(); ++a)
-        for (std::size_t side = 0; side < 2; ++side) {
-            if (!grid.symmetric[static_cast<std::size_t>(a)][side]) continue;
-            const double at = side == 0 ? box.low[a] : box.high[a];
-            // In the whole body the plane is not drawn.
-            figure.add_legend(extent == Extent::Whole ? ' ' : '-', color::plane,
-                              fmt::format("symmetry plane {} = {:g}{}", "xyz"[a], at,
-                                          extent == Extent::Whole ? "\n(loads: those of one half)" : ""));
-        }
+    for (const SymmetryCut& cut : model.mesh.symmetry)
+        // In the whole body the plane is not drawn.
+        figure.add_legend(extent == Extent::Whole ? ' ' : '-', color::plane,
+                          fmt::format("symmetry plane {} = {:g}{}", "xyz"[cut.axis], cut.at,
+                                      extent == Extent::Whole ? "\n(loads: those of one half)" : ""));
+    add_links(figure, model, extent);
 }
 
 // The outline of the symmetry planes, for figures of the modelled part alone.
 void add_planes(Figure& figure, const Model& model) {
-    const CellGrid& grid = model.mesh.grid;
-    const Bounds box = grid.box();
+    const Bounds box = model.mesh.bounds;
     const double margin = 0.04 * box.diagonal();
-    for (int a = 0; a < grid.axes(); ++a)
-        for (std::size_t side = 0; side < 2; ++side) {
-            if (!grid.symmetric[static_cast<std::size_t>(a)][side]) continue;
-            const Vec3 u = Vec3::Unit((a + 1) % 3);
-            const Vec3 v = grid.plane ? Vec3(Vec3::Zero()) : Vec3(Vec3::Unit((a + 2) % 3));
-            Vec3 low = box.low;
-            Vec3 high = box.high;
-            low[a] = high[a] = (side == 0 ? box.low : box.high)[a];
-            low -= margin * (u + v);
-            high += margin * (u + v);
-            const Vec3 size = high - low;
-            const Vec3 corner1 = low + size.dot(u) * u;
-            const Vec3 corner2 = low + size.dot(v) * v;
-            figure.add_lines({{low, corner1}, {corner1, high}, {high, corner2}, {corner2, low}}, color::plane,
-                             1.6);
-        }
+    for (const SymmetryCut& cut : model.mesh.symmetry) {
+        const int a = cut.axis;
+        const Vec3 u = Vec3::Unit((a + 1) % 3);
+        const Vec3 v = Vec3::Unit((a + 2) % 3);
+        const bool flat = model.mesh.dimension() == 2;
+        const Vec3 along = flat ? Vec3(Vec3::Unit(1 - a)) : u;
+        const Vec3 across = flat ? Vec3(Vec3::Zero()) : v;
+        Vec3 low = box.low;
+        Vec3 high = box.high;
+        low[a] = high[a] = cut.at;
+        low -= margin * (along + across);
+        high += margin * (along + across);
+        const Vec3 size = high - low;
+        const Vec3 corner1 = low + size.dot(along) * along;
+        const Vec3 corner2 = low + size.dot(across) * across;
+        figure.add_lines({{low, corner1}, {corner1, high}, {high, corner2}, {corner2, low}}, color::plane,
+                         1.6);
+    }
 }
 
 // One colour for each load of a case.
@@ -269,13 +314,43 @@ std::string vector_text(const Vec3& v, bool plane) {
                  : fmt::format("({:.5g}, {:.5g}, {:.5g})", clean(v.x()), clean(v.y()), clean(v.z()));
 }
 
+// What a load comes to, for the legend.
+std::string load_text(const Model& model, const ModelLoad& load, double factor) {
+    const bool plane = model.mesh.dimension() == 2;
+    if (load.kind == "heat") return fmt::format("{:+g} K", factor * load.heat);
+    if (load.kind == "spin")
+        return fmt::format("{:.4g} rpm about\n{}",
+                           load.spin->speed * 30.0 / 3.14159265358979323846 * model.units.time_si,
+                           vector_text(load.spin->axis, false));
+    const Resultant sum = resultant(model, load);
+    if (load.kind == "moment")
+        return (plane ? fmt::format("{:.5g}", factor * sum.moment.z())
+                      : vector_text(factor * sum.moment, false)) +
+               " " + model.units.text(dimension::moment);
+    return vector_text(factor * sum.force, plane) + " " + model.units.force;
+}
+
+// The way in which a load pushes about a place: the nodal force nearest to it, or the axis of a moment there.
+Vec3 load_direction(const Model& model, const ModelLoad& load, double factor, const Vec3& at) {
+    double nearest = 1e300;
+    Vec3 out = Vec3::Zero();
+    for (const Term& t : load.forces) {
+        const Model::Spot spot = model.spot(t.freedom);
+        const double d = (spot.at - at).norm();
+        if (d > nearest * (1 + 1e-12) + 1e-300) continue;
+        if (d < nearest * (1 - 1e-12)) out = Vec3::Zero();
+        nearest = std::min(nearest, d);
+        out[spot.component % 3] += factor * t.factor;
+    }
+    return out.norm() > 0.0 ? Vec3(out.normalized()) : out;
+}
+
 void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent extent) {
     double largest = 0.0;
     for (const auto& [l, factor] : c.loads)
         largest = std::max(largest, std::abs(factor) * resultant(model, model.loads[l]).force.norm());
     const double full = 0.13 * reach(model);
     const bool plane = model.mesh.dimension() == 2;
-    const std::string unit = model.units.force;
     for (std::size_t i = 0; i < c.loads.size(); ++i) {
         const auto& [l, factor] = c.loads[i];
         const ModelLoad& load = model.loads[l];
@@ -284,12 +359,13 @@ void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent ex
         const std::string times = factor == 1.0 ? "" : fmt::format("{:g} x ", factor);
         figure.add_legend(
             '>', shade,
-            fmt::format("{}{}: {}\n{} {}", times, load.name, load.kind, vector_text(force, plane), unit));
+            fmt::format("{}{}: {}\n{}", times, load.name, load.kind, load_text(model, load, factor)));
         // Half the longest arrow at least, or a small load would not be seen.
         const double length = full * (largest > 0.0 ? 0.5 + 0.5 * force.norm() / largest : 0.5);
+        if (load.kind == "heat" || load.kind == "spin") continue;
         if (load.gravity) {
             const Vec3 g = (factor * *load.gravity).normalized();
-            const Bounds box = model.mesh.grid.box();
+            const Bounds box = model.mesh.bounds;
             // Beside the body, where it can be seen.
             const Vec3 beside = Vec3(box.low.x() - 0.08 * reach(model), box.low.y(), box.center().z());
             figure.add_arrow(beside - 0.5 * length * g, beside + 0.5 * length * g, shade);
@@ -298,10 +374,10 @@ void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent ex
         for (const Spot& spot : spots(model, load.on, plane ? 5 : 6)) {
             Vec3 direction = load.kind == "pressure"
                                  ? Vec3(-std::copysign(1.0, factor * load.pressure) * spot.normal)
-                                 : Vec3(force.normalized());
+                                 : load_direction(model, load, factor, spot.at);
+            if (direction.norm() < 0.5) continue;
             const bool pulls = direction.dot(spot.normal) > 0.3;
-            const Vec3 off =
-                0.25 * model.mesh.grid.cell.head(model.mesh.grid.axes()).minCoeff() * spot.normal;
+            const Vec3 off = 0.25 * model.mesh.size * spot.normal;
             const Vec3 tail = pulls ? spot.at : Vec3(spot.at + off - length * direction);
             for (const Transform& image : shown_images(model, extent))
                 figure.add_arrow(image * tail, image * Vec3(tail + length * direction), shade);
@@ -311,19 +387,20 @@ void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent ex
 
 std::string dimensions(const Model& model) {
     Bounds box;
-    for (const Transform& image : images(model.mesh.grid)) {
-        box.include(image * model.mesh.grid.box().low);
-        box.include(image * model.mesh.grid.box().high);
+    for (const Transform& image : images(model.mesh)) {
+        box.include(image * model.mesh.bounds.low);
+        box.include(image * model.mesh.bounds.high);
     }
     const Vec3 s = box.size();
     const std::string unit = model.units.length;
     if (model.mesh.dimension() == 2)
-        return fmt::format("{:g} x {:g} {}, {:g} {} thick", s.x(), s.y(), unit, model.mesh.thickness(), unit);
+        return fmt::format("{:g} x {:g} {}, {:g} {} thick", s.x(), s.y(), unit, model.mesh.thickness.front(),
+                           unit);
     return fmt::format("{:g} x {:g} x {:g} {}", s.x(), s.y(), s.z(), unit);
 }
 
 std::string part_note(const Model& model) {
-    const int copies = model.mesh.grid.copies();
+    const int copies = model.mesh.copies();
     return copies == 1 ? "" : fmt::format(", 1/{} of the body modelled", copies);
 }
 
@@ -359,7 +436,7 @@ Skinned painted_skin(const Model& model, bool by_region) {
 }
 
 void add_mirrored(Figure& figure, const Model& model, const Patch& patch, const Scale& scale) {
-    for (const Transform& image : images(model.mesh.grid)) figure.add(transformed(patch, image), scale);
+    for (const Transform& image : images(model.mesh)) figure.add(transformed(patch, image), scale);
 }
 
 void add_all_loads(Figure& figure, const Model& model, Extent extent) {
@@ -558,8 +635,8 @@ void draw_stress(const Study& study, const Model& model, const ModelCase& c,
     std::map<std::pair<NodeId, RegionId>, std::pair<double, double>> sums;
     for (std::size_t e = 0; e < stress.size(); ++e) {
         if (density[e] < threshold) continue;
-        for (int corner = 0; corner < model.mesh.nodes_per_element(); ++corner) {
-            auto& sum = sums[{model.mesh.node(static_cast<ElementId>(e), corner), model.mesh.region[e]}];
+        for (const NodeId n : model.mesh.nodes_of(static_cast<ElementId>(e))) {
+            auto& sum = sums[{n, model.mesh.region[e]}];
             sum.first += stress[e];
             sum.second += 1.0;
         }

@@ -1,5 +1,6 @@
 #include "output/ledger.hpp"
 
+#include "mesh/quality.hpp"
 #include "model/rigid_freedom.hpp"
 #include "optimize/problem.hpp"
 
@@ -32,6 +33,7 @@ class Writer {
         regions();
         mesh();
         surfaces();
+        links();
         supports();
         loads();
         cases();
@@ -48,7 +50,7 @@ class Writer {
                       : fmt::format("({:.6g}, {:.6g}, {:.6g})", clean(v.x()), clean(v.y()), clean(v.z()));
     }
     std::string vector(const Vec3& v) const { return vector(v, std::max(v.norm(), 1e-300)); }
-    std::string place(const Vec3& p) const { return vector(p, model_.mesh.grid.box().diagonal()); }
+    std::string place(const Vec3& p) const { return vector(p, model_.mesh.bounds.diagonal()); }
 
     LedgerLine& line(const std::string& name, const std::string& text) {
         ledger_.sections.back().lines.push_back({Standing::Fine, name, text, {}});
@@ -83,25 +85,17 @@ class Writer {
         section("Regions, in painting order");
         for (std::size_t r = 0; r < model_.regions.size(); ++r) {
             const ModelRegion& region = model_.regions[r];
-            const auto painted = static_cast<std::size_t>(
-                std::count(model_.painting.covered[r].begin(), model_.painting.covered[r].end(), true));
+            const std::size_t painted = region.painted;
             if (region.role == Role::Void) {
-                // What it took away: cells that an earlier region had painted.
-                std::size_t taken = 0;
-                for (std::size_t c = 0; c < model_.painting.owner.size(); ++c) {
-                    if (!model_.painting.covered[r][c]) continue;
-                    for (std::size_t before = 0; before < r; ++before)
-                        if (model_.regions[before].role != Role::Void && model_.painting.covered[before][c]) {
-                            ++taken;
-                            break;
-                        }
+                if (model_.mesh.kinds.empty() || study_.mesh.kind == MeshKind::Fitted) {
+                    line(region.name, "void; left out of the fitted mesh");
+                    continue;
                 }
+                // What it took away: cells that an earlier region had painted.
                 LedgerLine& l =
-                    line(region.name,
-                         fmt::format("void; takes {} cells, {} {}", taken,
-                                     number(static_cast<double>(taken) * model_.mesh.grid.cell_volume()),
-                                     unit(dimension::volume)));
-                if (taken == 0)
+                    line(region.name, fmt::format("void; takes {} cells, {} {}", region.taken,
+                                                  number(region.taken_volume), unit(dimension::volume)));
+                if (region.taken == 0)
                     doubt(l, "it takes nothing away: it lies outside of what was painted before it, or is "
                              "smaller than a cell");
                 continue;
@@ -116,13 +110,7 @@ class Writer {
             else if (region.elements == 0)
                 doubt(l, "later regions paint over all of it");
             if (region.role == Role::Keep) {
-                std::size_t lost = 0;
-                for (std::size_t c = 0; c < model_.painting.owner.size(); ++c) {
-                    const RegionId owner = model_.painting.owner[c];
-                    if (model_.painting.covered[r][c] && owner != RegionId::None && index(owner) > r &&
-                        model_.regions[index(owner)].role == Role::Void)
-                        ++lost;
-                }
+                const std::size_t lost = region.lost;
                 // A hole through it is usual; losing most of it is not.
                 if (2 * lost > painted)
                     doubt(l, fmt::format("later voids take {} of its {} cells", lost, painted));
@@ -136,21 +124,41 @@ class Writer {
     void mesh() {
         section("Mesh");
         const Mesh& m = model_.mesh;
-        const CellGrid& g = m.grid;
-        const std::string cells = plane_ ? fmt::format("{} x {}", g.count[0], g.count[1])
-                                         : fmt::format("{} x {} x {}", g.count[0], g.count[1], g.count[2]);
-        const std::string size =
-            plane_ ? fmt::format("{:.4g} x {:.4g} {}, {:g} {} thick", g.cell.x(), g.cell.y(),
-                                 unit(dimension::length), g.cell.z(), unit(dimension::length))
-                   : fmt::format("{:.4g} x {:.4g} x {:.4g} {}", g.cell.x(), g.cell.y(), g.cell.z(),
-                                 unit(dimension::length));
-        const char* family = model_.family == ElementFamily::Solid         ? "hex8"
-                             : model_.family == ElementFamily::PlaneStress ? "quad4, plane stress"
-                                                                           : "quad4, plane strain";
-        line("grid", fmt::format("{} cells of {}; {} elements ({}, {}), {} nodes, {} displacements", cells,
-                                 size, m.elements(), family,
-                                 model_.formulation == Formulation::Plain ? "plain" : "enhanced",
-                                 m.nodes.size(), model_.freedoms()));
+        std::map<std::string, std::size_t> kinds;
+        for (const ElementKind k : m.kinds) ++kinds[traits(k).name];
+        std::string of_kinds;
+        for (const auto& [name, count] : kinds)
+            of_kinds += (of_kinds.empty() ? "" : ", ") +
+                        (kinds.size() == 1 ? name : fmt::format("{} {}", count, name));
+        if (model_.family == ElementFamily::PlaneStress) of_kinds += ", plane stress";
+        if (model_.family == ElementFamily::PlaneStrain) of_kinds += ", plane strain";
+        if (kinds.count("hex8") + kinds.count("quad4") + kinds.count("shell quad4") > 0)
+            of_kinds += model_.formulation == Formulation::Plain ? ", plain" : ", enhanced";
+        const std::string counts = fmt::format("{} elements ({}), {} nodes, {} displacements", m.elements(),
+                                               of_kinds, m.nodes.size(), model_.freedoms());
+        if (m.on_grid()) {
+            const CellGrid& g = m.grid;
+            const std::string cells = plane_
+                                          ? fmt::format("{} x {}", g.count[0], g.count[1])
+                                          : fmt::format("{} x {} x {}", g.count[0], g.count[1], g.count[2]);
+            const std::string size =
+                plane_ ? fmt::format("{:.4g} x {:.4g} {}, {:g} {} thick", g.cell.x(), g.cell.y(),
+                                     unit(dimension::length), g.cell.z(), unit(dimension::length))
+                       : fmt::format("{:.4g} x {:.4g} x {:.4g} {}", g.cell.x(), g.cell.y(), g.cell.z(),
+                                     unit(dimension::length));
+            line("grid", fmt::format("{} cells of {}; {}", cells, size, counts));
+        } else {
+            LedgerLine& l = line(text(study_.mesh.kind), fmt::format("size {} {}; {}", number(m.size),
+                                                                     unit(dimension::length), counts));
+            const MeshQuality q = mesh_quality(m);
+            l.text += fmt::format("; worst scaled Jacobian {:.3g} at {}", q.scaled_jacobian,
+                                  place(m.center(q.worst.front().element)));
+            if (q.smallest_dihedral)
+                l.text += fmt::format(", smallest dihedral angle {:.3g} deg", *q.smallest_dihedral);
+            l.text += fmt::format(", largest aspect {:.3g}", q.aspect);
+            if (q.scaled_jacobian < 0.1)
+                doubt(l, "elements this bad spoil stresses near them; \"upright model\" lists the worst");
+        }
         const std::vector<int> part = face_connected_parts(m);
         const int parts = 1 + *std::max_element(part.begin(), part.end());
         LedgerLine& l =
@@ -164,15 +172,29 @@ class Writer {
             std::vector<std::string> words;
             for (std::size_t i = 0; i < std::min<std::size_t>(sizes.size(), 6); ++i)
                 words.push_back(std::to_string(sizes[i]));
-            doubt(l, "pieces of " + joined(words) +
-                         " elements; bodies that should hang together must share faces of cells");
+            const std::vector<LooseBody> loose = loose_bodies(model_);
+            const std::string sizes_text = "pieces of " + joined(words) + " elements; ";
+            if (loose.empty() && model_.bonds.empty() && model_.couplings.empty())
+                doubt(l, sizes_text +
+                             "they hang together at edges or corners alone: hinges; bodies that should hang "
+                             "together must share faces of cells");
+            else if (loose.empty())
+                l.text += "; bonds, couplings and joints tie them together";
+            for (const LooseBody& body : loose)
+                missing(
+                    l,
+                    fmt::format(
+                        "a body of {} elements around {} is tied to nothing; the nearest other body is {} {} "
+                        "away at {}: let them touch, or write a [[bond]]",
+                        body.elements, place(body.center), number(body.gap), unit(dimension::length),
+                        place(body.nearest)));
         }
-        for (const SymmetryPlane& plane : study_.symmetry)
+        for (const SymmetryCut& cut : m.symmetry)
             line("symmetry", fmt::format("{0} = {1:g}: {0} from {2:g} to {3:g} is modelled, 1/{4} of the "
                                          "body; loads, masses, volumes and compliance are "
                                          "those of the modelled part",
-                                         "xyz"[plane.axis], plane.at, g.box().low[plane.axis],
-                                         g.box().high[plane.axis], g.copies()));
+                                         "xyz"[cut.axis], cut.at, m.bounds.low[cut.axis],
+                                         m.bounds.high[cut.axis], m.copies()));
     }
 
     void surfaces() {
@@ -184,6 +206,10 @@ class Writer {
             bool used = false;
             for (const SupportCard& c : study_.supports) used = used || refers_to(c.on, s.name);
             for (const LoadCard& c : study_.loads) used = used || refers_to(c.on, s.name);
+            for (const CouplingCard& c : study_.couplings) used = used || refers_to(c.surfaces, s.name);
+            for (const MassCard& c : study_.masses) used = used || refers_to(c.on, s.name);
+            for (const BondCard& c : study_.bonds)
+                used = used || refers_to(c.between[0], s.name) || refers_to(c.between[1], s.name);
             for (const PointCard& c : study_.points)
                 if (const auto* of = std::get_if<std::string>(&c.at)) used = used || refers_to(*of, s.name);
             for (const RegionCard& c : study_.regions)
@@ -193,11 +219,68 @@ class Writer {
         }
         if (!model_.points.empty()) section("Points");
         for (const ModelPoint& p : model_.points) {
-            const std::string off = p.off > 1e-9 * model_.mesh.grid.box().diagonal()
+            const std::string off = p.off > 1e-9 * model_.mesh.bounds.diagonal()
                                         ? fmt::format("; the node that stands for it is {} {} away",
                                                       number(p.off), unit(dimension::length))
                                         : "; on a node";
             line(p.name, place(p.at) + off);
+        }
+    }
+
+    void links() {
+        if (model_.couplings.empty() && model_.joints.empty() && model_.masses.empty() &&
+            model_.bonds.empty())
+            return;
+        section("Couplings, joints, masses, bonds");
+        for (const ModelCoupling& c : model_.couplings) {
+            LedgerLine& l = line(c.name, fmt::format("{} coupling of {} nodes of {} to {}",
+                                                     c.rigid ? "rigid" : "averaging", c.nodes.size(),
+                                                     joined(c.surfaces), place(c.at)));
+            bool used = false;
+            for (const SupportCard& s : study_.supports) used = used || refers_to(s.on, c.name);
+            for (const LoadCard& s : study_.loads) used = used || refers_to(s.on, c.name);
+            for (const MassCard& s : study_.masses) used = used || refers_to(s.on, c.name);
+            for (const JointCard& s : study_.joints)
+                used = used || s.between[0] == c.name || s.between[1] == c.name;
+            if (!used && !c.rigid) doubt(l, "nothing refers to it, so it does nothing");
+            std::size_t design = 0;
+            std::vector<bool> coupled(model_.mesh.nodes.size(), false);
+            for (const NodeId n : c.nodes) coupled[index(n)] = true;
+            std::size_t touching = 0;
+            for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
+                const auto id = static_cast<ElementId>(e);
+                const NodeRange ids = model_.mesh.nodes_of(id);
+                if (std::none_of(ids.begin(), ids.end(), [&](NodeId n) { return coupled[index(n)]; }))
+                    continue;
+                ++touching;
+                design += model_.role(id) == Role::Design ? 1 : 0;
+            }
+            if (design == touching)
+                doubt(
+                    l,
+                    "all elements at it are design: material may fade there; keep a layer, as with skin_of");
+        }
+        for (const ModelJoint& j : model_.joints) {
+            const auto end = [&](int c) {
+                return c < 0 ? std::string("ground") : model_.couplings[static_cast<std::size_t>(c)].name;
+            };
+            const std::string linear = unit(dimension::stiffness);
+            const std::string angular = unit(dimension::moment);
+            line(j.name, fmt::format("joint between {} and {}, axis {}: axial {} {}, shear {} {}, torsion {} "
+                                     "{}/rad, bending {} {}/rad",
+                                     end(j.ends[0]), end(j.ends[1]), vector(j.axis, 1.0),
+                                     number(j.stiffness[0]), linear, number(j.stiffness[1]), linear,
+                                     number(j.stiffness[2]), angular, number(j.stiffness[3]), angular));
+        }
+        for (const ModelMass& m : model_.masses)
+            line(m.name,
+                 fmt::format("mass {} {} on {}", number(m.value), unit(dimension::mass), joined(m.on)));
+        for (const ModelBond& b : model_.bonds) {
+            LedgerLine& l = line(b.name, fmt::format("bond: {} nodes of {} tied to {}, widest gap {} {}",
+                                                     b.tied, b.between[0], b.between[1], number(b.widest),
+                                                     unit(dimension::length)));
+            if (b.loose > 0) l.text += fmt::format("; {} nodes lie farther off and stay free", b.loose);
+            if (b.tied < 3) doubt(l, "so few nodes make a hinge");
         }
     }
 
@@ -207,14 +290,22 @@ class Writer {
             missing(line("none", "nothing holds the body"), "write a [[support]] with on and hold");
         for (std::size_t i = 0; i < model_.supports.size(); ++i) {
             const ModelSupport& s = model_.supports[i];
-            std::vector<std::string> axes;
-            for (std::size_t a = 0; a < 3; ++a)
-                if (s.hold[a]) axes.emplace_back(1, "xyz"[a]);
-            std::vector<NodeId> nodes;
-            for (const HeldDirection& h : s.held)
-                if (nodes.empty() || nodes.back() != h.node) nodes.push_back(h.node);
-            LedgerLine& l = line(s.name, fmt::format("on {}: holds {} at {} nodes", joined(s.on),
-                                                     joined(axes, " "), nodes.size()));
+            std::string what = joined(s.words, " ");
+            if (!s.frame.empty()) what += " of " + s.frame;
+            if (s.moves()) {
+                std::vector<std::string> moved;
+                std::size_t k = 0;
+                for (std::size_t a = 0; a < 6; ++a) {
+                    if (!s.hold[a]) continue;
+                    if (s.move[a] != 0.0)
+                        moved.push_back(fmt::format("{} by {}{}", s.words[k], number(s.move[a]),
+                                                    a < 3 ? " " + unit(dimension::length) : " rad"));
+                    ++k;
+                }
+                what += " and moves " + joined(moved);
+            }
+            LedgerLine& l = line(s.name, fmt::format("on {}: holds {} at {} place{}", joined(s.on), what,
+                                                     s.nodes, s.nodes == 1 ? "" : "s"));
             const bool used = std::any_of(model_.cases.begin(), model_.cases.end(), [&](const ModelCase& c) {
                 return std::find(c.supports.begin(), c.supports.end(), i) != c.supports.end();
             });
@@ -229,10 +320,14 @@ class Writer {
             const ModelLoad& load = model_.loads[i];
             const Resultant sum = resultant(model_, load);
             const std::string on = load.on.empty() ? "the whole body, all material" : joined(load.on);
+            const std::string heat =
+                load.kind == "heat" ? fmt::format("heat: {:+g} K in the whole body", load.heat) : "";
             LedgerLine& l =
-                line(load.name, fmt::format("{} on {}: {} {}, moment about the origin {} {}", load.kind, on,
-                                            vector(sum.force), unit(dimension::force), moment(sum),
-                                            unit(dimension::moment)));
+                !heat.empty()
+                    ? line(load.name, heat)
+                    : line(load.name, fmt::format("{} on {}: {} {}, moment about the origin {} {}", load.kind,
+                                                  on, vector(sum.force), unit(dimension::force), moment(sum),
+                                                  unit(dimension::moment)));
             const bool used = std::any_of(model_.cases.begin(), model_.cases.end(), [&](const ModelCase& c) {
                 return std::any_of(c.loads.begin(), c.loads.end(),
                                    [&](const auto& entry) { return entry.first == i; });
@@ -250,7 +345,7 @@ class Writer {
 
     std::string moment(const Resultant& sum) const {
         const double scale =
-            std::max(sum.moment.norm(), 1e-6 * sum.force.norm() * model_.mesh.grid.box().diagonal());
+            std::max(sum.moment.norm(), 1e-6 * sum.force.norm() * model_.mesh.bounds.diagonal());
         const auto clean = [&](double x) { return std::abs(x) < 1e-9 * scale ? 0.0 : x; };
         return plane_ ? fmt::format("{:.6g}", clean(sum.moment.z()))
                       : fmt::format("({:.6g}, {:.6g}, {:.6g})", clean(sum.moment.x()), clean(sum.moment.y()),
@@ -289,9 +384,8 @@ class Writer {
         for (const ModelPoint& p : model_.points) {
             if (!refers_to(load.on, p.name)) continue;
             for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
-                for (int c = 0; c < model_.mesh.nodes_per_element(); ++c)
-                    if (model_.mesh.node(static_cast<ElementId>(e), c) == p.node &&
-                        model_.role(static_cast<ElementId>(e)) == Role::Design) {
+                for (const NodeId n : model_.mesh.nodes_of(static_cast<ElementId>(e)))
+                    if (n == p.node && model_.role(static_cast<ElementId>(e)) == Role::Design) {
                         doubt(
                             l,
                             "the point " + p.name +
@@ -309,9 +403,8 @@ class Writer {
     }
 
     void across_symmetry(LedgerLine& l, const ModelLoad& load, const Resultant& sum) const {
-        for (int a = 0; a < model_.mesh.dimension(); ++a) {
-            const auto& sides = model_.mesh.grid.symmetric[static_cast<std::size_t>(a)];
-            if (!sides[0] && !sides[1]) continue;
+        for (const SymmetryCut& cut : model_.mesh.symmetry) {
+            const int a = cut.axis;
             if (load.kind == "pressure" || std::abs(sum.force[a]) < 1e-9 * sum.force.norm()) continue;
             doubt(l, fmt::format("it has a part along {}, across the symmetry plane: the mirrored half is "
                                  "loaded the opposite way",
@@ -344,9 +437,9 @@ class Writer {
     }
 
     void freedom(LedgerLine& l, const ModelCase& c) {
-        // Cases that hold the same directions have one answer.
-        const auto [known, fresh] = motions_.emplace(model_.held(c), std::vector<FreePart>{});
-        if (fresh) known->second = free_motions(model_, known->first);
+        // Cases that use the same supports have one answer.
+        const auto [known, fresh] = motions_.emplace(c.supports, std::vector<FreePart>{});
+        if (fresh) known->second = free_motions(model_, &c);
         const std::vector<FreePart>& parts = known->second;
         bool all_held = true;
         for (const FreePart& part : parts) {
@@ -366,16 +459,19 @@ class Writer {
 
     // Forces that act on held components do nothing.
     void straight_into_support(LedgerLine& l, const ModelCase& c) const {
-        const std::vector<HeldDirection> held = model_.held(c);
+        std::vector<std::size_t> held;
+        for (const std::size_t s : c.supports)
+            held.insert(held.end(), model_.supports[s].held.begin(), model_.supports[s].held.end());
+        std::sort(held.begin(), held.end());
         double lost = 0.0;
         double whole = 0.0;
         for (const auto& [index_of_load, factor] : c.loads)
-            for (const NodalForce& f : model_.loads[index_of_load].forces)
-                for (int a = 0; a < model_.mesh.dimension(); ++a) {
-                    const double size = std::abs(factor * f.force[a]);
-                    whole += size;
-                    if (std::binary_search(held.begin(), held.end(), HeldDirection{f.node, a})) lost += size;
-                }
+            for (const Term& f : model_.loads[index_of_load].forces) {
+                if (model_.spot(f.freedom).component >= 3) continue;
+                whole += std::abs(factor * f.factor);
+                if (std::binary_search(held.begin(), held.end(), f.freedom))
+                    lost += std::abs(factor * f.factor);
+            }
         if (whole > 0.0 && lost > 0.01 * whole)
             doubt(l, fmt::format("{:.0f} % of its forces act on held nodes in held directions and go "
                                  "straight into the support",
@@ -411,7 +507,7 @@ class Writer {
             missing(line("problem", "cannot be optimised as it stands"), bad.what());
         }
         const double radius = filter_radius(study_, model_);
-        const double cell = model_.mesh.grid.cell.head(model_.mesh.dimension()).maxCoeff();
+        const double cell = model_.mesh.size;
         LedgerLine& l =
             line("filter",
                  fmt::format(
@@ -430,7 +526,7 @@ class Writer {
     const Study& study_;
     const Model& model_;
     bool plane_;
-    std::map<std::vector<HeldDirection>, std::vector<FreePart>> motions_;
+    std::map<std::vector<std::size_t>, std::vector<FreePart>> motions_;
     Ledger ledger_;
 };
 

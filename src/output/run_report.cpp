@@ -76,7 +76,7 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
     out["model"] = {{"elements", model.mesh.elements()},
                     {"nodes", model.mesh.nodes.size()},
                     {"unknowns", cost.unknowns},
-                    {"symmetry_copies", model.mesh.grid.copies()}};
+                    {"symmetry_copies", model.mesh.copies()}};
     out["method"] = {{"optimizer", "optimality criteria"},
                      {"filter_radius", filter_radius(study, model)},
                      {"penalty", result.penalty},

@@ -2,6 +2,7 @@
 
 #include "base/files.hpp"
 
+#include <algorithm>
 #include <vtkCellData.h>
 #include <vtkCellType.h>
 #include <vtkDoubleArray.h>
@@ -24,6 +25,32 @@ void add_field(vtkDataSetAttributes* to, const VtuField& field) {
     to->AddArray(array);
 }
 
+int cell_type(ElementKind kind) {
+    switch (kind) {
+    case ElementKind::Tri3:
+    case ElementKind::ShellTri3:
+        return VTK_TRIANGLE;
+    case ElementKind::Tri6:
+        return VTK_QUADRATIC_TRIANGLE;
+    case ElementKind::Quad4:
+    case ElementKind::ShellQuad4:
+        return VTK_QUAD;
+    case ElementKind::Quad8:
+        return VTK_QUADRATIC_QUAD;
+    case ElementKind::Tet4:
+        return VTK_TETRA;
+    case ElementKind::Tet10:
+        return VTK_QUADRATIC_TETRA;
+    case ElementKind::Wedge6:
+        return VTK_WEDGE;
+    case ElementKind::Hex8:
+        return VTK_HEXAHEDRON;
+    case ElementKind::Hex20:
+        return VTK_QUADRATIC_HEXAHEDRON;
+    }
+    return VTK_EMPTY_CELL;
+}
+
 } // namespace
 
 void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::vector<VtuField>& at_nodes,
@@ -33,14 +60,17 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::v
     points->SetDataTypeToDouble();
     for (const Vec3& p : mesh.nodes) points->InsertNextPoint(p.data());
     grid->SetPoints(points);
-    const int corners = mesh.nodes_per_element();
-    std::vector<vtkIdType> ids(static_cast<std::size_t>(corners));
+    std::vector<vtkIdType> ids;
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
-        for (int c = 0; c < corners; ++c)
-            ids[static_cast<std::size_t>(c)] =
-                static_cast<vtkIdType>(mesh.node(static_cast<ElementId>(e), c));
-        grid->InsertNextCell(mesh.kind == ElementKind::Quad4 ? VTK_QUAD : VTK_HEXAHEDRON, corners,
-                             ids.data());
+        ids.clear();
+        for (const NodeId n : mesh.nodes_of(static_cast<ElementId>(e)))
+            ids.push_back(static_cast<vtkIdType>(n));
+        // The format has a wedge's rings the other way round.
+        if (mesh.kinds[e] == ElementKind::Wedge6) {
+            std::swap(ids[1], ids[2]);
+            std::swap(ids[4], ids[5]);
+        }
+        grid->InsertNextCell(cell_type(mesh.kinds[e]), static_cast<vtkIdType>(ids.size()), ids.data());
     }
     for (const VtuField& field : at_nodes) add_field(grid->GetPointData(), field);
     for (const VtuField& field : at_elements) add_field(grid->GetCellData(), field);
@@ -80,10 +110,10 @@ VtuField read_vtu(const std::filesystem::path& file, const Mesh& mesh, const std
 
 VtuField displacement_field(const Mesh& mesh, const Eigen::VectorXd& u) {
     VtuField out{"displacement", 3, std::vector<double>(3 * mesh.nodes.size(), 0.0)};
-    const int d = mesh.dimension();
+    const int per = mesh.freedoms();
     for (std::size_t n = 0; n < mesh.nodes.size(); ++n)
-        for (int a = 0; a < d; ++a)
-            out.values[3 * n + static_cast<std::size_t>(a)] = u[static_cast<Eigen::Index>(n) * d + a];
+        for (int a = 0; a < std::min(per, 3); ++a)
+            out.values[3 * n + static_cast<std::size_t>(a)] = u[static_cast<Eigen::Index>(n) * per + a];
     return out;
 }
 

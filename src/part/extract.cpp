@@ -53,25 +53,21 @@ Vec3 PartField::place(std::size_t n) const {
 // them.
 Vec3 PartField::fold(const Vec3& p) const {
     Vec3 out = p;
-    const CellGrid& grid = model_.mesh.grid;
-    const Bounds box = grid.box();
-    for (int a = 0; a < grid.axes(); ++a) {
-        const auto& sides = grid.symmetric[static_cast<std::size_t>(a)];
-        const double off = 0.25 * grid.cell[a];
-        if (sides[0]) out[a] = box.low[a] + std::max(off, std::abs(out[a] - box.low[a]));
-        if (sides[1]) out[a] = box.high[a] - std::max(off, std::abs(out[a] - box.high[a]));
+    const double off = 0.25 * model_.mesh.size;
+    for (const SymmetryCut& cut : model_.mesh.symmetry) {
+        const double away = std::max(off, std::abs(out[cut.axis] - cut.at));
+        out[cut.axis] = cut.high ? cut.at - away : cut.at + away;
     }
     return out;
 }
 
 PartField::Distances PartField::distances(const Vec3& p) const {
     Distances out{1e300, 1e300};
-    const CellGrid& grid = model_.mesh.grid;
-    const Vec3 q = grid.plane ? Vec3(p.x(), p.y(), 0.0) : p;
+    const Vec3 q = flat_ ? Vec3(p.x(), p.y(), 0.0) : p;
     std::vector<double> each(study_.regions.size());
     for (std::size_t r = 0; r < study_.regions.size(); ++r) {
         const RegionCard& card = study_.regions[r];
-        double d = region_distance(study_, model_.painting, static_cast<RegionId>(r), q);
+        double d = region_distance(study_, model_.extents, static_cast<RegionId>(r), q);
         if (!card.within.empty()) {
             double inside = 1e300;
             for (const std::string& name : card.within)
@@ -79,7 +75,7 @@ PartField::Distances PartField::distances(const Vec3& p) const {
                     if (refers_to(name, study_.regions[other].name)) inside = std::min(inside, each[other]);
             d = std::max(d, inside);
         }
-        if (std::holds_alternative<Skin>(card.extent)) d = std::max(d, out.body);
+        if (!std::holds_alternative<Shape>(card.extent)) d = std::max(d, out.body);
         each[r] = d;
         if (card.role == Role::Void) {
             out.body = std::max(out.body, -d);
@@ -89,8 +85,8 @@ PartField::Distances PartField::distances(const Vec3& p) const {
             out.keep = card.role == Role::Keep ? std::min(out.keep, d) : std::max(out.keep, -d);
         }
     }
-    if (grid.plane) {
-        const double slab = std::max(-p.z(), p.z() - grid.cell.z());
+    if (flat_) {
+        const double slab = std::max(slab_low_ - p.z(), p.z() - slab_low_ - slab_);
         out.body = std::max(out.body, slab);
         out.keep = std::max(out.keep, slab);
     }
@@ -116,6 +112,7 @@ Vec3 PartField::onto_exact(const Vec3& p) const {
 // Trilinear between cell middles, over the design cells in reach alone: kept regions come as their exact
 // shapes, and their stair-stepped cells must not show beyond them.
 double PartField::density_at(const Vec3& p) const {
+    if (!model_.mesh.on_grid()) return mean_density(flat_ ? Vec3(p.x(), p.y(), 0.0) : p);
     const CellGrid& grid = model_.mesh.grid;
     std::array<int, 3> low{};
     std::array<double, 3> share{};
@@ -149,33 +146,53 @@ double PartField::density_at(const Vec3& p) const {
     return weights > 0.0 ? sum / weights : 0.0;
 }
 
-double PartField::material_density(const Vec3& p) const {
-    const CellGrid& grid = model_.mesh.grid;
-    std::array<int, 3> cell{};
-    for (int a = 0; a < grid.axes(); ++a) {
-        const auto i = static_cast<std::size_t>(a);
-        cell[i] = std::clamp(static_cast<int>(std::floor((p[a] - grid.origin[a]) / grid.cell[a])), 0,
-                             grid.count[i] - 1);
+// Elsewhere: the mean of the design elements about a place, nearer ones more.
+double PartField::mean_density(const Vec3& p) const {
+    const double radius = 1.1 * model_.mesh.size;
+    double sum = 0.0;
+    double weights = 0.0;
+    for (const double reach : {radius, 2.0 * radius}) {
+        locator_.near(p, reach, [&](ElementId e, double d) {
+            if (model_.role(e) != Role::Design) return;
+            const double w = (reach - d) * (reach - d) * model_.mesh.volume(e);
+            sum += w * density_[index(e)];
+            weights += w;
+        });
+        if (weights > 0.0) return sum / weights;
     }
-    const std::int32_t e = model_.mesh.element_of[grid.at(cell[0], cell[1], cell[2])];
-    return model_.material(static_cast<ElementId>(std::max(e, 0))).density;
+    return 0.0;
+}
+
+double PartField::material_density(const Vec3& p) const {
+    return model_.material(locator_.nearest(flat_ ? Vec3(p.x(), p.y(), 0.0) : p)).density;
 }
 
 PartField::PartField(const Study& study, const Model& model, const std::vector<double>& density)
-    : study_(study), model_(model), density_(density) {
-    const CellGrid& grid = model.mesh.grid;
-    Bounds box = grid.box();
-    if (grid.plane) box.high.z() = grid.cell.z();
-    for (int a = 0; a < grid.axes(); ++a) {
-        const double length = box.size()[a];
-        if (grid.symmetric[static_cast<std::size_t>(a)][0]) box.low[a] -= length;
-        if (grid.symmetric[static_cast<std::size_t>(a)][1]) box.high[a] += length;
+    : study_(study), model_(model), density_(density), flat_(study.mesh.flat()),
+      locator_(model.mesh, 1.5 * model.mesh.size) {
+    const Mesh& mesh = model.mesh;
+    if (mesh.kinds.empty() || study.mesh.kind == MeshKind::File)
+        throw Error::input(study.mesh.place, "a mesh from a file brings no exact shapes to carve a part from",
+                           "Write the regions as shapes and let the mesh be made");
+    Bounds box = mesh.bounds;
+    if (flat_) {
+        slab_ = study.mesh.thickness;
+        // A shell lies in the middle of its thickness.
+        slab_low_ = mesh.shell() ? -0.5 * slab_ : 0.0;
+        box.low.z() = slab_low_;
+        box.high.z() = slab_low_ + slab_;
+    }
+    for (const SymmetryCut& cut : mesh.symmetry) {
+        const double length = box.size()[cut.axis];
+        if (cut.high)
+            box.high[cut.axis] += length;
+        else
+            box.low[cut.axis] -= length;
     }
     for (int a = 0; a < 3; ++a) {
-        step_[a] = grid.cell[a] / refine;
+        step_[a] = (mesh.on_grid() ? mesh.grid.cell[a] : mesh.size) / refine;
         // The thickness of a plane model may be far from the cells' size.
-        if (grid.plane && a == 2)
-            step_[a] = grid.cell.z() / std::clamp(std::round(grid.cell.z() / step_.x()), 8.0, 60.0);
+        if (flat_ && a == 2) step_[a] = slab_ / std::clamp(std::round(slab_ / step_.x()), 8.0, 60.0);
         origin_[a] = box.low[a] - margin * step_[a];
         count_[static_cast<std::size_t>(a)] =
             static_cast<int>(std::ceil(box.size()[a] / step_[a] + 2 * margin)) + 1;
@@ -197,7 +214,9 @@ PartField::PartField(const Study& study, const Model& model, const std::vector<d
 // How far the densities are from the threshold, as a length: about the distance to their surface in a sharp
 // design.
 double PartField::filling_distance(double density, double threshold) const {
-    return (threshold - density) * model_.mesh.grid.cell.head(model_.mesh.grid.axes()).minCoeff();
+    const Mesh& mesh = model_.mesh;
+    return (threshold - density) *
+           (mesh.on_grid() ? mesh.grid.cell.head(mesh.grid.axes()).minCoeff() : mesh.size);
 }
 
 double PartField::field(std::size_t n, double threshold) const {
@@ -205,22 +224,17 @@ double PartField::field(std::size_t n, double threshold) const {
 }
 
 void PartField::find_anchors() {
-    const CellGrid& grid = model_.mesh.grid;
-    const Bounds box = grid.box();
     const auto add_images = [&](std::vector<Vec3>& places, Vec3 p) {
-        if (grid.plane) p.z() = 0.5 * grid.cell.z();
+        if (flat_) p.z() = slab_low_ + 0.5 * slab_;
         std::vector<Vec3> images{p};
-        for (int a = 0; a < grid.axes(); ++a)
-            for (int side = 0; side < 2; ++side) {
-                if (!grid.symmetric[static_cast<std::size_t>(a)][static_cast<std::size_t>(side)]) continue;
-                const double plane = side == 0 ? box.low[a] : box.high[a];
-                const std::size_t count = images.size();
-                for (std::size_t i = 0; i < count; ++i) {
-                    Vec3 image = images[i];
-                    image[a] = 2 * plane - image[a];
-                    images.push_back(image);
-                }
+        for (const SymmetryCut& cut : model_.mesh.symmetry) {
+            const std::size_t count = images.size();
+            for (std::size_t i = 0; i < count; ++i) {
+                Vec3 image = images[i];
+                image[cut.axis] = 2 * cut.at - image[cut.axis];
+                images.push_back(image);
             }
+        }
         places.insert(places.end(), images.begin(), images.end());
     };
     const auto add = [&](const std::string& card, const std::vector<std::string>& on) {
@@ -228,8 +242,16 @@ void PartField::find_anchors() {
             if (!refers_to(on, s.name)) continue;
             Anchor anchor{card + " on " + s.name, card, {}};
             for (const MeshFace& f : s.faces)
-                add_images(anchor.places, model_.mesh.face_center(f) -
-                                              0.5 * grid.cell[f.side / 2] * model_.mesh.face_normal(f));
+                add_images(anchor.places, model_.mesh.shell()
+                                              ? model_.mesh.center(f.element)
+                                              : Vec3(model_.mesh.face_center(f) -
+                                                     0.4 * model_.mesh.size * model_.mesh.face_normal(f)));
+            anchors_.push_back(std::move(anchor));
+        }
+        for (const ModelCoupling& c : model_.couplings) {
+            if (!refers_to(on, c.name)) continue;
+            Anchor anchor{card + " on " + c.name, card, {}};
+            for (const NodeId n : c.nodes) add_images(anchor.places, model_.mesh.nodes[index(n)]);
             anchors_.push_back(std::move(anchor));
         }
         for (const ModelPoint& p : model_.points) {

@@ -2,6 +2,7 @@
 // as their exact shapes, the rest where the density exceeds the threshold; mirrored at symmetry planes.
 #pragma once
 
+#include "mesh/locator.hpp"
 #include "model/model.hpp"
 #include "part/triangles.hpp"
 
@@ -63,6 +64,7 @@ class PartField {
     // order.
     Vec3 onto_exact(const Vec3& p) const;
     double density_at(const Vec3& folded) const;
+    double mean_density(const Vec3& p) const;
     double material_density(const Vec3& folded) const;
     double filling_distance(double density, double threshold) const;
     double field(std::size_t n, double threshold) const;
@@ -74,6 +76,9 @@ class PartField {
     const Study& study_;
     const Model& model_;
     const std::vector<double>& density_;
+    bool flat_;                          // a plane model or a flat shell: its part has the thickness
+    double slab_ = 0.0, slab_low_ = 0.0; // the thickness, and where it begins
+    ElementLocator locator_;
     Vec3 origin_ = Vec3::Zero();
     Vec3 step_ = Vec3::Ones();
     std::array<int, 3> count_{};

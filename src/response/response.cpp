@@ -16,24 +16,29 @@ bool fraction(Measure m) {
     return m == Measure::MassFraction || m == Measure::VolumeFraction;
 }
 
-// Adds the part of the gradient that comes from loads which weigh with the material.
-void add_gravity(const Model& model, const ModelCase& c, const Eigen::VectorXd& u, double factor,
-                 std::vector<double>& gradient) {
+// Adds the part of the gradient that comes from loads that act on the material: (u + adjoint)' df/drho.
+void add_body_loads(const StaticAnalysis& analysis, const ModelCase& c, const CaseResult& result,
+                    double factor, const std::vector<double>& slope, std::vector<double>& gradient) {
+    const Model& model = analysis.model();
     const int d = model.mesh.dimension();
-    const int corners = model.mesh.nodes_per_element();
-    Vec3 acceleration = Vec3::Zero();
-    for (const auto& [l, share] : c.loads)
-        if (model.loads[l].gravity) acceleration += share * *model.loads[l].gravity;
-    if (acceleration == Vec3::Zero()) return;
-    for (std::size_t e = 0; e < gradient.size(); ++e) {
-        const auto id = static_cast<ElementId>(e);
-        const double share = model.material(id).density * model.mesh.volume(id) / corners;
-        double work = 0.0;
-        for (int a = 0; a < corners; ++a)
-            work += u.segment(static_cast<Eigen::Index>(index(model.mesh.node(id, a))) * d, d)
-                        .dot(acceleration.head(d));
-        gradient[e] += factor * 2.0 * share * work;
+    const Eigen::VectorXd both = result.displacement + result.adjoint();
+    std::vector<Vec3> parts;
+    for (const auto& [l, share] : c.loads) {
+        const ModelLoad& load = model.loads[l];
+        if (!load.of_body()) continue;
+        for (std::size_t e = 0; e < gradient.size(); ++e) {
+            const auto id = static_cast<ElementId>(e);
+            model.body_force(load, id, parts);
+            const NodeRange ids = model.mesh.nodes_of(id);
+            double work = 0.0;
+            for (std::size_t i = 0; i < ids.size(); ++i)
+                work += both.segment(static_cast<Eigen::Index>(model.freedom(ids[i], 0)), d)
+                            .dot(parts[i].head(d));
+            gradient[e] += factor * share * work;
+        }
     }
+    const std::vector<double> heat = analysis.unit_heat_work(c, both);
+    for (std::size_t e = 0; e < heat.size(); ++e) gradient[e] += factor * slope[e] * heat[e];
 }
 
 } // namespace
@@ -72,9 +77,10 @@ Measured compliance(const StaticAnalysis& analysis, const ResponseCard& response
         if (weight == 0.0) continue;
         out.value += weight * results[c].compliance;
         if (!with_gradient) continue;
-        const std::vector<double> energy = analysis.unit_energy(results[c].displacement);
+        const Eigen::VectorXd& adjoint = results[c].adjoint();
+        const std::vector<double> energy = analysis.unit_energy(results[c].displacement, &adjoint);
         for (std::size_t e = 0; e < energy.size(); ++e) out.gradient[e] -= weight * slope[e] * energy[e];
-        add_gravity(model, card, results[c].displacement, weight, out.gradient);
+        add_body_loads(analysis, card, results[c], weight, slope, out.gradient);
     }
     return out;
 }

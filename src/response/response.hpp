@@ -20,8 +20,8 @@ struct Measured {
 std::vector<double> linear_weights(const Model& model, const ResponseCard& response);
 
 // Weighted compliance sum over cases of weight * f'u (one case, or all that bear the response's case name,
-// with weight 1). With the adjoint of compliance being u itself: dC/drho = 2 u' df/drho - u' dK/drho u, the
-// first term from gravity.
+// with weight 1). The adjoint v of compliance is u itself, or u without the motions that supports enforce:
+// dC/drho = (u + v)' df/drho - v' dK/drho u, the first term from gravity, spin and heat.
 Measured compliance(const StaticAnalysis& analysis, const ResponseCard& response,
                     const std::vector<CaseResult>& results, const std::vector<double>& density,
                     double penalty, bool with_gradient);

@@ -111,16 +111,27 @@ class DirectSolver : public LinearSolver {
         openblas_set_num_threads(cost_.factor_flops < worth_threads ? 1 : asked);
     }
 
-    // The lower triangle's pattern by columns, and where each entry of each element goes.
+    // The lower triangle's pattern by columns, and where each entry of each element's lower triangle goes.
     void build_pattern() {
-        const auto per = static_cast<std::size_t>(system_.dofs_per_element);
         std::vector<std::vector<std::int32_t>> rows(system_.unknowns);
-        for_pairs(per, [&](std::size_t /*element*/, std::size_t /*entry*/, std::int32_t row,
-                           std::int32_t column) { rows[static_cast<std::size_t>(column)].push_back(row); });
+        std::size_t pairs = 0;
+        for (std::size_t e = 0; e < system_.elements(); ++e) {
+            const std::int32_t* dofs = &system_.dofs[system_.starts[e]];
+            const std::size_t width = system_.width(e);
+            pairs += width * (width + 1) / 2;
+            for (std::size_t c = 0; c < width; ++c)
+                for (std::size_t r = c; r < width; ++r)
+                    if (dofs[r] >= 0 && dofs[c] >= 0)
+                        rows[static_cast<std::size_t>(std::min(dofs[r], dofs[c]))].push_back(
+                            std::max(dofs[r], dofs[c]));
+            // Lists full of repetitions are thinned now and then.
+            for (std::size_t c = 0; c < width; ++c)
+                if (dofs[c] >= 0 && rows[static_cast<std::size_t>(dofs[c])].size() > 4000)
+                    thin(rows[static_cast<std::size_t>(dofs[c])]);
+        }
         std::size_t entries = 0;
         for (auto& list : rows) {
-            std::sort(list.begin(), list.end());
-            list.erase(std::unique(list.begin(), list.end()), list.end());
+            thin(list);
             list.shrink_to_fit();
             entries += list.size();
         }
@@ -136,36 +147,42 @@ class DirectSolver : public LinearSolver {
         }
         starts[rows.size()] = at;
         std::memset(matrix_->x, 0, entries * sizeof(double));
-        target_.assign(system_.elements() * per * per, -1);
-        for_pairs(per, [&](std::size_t element, std::size_t entry, std::int32_t row, std::int32_t column) {
-            const auto& list = rows[static_cast<std::size_t>(column)];
-            const auto found = std::lower_bound(list.begin(), list.end(), row) - list.begin();
-            target_[element * per * per + entry] = starts[column] + found;
-        });
+        target_.reserve(pairs);
+        for (std::size_t e = 0; e < system_.elements(); ++e) {
+            const std::int32_t* dofs = &system_.dofs[system_.starts[e]];
+            const std::size_t width = system_.width(e);
+            for (std::size_t c = 0; c < width; ++c)
+                for (std::size_t r = c; r < width; ++r) {
+                    if (dofs[r] < 0 || dofs[c] < 0) {
+                        target_.push_back(-1);
+                        continue;
+                    }
+                    const auto column = static_cast<std::size_t>(std::min(dofs[r], dofs[c]));
+                    const auto& list = rows[column];
+                    const auto found =
+                        std::lower_bound(list.begin(), list.end(), std::max(dofs[r], dofs[c])) - list.begin();
+                    target_.push_back(starts[column] + found);
+                }
+        }
     }
 
-    // Calls `visit` for every entry of every element that lands in the lower triangle.
-    template <class Visit> void for_pairs(std::size_t per, const Visit& visit) const {
-        for (std::size_t e = 0; e < system_.elements(); ++e) {
-            const std::int32_t* dofs = &system_.dofs[e * per];
-            for (std::size_t c = 0; c < per; ++c) {
-                if (dofs[c] < 0) continue;
-                for (std::size_t r = 0; r < per; ++r)
-                    if (dofs[r] >= dofs[c]) visit(e, c * per + r, dofs[r], dofs[c]);
-            }
-        }
+    static void thin(std::vector<std::int32_t>& list) {
+        std::sort(list.begin(), list.end());
+        list.erase(std::unique(list.begin(), list.end()), list.end());
     }
 
     void assemble(const std::vector<double>& scale) {
         auto* values = static_cast<double*>(matrix_->x);
         std::memset(values, 0, matrix_->nzmax * sizeof(double));
-        const auto per = static_cast<std::size_t>(system_.dofs_per_element);
+        const std::int64_t* target = target_.data();
         for (std::size_t e = 0; e < system_.elements(); ++e) {
-            const double* entries =
-                system_.templates[static_cast<std::size_t>(system_.template_of[e])].data();
-            const std::int64_t* target = &target_[e * per * per];
-            for (std::size_t i = 0; i < per * per; ++i)
-                if (target[i] >= 0) values[target[i]] += scale[e] * entries[i];
+            const Eigen::MatrixXd& K = *system_.matrix_of[e];
+            const Eigen::Index width = K.rows();
+            for (Eigen::Index c = 0; c < width; ++c) {
+                const double* column = &K(0, c);
+                for (Eigen::Index r = c; r < width; ++r, ++target)
+                    if (*target >= 0) values[*target] += scale[e] * column[r];
+            }
         }
     }
 

@@ -15,15 +15,17 @@ struct SolverOptions {
     double memory = 12e9; // bytes the factorisation may take
 };
 
-// The structure of a system: K = sum over elements of scale_e * template_e at the element's unknowns.
+// The structure of a system: K = sum over elements of scale_e * matrix_e at the element's unknowns.
 struct ElementSystem {
     std::size_t unknowns = 0;
-    int dofs_per_element = 0;
-    std::vector<std::int32_t> dofs; // dofs_per_element for each element; -1 where held
-    std::vector<Eigen::MatrixXd> templates;
-    std::vector<std::int32_t> template_of; // for each element
+    std::vector<std::size_t> starts{0}; // where each element's unknowns begin in `dofs`, and the end
+    std::vector<std::int32_t> dofs;     // -1 where held
+    // The matrix of each element, as wide as it has dofs; owned by the caller, who keeps them as long as the
+    // solver lives. Elements may share one.
+    std::vector<const Eigen::MatrixXd*> matrix_of;
 
-    std::size_t elements() const { return template_of.size(); }
+    std::size_t elements() const { return matrix_of.size(); }
+    std::size_t width(std::size_t e) const { return starts[e + 1] - starts[e]; }
 };
 
 struct SolverCost {
@@ -44,7 +46,7 @@ class LinearSolver {
 
     // Learns the structure, once. Throws Error (Numerics) when the memory would not do.
     virtual void prepare(const ElementSystem& system) = 0;
-    // Takes the scale of every element's template. Throws Error (Numerics) for a singular system.
+    // Takes the scale of every element's matrix. Throws Error (Numerics) for a singular system.
     virtual void update(const std::vector<double>& scale) = 0;
     // Solves for a block of right-hand sides, one a column.
     virtual Eigen::MatrixXd solve(const Eigen::MatrixXd& loads) = 0;

@@ -58,43 +58,130 @@ Dimension dimension_of(Measure measure) {
     return dimension::none;
 }
 
-MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::string& file) {
+const char* text(MeshKind kind) {
+    switch (kind) {
+    case MeshKind::Grid:
+        return "grid";
+    case MeshKind::Polar:
+        return "polar";
+    case MeshKind::Fitted:
+        return "fitted";
+    case MeshKind::File:
+        return "file";
+    }
+    return "";
+}
+
+namespace {
+
+// A mesh from a file, and what only it has.
+void read_mesh_file(MeshCard& mesh, CardReader& reader, const Context& context) {
+    mesh.file = read_path(reader, reader.need("file", "file = \"wheel.vtu\""), context);
+    if (const Node* unit = reader.find("file_unit"))
+        mesh.file_scale = reader.positive(*unit, dimension::length);
+    if (const Node* sweep = reader.find("sweep")) {
+        CardReader inner = reader.inner(*sweep, "sweep");
+        MeshCard::Sweep out;
+        out.along = inner.vector(inner.need("along", "along = [0, 0, 40]"), dimension::length);
+        if (out.along.norm() == 0.0) throw Error::input(sweep->place, "the sweep has no length");
+        out.layers = inner.whole(inner.need("layers", "layers = 5"), 1);
+        inner.finish();
+        mesh.sweep = out;
+    }
+}
+
+} // namespace
+
+MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::filesystem::path& file) {
     const Node* node = document.find("mesh");
     if (node == nullptr)
-        throw Error::input({file, 1, 1}, "the study has no mesh", "Write [mesh] with size = \"8 mm\"");
+        throw Error::input({file.string(), 1, 1}, "the study has no mesh",
+                           "Write [mesh] with size = \"8 mm\"");
     CardReader reader(*node, quantities, "[mesh]", false);
     MeshCard mesh;
     mesh.place = node->place;
-    if (const Node* kind = reader.find("kind")) reader.choice(*kind, {"grid"}, {"polar", "fitted", "file"});
-    mesh.size = reader.positive(reader.need("size", "size = \"8 mm\""), dimension::length);
+    if (const Node* kind = reader.find("kind")) {
+        const std::string word = reader.choice(*kind, {"grid", "polar", "fitted", "file"});
+        for (const MeshKind k : {MeshKind::Grid, MeshKind::Polar, MeshKind::Fitted, MeshKind::File})
+            if (word == text(k)) mesh.kind = k;
+    }
+    if (mesh.kind == MeshKind::File)
+        read_mesh_file(mesh, reader, {quantities, false, false, file.parent_path()});
+    else
+        mesh.size = reader.positive(reader.need("size", "size = \"8 mm\""), dimension::length);
+    if (mesh.kind == MeshKind::Polar)
+        mesh.frame = reader.text(reader.need("frame", "frame = \"bore\", whose axis the cells run around"));
     if (const Node* element = reader.find("element")) {
-        const std::string word =
-            reader.choice(*element, {"solid", "plane-stress", "plane-strain"}, {"shell"});
+        const std::string word = reader.choice(*element, {"solid", "plane-stress", "plane-strain", "shell"});
         mesh.family = word == "solid"          ? ElementFamily::Solid
                       : word == "plane-stress" ? ElementFamily::PlaneStress
-                                               : ElementFamily::PlaneStrain;
+                      : word == "plane-strain" ? ElementFamily::PlaneStrain
+                                               : ElementFamily::Shell;
+        if (mesh.kind == MeshKind::Fitted && mesh.family != ElementFamily::Solid)
+            throw Error::input(element->place, "fitted meshes are solid",
+                               "Write kind = \"grid\" or \"polar\" for a " + word + " mesh");
+        if (mesh.sweep && mesh.family != ElementFamily::Solid)
+            throw Error::input(element->place, "a swept mesh is solid", "Remove this key, or sweep");
     }
     if (const Node* thickness = reader.find("thickness")) {
-        if (!mesh.plane())
-            throw Error::input(thickness->place, "thickness belongs to plane models", "Remove it");
+        if (!mesh.plane() && !mesh.shell())
+            throw Error::input(thickness->place, "thickness belongs to plane models and shells", "Remove it");
         mesh.thickness = reader.positive(*thickness, dimension::length);
-    } else if (mesh.plane()) {
-        throw Error::input(node->place, "a plane model needs a thickness", "Write thickness = \"1 mm\"");
+    } else if (mesh.plane() || mesh.shell()) {
+        throw Error::input(
+            node->place, std::string("a ") + (mesh.shell() ? "shell" : "plane") + " model needs a thickness",
+            "Write thickness = \"1 mm\"");
     }
-    if (const Node* order = reader.find("order"))
-        if (reader.whole(*order, 1) != 1)
-            throw not_served(order->place, "an order above 1", "Write order = 1");
+    if (const Node* order = reader.find("order")) {
+        mesh.order = reader.whole(*order, 1);
+        if (mesh.order > 2) throw Error::input(order->place, "the order is 1 or 2");
+        if (mesh.order == 2 && (mesh.shell() || mesh.kind == MeshKind::Polar || mesh.kind == MeshKind::File))
+            throw Error::input(order->place,
+                               std::string("there are no second-order elements for ") +
+                                   (mesh.shell()                   ? "shells"
+                                    : mesh.kind == MeshKind::Polar ? "polar meshes"
+                                                                   : "a mesh from a file; it brings its own"),
+                               "Write order = 1");
+    }
     if (const Node* formulation = reader.find("formulation"))
         mesh.formulation = reader.choice(*formulation, {"enhanced", "plain"}) == "plain"
                                ? Formulation::Plain
                                : Formulation::Enhanced;
-    reader.finish({"refine"});
+    reader.find("refine");
+    reader.finish();
     return mesh;
+}
+
+void read_refine(Study& study, const Node& document, const Context& context) {
+    const Node* list = document.find("mesh")->find("refine");
+    if (list == nullptr) return;
+    if (study.mesh.kind != MeshKind::Fitted)
+        throw Error::input(list->place, "refine belongs to fitted meshes", "Write kind = \"fitted\"");
+    for (const Node& node : cards_of(*document.find("mesh"), "refine")) {
+        CardReader reader(node, context.quantities, "[[mesh.refine]]", context.flat);
+        RefineCard card;
+        card.place = node.place;
+        card.size = reader.positive(reader.need("size", "size = \"2 mm\""), dimension::length);
+        if (const Node* on = reader.find("on")) {
+            card.on = reader.names(*on);
+            require_known(card.on, names_of(study.regions), "region", on->place);
+        }
+        if (const Node* inside = reader.find("inside")) {
+            CardReader inner = reader.inner(*inside, "inside");
+            card.inside = read_shape(inner, context);
+            inner.finish();
+        }
+        reader.finish();
+        if (card.on.empty() == !card.inside)
+            throw Error::input(node.place, "a refinement needs either on (regions) or inside (a shape)",
+                               "Write on = \"ring\" or inside = { sphere = … }");
+        study.mesh.refine.push_back(card);
+    }
 }
 
 void read_responses(Study& study, const Node& document, const Context& context) {
     for (const Node& node : cards_of(document, "response")) {
-        CardReader reader(node, context.quantities, "[[response]]", context.plane);
+        CardReader reader(node, context.quantities, "[[response]]", context.flat);
         ResponseCard response;
         response.name = read_name(reader, "stiffness");
         response.place = node.place;
@@ -143,7 +230,7 @@ void read_responses(Study& study, const Node& document, const Context& context) 
 void read_goal(Study& study, const Node& document, const Context& context) {
     const Node* node = document.find("goal");
     if (node == nullptr) return;
-    CardReader reader(*node, context.quantities, "[goal]", context.plane);
+    CardReader reader(*node, context.quantities, "[goal]", context.flat);
     const Node* minimize = reader.find("minimize");
     const Node* maximize = reader.find("maximize");
     reader.finish();
@@ -162,7 +249,7 @@ void read_goal(Study& study, const Node& document, const Context& context) {
 void read_run(Study& study, const Node& document, const Context& context) {
     const Node* node = document.find("run");
     if (node == nullptr) return;
-    CardReader reader(*node, context.quantities, "[run]", context.plane);
+    CardReader reader(*node, context.quantities, "[run]", context.flat);
     RunCard& run = study.run;
     if (const Node* n = reader.find("iterations")) run.iterations = reader.whole(*n, 1);
     if (const Node* n = reader.find("stop_when")) run.stop_when = reader.positive(*n, dimension::none);

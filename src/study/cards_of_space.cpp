@@ -10,7 +10,7 @@ namespace upright {
 
 void read_materials(Study& study, const Node& document, const Context& context) {
     for (const Node& node : cards_of(document, "material")) {
-        CardReader reader(node, context.quantities, "[[material]]", context.plane);
+        CardReader reader(node, context.quantities, "[[material]]", context.flat);
         Material material;
         const std::string name = read_name(reader, "steel");
         if (const Node* like = reader.find("like")) {
@@ -62,7 +62,7 @@ void read_materials(Study& study, const Node& document, const Context& context) 
 
 void read_regions(Study& study, const Node& document, const Context& context) {
     for (const Node& node : cards_of(document, "region")) {
-        CardReader reader(node, context.quantities, "[[region]]", context.plane);
+        CardReader reader(node, context.quantities, "[[region]]", context.flat);
         RegionCard region;
         region.name = read_name(reader, "block");
         region.place = node.place;
@@ -94,54 +94,88 @@ void read_regions(Study& study, const Node& document, const Context& context) {
             throw Error::input(node.place, "the region \"" + region.name + "\" has no material",
                                "Write material = \"…\" with the name of a [[material]] or of the library");
         }
-        const std::optional<Shape> shape = read_shape(reader);
+        const std::optional<Shape> shape = read_shape(reader, context);
+        const Frame* frame = read_frame(reader, study);
         const Node* skin = reader.find("skin_of");
         const Node* depth = reader.find("depth");
-        if (skin != nullptr) {
+        const Node* into = reader.find("into");
+        const Node* washer = reader.find("washer");
+        if (into != nullptr && skin == nullptr)
+            throw Error::input(into->place, "into belongs to skin_of", "Write skin_of = \"…\" as well");
+        if (washer != nullptr) {
+            if (shape || skin != nullptr)
+                throw Error::input(washer->place, "a region has either a shape, skin_of or washer",
+                                   "Remove the others");
+            CardReader inner = reader.inner(*washer, "washer");
+            Washer rings;
+            const Node* around = inner.find("around");
+            const Node* hole = inner.find("hole");
+            if ((around == nullptr) == (hole == nullptr))
+                throw Error::input(washer->place, "a washer needs either around or hole",
+                                   "Write around = \"a void cylinder\" or hole = { radius = 6 }");
+            if (around != nullptr) rings.around = inner.names(*around);
+            if (hole != nullptr) {
+                CardReader of_hole = inner.inner(*hole, "hole");
+                rings.hole_radius = of_hole.positive(of_hole.need("radius", "radius = 6"), dimension::length);
+                of_hole.finish();
+            }
+            rings.width = inner.positive(inner.need("width", "width = \"6 mm\""), dimension::length);
+            rings.depth = inner.positive(inner.need("depth", "depth = \"4 mm\""), dimension::length);
+            inner.finish();
+            region.extent = rings;
+        } else if (skin != nullptr) {
             if (shape)
                 throw Error::input(skin->place, "a region has either a shape or skin_of",
                                    "Remove one of them");
             if (depth == nullptr)
                 throw Error::input(node.place, "skin_of needs a depth", "Write depth = \"6 mm\"");
-            region.extent = Skin{reader.names(*skin), reader.positive(*depth, dimension::length)};
+            Skin layer{reader.names(*skin), reader.positive(*depth, dimension::length), false};
+            if (into != nullptr) layer.into_body = reader.choice(*into, {"body", "outside"}) == "body";
+            region.extent = layer;
         } else {
             if (depth != nullptr)
                 throw Error::input(depth->place, "depth belongs to skin_of", "Write skin_of = \"…\" as well");
             // Keys that are not served are named before the shape is missed.
             if (!shape) {
-                if (const Node* file = node.find("file"))
-                    throw not_served(file->place, "\"file\" in [[region]]");
                 std::vector<std::string> shapes =
-                    context.plane
-                        ? std::vector<std::string>{"box", "disk", "polygon", "skin_of"}
-                        : std::vector<std::string>{"box", "cylinder", "cone", "sphere", "prism", "skin_of"};
+                    context.flat ? std::vector<std::string>{"box", "disk", "polygon", "side_of", "skin_of"}
+                                 : std::vector<std::string>{"box",  "cylinder", "cone",    "sphere", "prism",
+                                                            "file", "side_of",  "skin_of", "washer"};
                 // A misspelt shape is an unknown key; that message helps more.
                 reader.find("within");
                 reader.find("copies");
                 reader.find("active");
-                reader.finish({"frame", "file", "body", "side_of"});
+                reader.find("thickness");
+                reader.finish();
                 std::string list;
                 for (const std::string& s : shapes) list += (list.empty() ? "" : ", ") + s;
                 throw Error::input(node.place, "the region \"" + region.name + "\" has no shape",
                                    "Write one of " + list);
             }
-            region.extent = *shape;
+            region.extent = frame != nullptr ? in_frame(*shape, *frame) : *shape;
+        }
+        if (const Node* thickness = reader.find("thickness")) {
+            if (!study.mesh.plane() && !study.mesh.shell())
+                throw Error::input(thickness->place, "thickness belongs to plane models and shells",
+                                   "Remove it");
+            region.thickness = reader.positive(*thickness, dimension::length);
         }
         if (const Node* within = reader.find("within")) region.within = reader.names(*within);
-        const std::vector<Vec3> copies = read_copies(reader);
-        if (!copies.empty() && skin != nullptr)
-            throw Error::input(node.find("copies")->place, "skin_of follows the copies of what it covers",
+        const std::vector<Motion> copies = read_copies(reader, study);
+        if (!copies.empty() && (skin != nullptr || washer != nullptr))
+            throw Error::input(node.find("copies")->place,
+                               "skin_of and washer follow the copies of what they name",
                                "Remove copies here");
         const bool in_use = active(reader);
-        reader.finish({"frame", "file", "body", "side_of"});
+        reader.finish();
         if (!in_use) {
             study.inactive.push_back("region " + region.name);
             continue;
         }
-        for_copies(region.name, copies, [&](const std::string& name, const Vec3& shift) {
+        for_copies(region.name, copies, [&](const std::string& name, const Motion& motion) {
             RegionCard copy = region;
             copy.name = name;
-            if (Shape* s = std::get_if<Shape>(&copy.extent)) *s = shifted(*s, shift);
+            if (Shape* s = std::get_if<Shape>(&copy.extent)) *s = moved(*s, motion);
             study.regions.push_back(copy);
         });
     }
@@ -152,7 +186,7 @@ void read_regions(Study& study, const Node& document, const Context& context) {
 
 void read_surfaces(Study& study, const Node& document, const Context& context) {
     for (const Node& node : cards_of(document, "surface")) {
-        CardReader reader(node, context.quantities, "[[surface]]", context.plane);
+        CardReader reader(node, context.quantities, "[[surface]]", context.flat);
         SurfaceCard surface;
         surface.name = read_name(reader, "feet");
         surface.place = node.place;
@@ -173,7 +207,7 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
             surface.on_plane = p;
         }
         if (const Node* on_cylinder = reader.find("on_cylinder")) {
-            if (context.plane)
+            if (context.flat)
                 throw Error::input(on_cylinder->place, "on_cylinder has no place in a plane model",
                                    "Use of = \"hole\" or inside = { disk = … }");
             CardReader inner = reader.inner(*on_cylinder, "on_cylinder");
@@ -187,32 +221,64 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
         }
         if (const Node* inside = reader.find("inside")) {
             CardReader inner = reader.inner(*inside, "inside");
-            surface.inside = read_shape(inner);
+            surface.inside = read_shape(inner, context);
+            if (const Frame* frame = read_frame(inner, study); frame != nullptr && surface.inside)
+                surface.inside = in_frame(*surface.inside, *frame);
             inner.finish();
             if (!surface.inside)
                 throw Error::input(inside->place, "inside needs a shape",
                                    "Write inside = { box = [[…], […]] }");
         }
-        const std::vector<Vec3> copies = read_copies(reader);
+        const std::vector<Motion> copies = read_copies(reader, study);
         const bool in_use = active(reader);
-        reader.finish({"cad", "hole", "frame"});
+        if (const Node* cad = reader.find("cad")) {
+            Node::List single{*cad};
+            for (const Node& number : cad->list() != nullptr ? *cad->list() : single)
+                surface.cad.push_back(reader.whole(number, 1));
+            if (surface.cad.empty())
+                throw Error::input(cad->place, "cad names no face", "Write cad = [12, 14]");
+        }
+        if (const Node* hole = reader.find("hole")) {
+            CardReader inner = reader.inner(*hole, "hole");
+            surface.hole_radius = inner.positive(inner.need("radius", "radius = 6"), dimension::length);
+            inner.finish();
+        }
+        if (const Node* set = reader.find("set")) {
+            if (study.mesh.kind != MeshKind::File)
+                throw Error::input(set->place, "set names a set of points of a mesh file",
+                                   "Write [mesh] kind = \"file\", or another rule");
+            surface.set = reader.text(*set);
+        }
+        reader.finish();
         if (surface.of.empty() && !surface.facing && !surface.on_plane && !surface.on_cylinder &&
-            !surface.inside)
-            throw Error::input(node.place, "the surface \"" + surface.name + "\" has no rule",
-                               "Write of, facing, on_plane, on_cylinder or inside; they combine");
+            !surface.inside && surface.cad.empty() && !surface.hole_radius && surface.set.empty())
+            throw Error::input(
+                node.place, "the surface \"" + surface.name + "\" has no rule",
+                "Write of, facing, on_plane, on_cylinder, inside, cad, hole or set; they combine");
         if (!in_use) {
             study.inactive.push_back("surface " + surface.name);
             continue;
         }
-        for_copies(surface.name, copies, [&](const std::string& name, const Vec3& shift) {
+        for_copies(surface.name, copies, [&](const std::string& name, const Motion& motion) {
             SurfaceCard copy = surface;
             copy.name = name;
-            if (copy.on_plane) copy.on_plane->point += shift;
-            if (copy.on_cylinder) {
-                copy.on_cylinder->from += shift;
-                copy.on_cylinder->to += shift;
+            // A copy of the surface of a copied region is that of the copy with its number.
+            for (std::string& of : copy.of)
+                if (name != surface.name) {
+                    const std::string numbered = of + name.substr(surface.name.size());
+                    for (const RegionCard& region : study.regions)
+                        if (region.name == numbered) of = numbered;
+                }
+            if (copy.facing) *copy.facing = motion.turn * *copy.facing;
+            if (copy.on_plane) {
+                copy.on_plane->point = motion.place(copy.on_plane->point);
+                copy.on_plane->normal = motion.turn * copy.on_plane->normal;
             }
-            if (copy.inside) *copy.inside = shifted(*copy.inside, shift);
+            if (copy.on_cylinder) {
+                copy.on_cylinder->from = motion.place(copy.on_cylinder->from);
+                copy.on_cylinder->to = motion.place(copy.on_cylinder->to);
+            }
+            if (copy.inside) *copy.inside = moved(*copy.inside, motion);
             study.surfaces.push_back(copy);
         });
     }
@@ -220,7 +286,7 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
 
 void read_points(Study& study, const Node& document, const Context& context) {
     for (const Node& node : cards_of(document, "point")) {
-        CardReader reader(node, context.quantities, "[[point]]", context.plane);
+        CardReader reader(node, context.quantities, "[[point]]", context.flat);
         PointCard point;
         point.name = read_name(reader, "tip");
         point.place = node.place;
@@ -229,9 +295,10 @@ void read_points(Study& study, const Node& document, const Context& context) {
         if ((at == nullptr) == (center == nullptr))
             throw Error::input(node.place, "the point \"" + point.name + "\" needs either at or center_of",
                                "Write at = [x, y, z] or center_of = \"a surface\"");
-        std::vector<Vec3> copies = read_copies(reader);
+        const std::vector<Motion> copies = read_copies(reader, study);
         const bool in_use = active(reader);
-        reader.finish({"frame"});
+        const Frame* frame = read_frame(reader, study);
+        reader.finish();
         point.at_place = (at != nullptr ? at : center)->place;
         if (!in_use) {
             study.inactive.push_back("point " + point.name);
@@ -239,17 +306,19 @@ void read_points(Study& study, const Node& document, const Context& context) {
         }
         if (center != nullptr) {
             point.at = reader.text(*center);
+            if (frame != nullptr) throw Error::input(point.at_place, "center_of needs no frame", "Remove it");
             if (!copies.empty())
                 throw Error::input(point.at_place, "center_of follows the copies of its surface",
                                    "Remove copies here");
             study.points.push_back(point);
             continue;
         }
-        const Vec3 place = reader.vector(*at, dimension::length);
-        for_copies(point.name, copies, [&](const std::string& name, const Vec3& shift) {
+        Vec3 place = reader.vector(*at, dimension::length);
+        if (frame != nullptr) place = frame->axes * place + frame->origin;
+        for_copies(point.name, copies, [&](const std::string& name, const Motion& motion) {
             PointCard copy = point;
             copy.name = name;
-            copy.at = Vec3(place + shift);
+            copy.at = motion.place(place);
             study.points.push_back(copy);
         });
     }

@@ -13,9 +13,10 @@ namespace {
 
 void check_document(const Node& document) {
     static const std::vector<std::string> served{
-        "title",   "notes", "units", "extends",  "values", "material", "region", "surface", "point",
-        "support", "load",  "case",  "symmetry", "mesh",   "response", "goal",   "run"};
-    static const std::vector<std::string> later{"frame", "coupling", "joint", "mass", "bond", "form"};
+        "title", "notes",   "units",    "extends", "values",   "material", "region",   "surface",
+        "point", "support", "load",     "case",    "symmetry", "mesh",     "response", "goal",
+        "run",   "frame",   "coupling", "joint",   "mass",     "bond"};
+    static const std::vector<std::string> later{"form"};
     std::vector<std::string> all = served;
     all.insert(all.end(), later.begin(), later.end());
     for (const Entry& entry : *document.table()) {
@@ -67,12 +68,38 @@ std::string read_text_key(const Node& document, const std::string& key) {
     return *node->text();
 }
 
+// Names of files become absolute, so that the resolved study can be kept anywhere.
+void resolve_files(Node& document, const std::filesystem::path& study) {
+    const auto resolve = [&](Node& table) {
+        Node* file = table.table() != nullptr ? table.find("file") : nullptr;
+        if (file == nullptr || file->text() == nullptr) return;
+        const std::filesystem::path given(*file->text());
+        if (given.is_absolute()) return;
+        std::filesystem::path beside = std::filesystem::path(file->place.file).parent_path();
+        if (beside.empty()) beside = study.parent_path();
+        file->value = std::filesystem::absolute(beside / given).lexically_normal().string();
+    };
+    if (Node* mesh = document.find("mesh")) resolve(*mesh);
+    if (Node* regions = document.find("region"))
+        if (auto* list = std::get_if<Node::List>(&regions->value))
+            for (Node& region : *list) resolve(region);
+}
+
+void require_polar_frame(const Study& study, const Node& document) {
+    const Node& node = *document.find("mesh")->find("frame");
+    require_known({study.mesh.frame}, names_of(study.frames), "frame", node.place);
+    if (!study.frame(study.mesh.frame).cylindrical)
+        throw Error::input(node.place, "the frame \"" + study.mesh.frame + "\" is not cylindrical",
+                           "A polar mesh runs around the axis of a cylindrical frame");
+}
+
 } // namespace
 
 Study load_study(const std::filesystem::path& file, const std::vector<std::string>& settings) {
     Node document = load_document(file);
     for (const std::string& setting : settings) apply_setting(document, setting);
     check_document(document);
+    resolve_files(document, file);
 
     Study study;
     study.file = file;
@@ -82,12 +109,19 @@ Study load_study(const std::filesystem::path& file, const std::vector<std::strin
     study.notes = read_text_key(document, "notes");
     study.units = read_units(document);
     const Quantities quantities(study.units, read_values(document));
-    study.mesh = read_mesh(document, quantities, file.string());
-    const Context context{quantities, study.mesh.plane()};
+    study.mesh = read_mesh(document, quantities, file);
+    const Context context{quantities, study.mesh.flat(), study.mesh.shell(), file.parent_path()};
     read_materials(study, document, context);
+    read_frames(study, document, context);
+    if (study.mesh.kind == MeshKind::Polar) require_polar_frame(study, document);
     read_regions(study, document, context);
     read_surfaces(study, document, context);
     read_points(study, document, context);
+    read_refine(study, document, context);
+    read_couplings(study, document, context);
+    read_joints(study, document, context);
+    read_masses(study, document, context);
+    read_bonds(study, document, context);
     read_supports(study, document, context);
     read_loads(study, document, context);
     read_cases(study, document, context);

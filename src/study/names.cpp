@@ -48,6 +48,11 @@ void check_names(const Study& study) {
     require_unique(study.regions, "region");
     require_unique(study.surfaces, "surface");
     require_unique(study.points, "point");
+    require_unique(study.frames, "frame");
+    require_unique(study.couplings, "coupling");
+    require_unique(study.joints, "joint");
+    require_unique(study.masses, "mass");
+    require_unique(study.bonds, "bond");
     require_unique(study.supports, "support");
     require_unique(study.loads, "load");
     require_unique(study.cases, "case");
@@ -63,6 +68,12 @@ void check_names(const Study& study) {
                                        "Loads and supports refer to both; give the point another name");
         places.push_back(point);
     }
+    for (const CouplingCard& card : study.couplings) {
+        if (std::find(places.begin(), places.end(), card.name) != places.end())
+            throw Error::input(card.place, "a surface or point already bears the name \"" + card.name + "\"",
+                               "Loads and supports refer to all of them; give the coupling another name");
+    }
+    for (const std::string& coupling : names_of(study.couplings)) places.push_back(coupling);
     std::vector<std::string> painted;
     for (const RegionCard& region : study.regions) {
         require_known(region.within, painted, "region (painted before \"" + region.name + "\")",
@@ -72,6 +83,9 @@ void check_names(const Study& study) {
             coverable.insert(coverable.end(), surfaces.begin(), surfaces.end());
             require_known(skin->of, coverable, "earlier region or surface", region.place);
         }
+        if (const Washer* washer = std::get_if<Washer>(&region.extent);
+            washer != nullptr && !washer->around.empty())
+            require_known(washer->around, painted, "earlier region", region.place);
         painted.push_back(region.name);
     }
     for (const SurfaceCard& surface : study.surfaces)
@@ -80,13 +94,15 @@ void check_names(const Study& study) {
         if (const std::string* of = std::get_if<std::string>(&point.at))
             require_known({*of}, surfaces, "surface", point.at_place);
     for (const SupportCard& support : study.supports)
-        require_known(support.on, places, "surface or point", support.on_place);
+        require_known(support.on, places, "surface, point or coupling", support.on_place);
     for (const LoadCard& load : study.loads) {
         if (load.on.empty()) continue;
-        require_known(load.on, places, "surface or point", load.on_place);
+        require_known(load.on, places, "surface, point or coupling", load.on_place);
         if (std::holds_alternative<PressureLoad>(load.kind))
             require_known(load.on, surfaces, "surface", load.on_place);
     }
+    for (const MassCard& mass : study.masses)
+        require_known(mass.on, places, "surface, point or coupling", mass.on_place);
 }
 
 } // namespace upright

@@ -1,6 +1,8 @@
 // Shapes, and the small things that all readers of cards share.
 #include "study/cards.hpp"
+#include "study/file_slot.hpp"
 
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 
@@ -72,26 +74,56 @@ bool active(CardReader& reader) {
     return node == nullptr || reader.flag(*node);
 }
 
-std::vector<Vec3> read_copies(CardReader& reader) {
+std::vector<Motion> read_copies(CardReader& reader, const Study& study) {
     const Node* node = reader.find("copies");
     if (node == nullptr) return {};
-    if (node->table() != nullptr)
-        throw not_served(node->place, "copies around a frame",
-                         "Write shifts: copies = [[0, 0, 0], [340, 0, 0]]");
+    std::vector<Motion> out;
+    if (node->table() != nullptr) {
+        CardReader inner = reader.inner(*node, "copies");
+        inner.need("around", "around = \"a frame\"");
+        const Frame* frame = read_frame(inner, study, "around");
+        const int count = inner.whole(inner.need("count", "count = 6"), 2);
+        inner.finish();
+        if (count > 10000) throw Error::input(node->place, "that makes too many copies");
+        for (int i = 0; i < count; ++i) {
+            Motion motion;
+            motion.turn =
+                Eigen::AngleAxisd(2.0 * 3.14159265358979323846 * i / count, frame->axes.col(2)).matrix();
+            motion.shift = frame->origin - motion.turn * frame->origin;
+            if (i == 0) motion = Motion();
+            out.push_back(motion);
+        }
+        return out;
+    }
     const Node::List* list = node->list();
     if (list == nullptr || list->empty())
         throw Error::input(node->place, "copies needs a list of shifts",
-                           "Write copies = [[0, 0, 0], [340, 0, 0]]");
-    std::vector<Vec3> out;
-    for (const Node& shift : *list) out.push_back(reader.vector(shift, dimension::length));
+                           "Write copies = [[0, 0, 0], [340, 0, 0]] or { around = \"a frame\", count = 6 }");
+    for (const Node& shift : *list) {
+        Motion motion;
+        motion.shift = reader.vector(shift, dimension::length);
+        out.push_back(motion);
+    }
     return out;
+}
+
+std::filesystem::path read_path(const CardReader& reader, const Node& node, const Context& context) {
+    const std::filesystem::path given(reader.text(node));
+    const std::filesystem::path beside = std::filesystem::path(node.place.file).parent_path();
+    const std::filesystem::path path =
+        given.is_absolute() ? given : (beside.empty() ? context.folder : beside) / given;
+    std::error_code ignored;
+    if (!std::filesystem::is_regular_file(path, ignored))
+        throw Error::input(node.place, "there is no file " + path.string(),
+                           "Names of files are relative to the study's folder");
+    return path;
 }
 
 void need_length(const Node& node, const Vec3& from, const Vec3& to) {
     if ((to - from).norm() < 1e-12) throw Error::input(node.place, "from and to are the same place");
 }
 
-std::optional<Shape> read_shape(CardReader& reader) {
+std::optional<Shape> read_shape(CardReader& reader, const Context& context) {
     std::optional<Shape> shape;
     std::string first;
     const auto once = [&](const std::string& key) -> const Node* {
@@ -105,6 +137,22 @@ std::optional<Shape> read_shape(CardReader& reader) {
         return node;
     };
     if (const Node* node = once("box")) shape = read_box(reader, *node);
+    if (const Node* node = once("side_of")) {
+        CardReader inner = reader.inner(*node, "side_of");
+        HalfSpace half;
+        half.point = inner.vector(inner.need("point", "point = [0, 0, 0]"), dimension::length);
+        half.normal = inner.direction(inner.need("normal", "normal = [0, 0, 1]"));
+        inner.finish();
+        shape = half;
+    }
+    if (const Node* node = once("cells")) {
+        CardReader inner = reader.inner(*node, "cells");
+        CellSet set;
+        set.array = inner.text(inner.need("array", "array = \"zone\""));
+        if (const Node* value = inner.find("value")) set.value = inner.number(*value, dimension::none);
+        inner.finish();
+        shape = set;
+    }
     if (reader.plane()) {
         if (const Node* node = once("disk")) {
             CardReader inner = reader.inner(*node, "disk");
@@ -129,6 +177,19 @@ std::optional<Shape> read_shape(CardReader& reader) {
                 throw Error::input(node->place, std::string("a ") + solid + " has no place in a plane model",
                                    "Write box, disk or polygon");
         return shape;
+    }
+    if (const Node* node = once("file")) {
+        FileBody body;
+        body.slot = std::make_shared<FileSlot>();
+        body.slot->file = read_path(reader, *node, context);
+        body.slot->place = node->place;
+        if (const Node* name = reader.find("body")) body.slot->body = reader.text(*name);
+        if (const Node* unit = reader.find("file_unit")) {
+            body.slot->scale = reader.positive(*unit, dimension::length);
+            body.slot->unit_given = true;
+        }
+        body.slot->length_si = context.quantities.units().length_si;
+        shape = body;
     }
     for (const char* flat : {"disk", "polygon"})
         if (const Node* node = once(flat))
@@ -177,24 +238,53 @@ std::optional<Shape> read_shape(CardReader& reader) {
     return shape;
 }
 
-Shape shifted(Shape shape, const Vec3& by) {
-    std::visit(
-        [&](auto& s) {
+namespace {
+
+// A shape in axes of its own: exact for whatever has no orientation but its ends.
+Shape placed(const Shape& shape, const Mat3& axes, const Vec3& origin) {
+    const auto at = [&](const Vec3& p) { return Vec3(axes * p + origin); };
+    const bool shift_alone = axes.isIdentity(1e-12);
+    return std::visit(
+        [&](auto s) -> Shape {
             using T = std::decay_t<decltype(s)>;
-            if constexpr (std::is_same_v<T, Box>) {
-                s.low += by;
-                s.high += by;
-            } else if constexpr (std::is_same_v<T, Sphere> || std::is_same_v<T, Disk>) {
-                s.center += by;
+            if constexpr (std::is_same_v<T, Sphere> || std::is_same_v<T, Disk>) {
+                s.center = at(s.center);
+                return s;
+            } else if constexpr (std::is_same_v<T, Cylinder> || std::is_same_v<T, Cone>) {
+                s.from = at(s.from);
+                s.to = at(s.to);
+                return s;
+            } else if constexpr (std::is_same_v<T, HalfSpace>) {
+                s.point = at(s.point);
+                s.normal = axes * s.normal;
+                return s;
             } else if constexpr (std::is_same_v<T, Polygon>) {
-                for (Vec2& corner : s.corners) corner += by.head<2>();
+                for (Vec2& c : s.corners) c = at(Vec3(c.x(), c.y(), 0.0)).template head<2>();
+                return s;
+            } else if constexpr (std::is_same_v<T, CellSet>) {
+                return s;
+            } else if constexpr (std::is_same_v<T, Placed>) {
+                return Placed{s.shape, axes * s.axes, at(s.origin)};
             } else {
-                s.from += by;
-                s.to += by;
+                if constexpr (std::is_same_v<T, Box>)
+                    if (shift_alone) return Box{s.low + origin, s.high + origin};
+                if constexpr (std::is_same_v<T, Prism>)
+                    if (shift_alone) return Prism{s.polygon, s.from + origin, s.to + origin};
+                if (shift_alone && origin.isZero()) return s;
+                return Placed{std::make_shared<const AnyShape>(AnyShape{s}), axes, origin};
             }
         },
         shape);
-    return shape;
+}
+
+} // namespace
+
+Shape moved(const Shape& shape, const Motion& by) {
+    return placed(shape, by.turn, by.shift);
+}
+
+Shape in_frame(const Shape& shape, const Frame& frame) {
+    return placed(shape, frame.axes, frame.origin);
 }
 
 } // namespace upright

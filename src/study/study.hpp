@@ -7,6 +7,7 @@
 
 #include <array>
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <string>
 #include <variant>
@@ -61,11 +62,58 @@ struct Disk {
 struct Polygon {
     std::vector<Vec2> corners;
 };
-using Shape = std::variant<Box, Cylinder, Cone, Sphere, Prism, Disk, Polygon>;
+// Everything on the side of a plane to which its normal points.
+struct HalfSpace {
+    Vec3 point, normal;
+};
+// A body of a STEP, STL or OBJ file. It is read when it is first needed; copies share it.
+class FacetBody;
+struct FileSlot; // geometry/file_body.hpp
+struct FileBody {
+    std::shared_ptr<FileSlot> slot;
+};
+// A set of cells that comes with a mesh file: cells whose value in a cell array is the given one, or not
+// zero.
+struct CellSet {
+    std::string array;
+    std::optional<double> value;
+};
+// A shape written in a frame of its own, or a copy that was turned.
+struct AnyShape;
+struct Placed {
+    std::shared_ptr<const AnyShape> shape;
+    Mat3 axes = Mat3::Identity(); // columns: the frame's axes
+    Vec3 origin = Vec3::Zero();
+};
+using Shape =
+    std::variant<Box, Cylinder, Cone, Sphere, Prism, Disk, Polygon, HalfSpace, FileBody, CellSet, Placed>;
+struct AnyShape {
+    Shape shape;
+};
+
+// A local coordinate system. `axes` has the directions x', y', z' (of a cylindrical one: where the angle is
+// zero, a quarter turn on, and the axis) as columns.
+struct Frame : Card {
+    bool cylindrical = false;
+    Vec3 origin = Vec3::Zero();
+    Mat3 axes = Mat3::Identity();
+
+    // The directions of the frame's components (x y z, or r t z) at a place, as columns.
+    Mat3 at(const Vec3& p) const;
+};
 
 // A layer of the given depth on the outside of regions, or under surfaces.
 struct Skin {
     std::vector<std::string> of;
+    double depth = 0.0;
+    bool into_body = false; // of regions with material: the layer lies inside of them
+};
+
+// Rings around the ends of holes: of void cylinders by name, or of every hole of a radius in CAD bodies.
+struct Washer {
+    std::vector<std::string> around;
+    std::optional<double> hole_radius;
+    double width = 0.0;
     double depth = 0.0;
 };
 
@@ -74,8 +122,9 @@ enum class Role { Design, Keep, Void };
 struct RegionCard : Card {
     Role role = Role::Design;
     std::string material; // empty for a void
-    std::variant<Shape, Skin> extent;
+    std::variant<Shape, Skin, Washer> extent;
     std::vector<std::string> within; // empty: everywhere
+    std::optional<double> thickness; // of a plane or shell region, where it is not the mesh's
 };
 
 struct SurfaceCard : Card {
@@ -92,6 +141,9 @@ struct SurfaceCard : Card {
     std::optional<OnPlane> on_plane;
     std::optional<OnCylinder> on_cylinder;
     std::optional<Shape> inside;
+    std::vector<int> cad;              // numbered faces of a CAD body
+    std::optional<double> hole_radius; // walls of holes of that radius
+    std::string set;                   // a set of points that comes with a mesh file
 };
 
 struct PointCard : Card {
@@ -99,15 +151,52 @@ struct PointCard : Card {
     Place at_place;
 };
 
+// A surface that moves with one point.
+struct CouplingCard : Card {
+    std::vector<std::string> surfaces;
+    Place surface_place;
+    std::string at;    // a point; empty: the centroid of the surfaces
+    bool rigid = true; // else averaging
+};
+
+// Six springs between two couplings, or a coupling and the ground.
+struct JointCard : Card {
+    std::array<std::string, 2> between; // empty: the ground
+    Vec3 axis = Vec3::UnitZ();
+    double axial = 0.0, shear = 0.0;     // force / length
+    double torsion = 0.0, bending = 0.0; // moment / angle
+    Place between_place;
+};
+
+// What rides on the part but is not part of it.
+struct MassCard : Card {
+    std::vector<std::string> on;
+    Place on_place;
+    double value = 0.0;
+    Vec3 inertia = Vec3::Zero(); // about x, y, z through the place it sits at
+};
+
+// Surfaces of bodies that were meshed separately and hang together.
+struct BondCard : Card {
+    std::array<std::string, 2> between;
+    Place between_place;
+    double gap = 0.0; // how far apart they may lie
+};
+
 struct SupportCard : Card {
     std::vector<std::string> on;
     Place on_place;
-    std::array<bool, 3> hold{};
+    std::array<bool, 6> hold{}; // x y z rx ry rz of the frame (r t z in a cylindrical one)
+    std::array<double, 6> move{};
+    std::string frame;
 };
 
 struct ForceLoad {
-    Vec3 total = Vec3::Zero();
-    bool each_face = false; // the force acts on every face anew
+    Vec3 total = Vec3::Zero(); // in the load's frame
+    bool each_face = false;    // the force acts on every face anew
+};
+struct MomentLoad {
+    Vec3 total = Vec3::Zero(); // in the load's frame
 };
 struct PressureLoad {
     double value = 0.0; // pushes into the body
@@ -115,10 +204,23 @@ struct PressureLoad {
 struct GravityLoad {
     Vec3 acceleration = Vec3::Zero();
 };
+// A force along the line from one place to another: a rope, a rod.
+struct TowardLoad {
+    std::variant<Vec3, std::string> from, to; // places, or points by name
+    double size = 0.0;
+};
+struct SpinLoad {
+    std::string frame;  // about its axis
+    double speed = 0.0; // rad / time
+};
+struct HeatLoad {
+    double rise = 0.0; // K, of the whole body
+};
 struct LoadCard : Card {
     std::vector<std::string> on;
     Place on_place;
-    std::variant<ForceLoad, PressureLoad, GravityLoad> kind;
+    std::string frame;
+    std::variant<ForceLoad, PressureLoad, GravityLoad, MomentLoad, TowardLoad, SpinLoad, HeatLoad> kind;
 };
 
 // One static case after the lists were written out: "start-up/1" has the list "start-up".
@@ -134,17 +236,45 @@ struct SymmetryPlane {
     Place place;
 };
 
-enum class ElementFamily { Solid, PlaneStress, PlaneStrain };
+enum class ElementFamily { Solid, PlaneStress, PlaneStrain, Shell };
 enum class Formulation { Enhanced, Plain };
+enum class MeshKind { Grid, Polar, Fitted, File };
+const char* text(MeshKind kind);
+
+// Finer elements somewhere.
+struct RefineCard {
+    std::vector<std::string> on; // near surfaces or regions; empty: inside the shape
+    std::optional<Shape> inside;
+    double size = 0.0;
+    Place place;
+};
 
 struct MeshCard {
+    MeshKind kind = MeshKind::Grid;
     double size = 0.0;
+    int order = 1;
+    std::string frame;                         // polar: the axis
+    std::optional<std::filesystem::path> file; // kind = "file"
+    double file_scale = 1.0;                   // length of the study for each length of the file
+    struct Sweep {
+        Vec3 along = Vec3::UnitZ(); // the whole way
+        int layers = 1;
+    };
+    std::optional<Sweep> sweep; // a plane mesh swept to solids
+    std::vector<RefineCard> refine;
     ElementFamily family = ElementFamily::Solid;
     Formulation formulation = Formulation::Enhanced;
     double thickness = 1.0; // plane models
     Place place;
 
-    bool plane() const { return family != ElementFamily::Solid; }
+    // Written in two numbers: plane models, and flat shells that are meshed here.
+    bool flat() const {
+        return family != ElementFamily::Solid && !(family == ElementFamily::Shell && kind == MeshKind::File);
+    }
+    bool plane() const {
+        return family == ElementFamily::PlaneStress || family == ElementFamily::PlaneStrain;
+    }
+    bool shell() const { return family == ElementFamily::Shell; }
 };
 
 enum class Measure { Compliance, Mass, Volume, MassFraction, VolumeFraction };
@@ -183,9 +313,14 @@ struct Study {
     std::string notes;
     UnitSystem units;
     std::vector<Material> materials;
+    std::vector<Frame> frames;
     std::vector<RegionCard> regions; // in painting order, copies written out
     std::vector<SurfaceCard> surfaces;
     std::vector<PointCard> points;
+    std::vector<CouplingCard> couplings;
+    std::vector<JointCard> joints;
+    std::vector<MassCard> masses;
+    std::vector<BondCard> bonds;
     std::vector<SupportCard> supports;
     std::vector<LoadCard> loads;
     std::vector<StaticCase> cases;
@@ -199,6 +334,10 @@ struct Study {
     std::vector<std::string> inactive;
     // The merged study as TOML, to be kept with a run.
     std::string resolved;
+
+    const Frame& frame(const std::string& name) const;
+    // The thickness of the elements of a region.
+    double thickness(RegionId region) const;
 };
 
 // "bolt" means "bolt" itself and every copy "bolt/1", "bolt/2", …

@@ -14,7 +14,7 @@ TEST(GridMesh, CountsNodesAndElements) {
     EXPECT_EQ(mesh.elements(), 128U);
     EXPECT_EQ(mesh.nodes.size(), 9U * 5U * 5U);
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
-        const Eigen::MatrixXd c = corners_of(mesh, static_cast<ElementId>(e));
+        const Eigen::MatrixXd c = places_of(mesh, static_cast<ElementId>(e));
         Eigen::Matrix3d edges;
         edges << c.col(1) - c.col(0), c.col(3) - c.col(0), c.col(4) - c.col(0);
         EXPECT_NEAR(edges.determinant(), 1.0, 1e-12); // right-handed and of the right size

@@ -79,12 +79,15 @@ TEST(Model, GravityForcesFollowTheDensity) {
 TEST(Model, SymmetryPlanesHoldTheirNormal) {
     const Model model = build_model(study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n")));
     EXPECT_EQ(model.symmetry.size(), 9U * 5U);
-    for (const HeldDirection& h : model.symmetry) {
-        EXPECT_EQ(h.axis, 1);
-        EXPECT_DOUBLE_EQ(model.mesh.nodes[index(h.node)].y(), 2.0);
+    for (const Equation& e : model.symmetry) {
+        ASSERT_EQ(e.terms.size(), 1U);
+        const Model::Spot spot = model.spot(e.terms[0].freedom);
+        EXPECT_EQ(spot.component, 1);
+        EXPECT_DOUBLE_EQ(spot.at.y(), 2.0);
     }
     // Nobody loads the plane: it is no surface.
-    for (const CellFace& f : model.painting.boundary) EXPECT_NE(f.side, 3);
+    for (const ModelSurface& s : model.surfaces)
+        for (const MeshFace& f : s.faces) EXPECT_NE(f.side, 3);
 }
 
 TEST(Model, PointsOffTheBodyAreRefused) {

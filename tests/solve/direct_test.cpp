@@ -13,14 +13,12 @@ namespace {
 ElementSystem chain(int count) {
     ElementSystem out;
     out.unknowns = static_cast<std::size_t>(count - 1);
-    out.dofs_per_element = 2;
-    Eigen::MatrixXd spring(2, 2);
-    spring << 1, -1, -1, 1;
-    out.templates = {spring};
+    static const Eigen::MatrixXd spring = (Eigen::MatrixXd(2, 2) << 1, -1, -1, 1).finished();
     for (int i = 0; i + 1 < count; ++i) {
         out.dofs.push_back(i - 1);
         out.dofs.push_back(i);
-        out.template_of.push_back(0);
+        out.starts.push_back(out.dofs.size());
+        out.matrix_of.push_back(&spring);
     }
     return out;
 }

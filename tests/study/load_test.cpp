@@ -94,11 +94,9 @@ TEST(LoadStudy, ResolvedTextLoadsToTheSameStudy) {
 
 TEST(LoadStudy, WordsNotServedYetAreRefusedAsSuch) {
     for (const char* extra :
-         {"[[joint]]\nname = \"j\"\n", "[form]\nmirror = [\"y = 2\"]\n",
+         {"[form]\nmirror = [\"y = 2\"]\n",
           "[[case]]\nname = \"m\"\nkind = \"modal\"\nsupports = [\"clamp\"]\n",
-          "[[load]]\nname = \"m\"\non = \"tip\"\nmoment = [1, 0, 0]\n",
-          "[[response]]\nname = \"s\"\nmeasure = \"stress\"\n", "[run]\nsolver = \"multigrid\"\n",
-          "[[support]]\nname = \"s\"\non = \"tip\"\nhold = [\"rx\"]\n"})
+          "[[response]]\nname = \"s\"\nmeasure = \"stress\"\n", "[run]\nsolver = \"multigrid\"\n"})
         EXPECT_NE(test::error_of(block_study(extra)).find("does not serve yet"), std::string::npos)
             << extra << test::error_of(block_study(extra));
 }

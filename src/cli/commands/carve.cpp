@@ -126,7 +126,7 @@ int run_carve(const Invocation& in, Console& console) {
     for (std::size_t e = 0; e < density.size(); ++e)
         modelled += density[e] * model.mesh.volume(static_cast<ElementId>(e)) *
                     model.material(static_cast<ElementId>(e)).density;
-    modelled *= model.mesh.grid.copies();
+    modelled *= model.mesh.copies();
     const double moved = 100.0 * (part.mass / modelled - 1.0);
     console.result(fmt::format("mass of the densities {:.5g} {}, so carving moves it by {:+.1f} %{}",
                                modelled, mass, moved, std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));

@@ -1,0 +1,397 @@
+#include "mesh/fitted_mesh.hpp"
+
+#include "geometry/cad_module.hpp"
+#include "geometry/file_body.hpp"
+#include "study/file_slot.hpp"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <stdexcept>
+#include <unordered_map>
+
+namespace upright {
+
+namespace {
+
+using cad::Solid;
+
+class Builder {
+  public:
+    Builder(const Study& study, const RegionExtents& extents) : study_(study), extents_(extents) {
+        for (const RegionCard& card : study.regions)
+            if (const Shape* shape = std::get_if<Shape>(&card.extent); shape != nullptr && card.role != Role::Void) box_.include(bounds(*shape));
+        if (box_.empty())
+            throw Error::input(study.regions.front().place, "no region has material and a shape of its own", "Write a [[region]] with a shape");
+    }
+
+    FittedMesh run() {
+        FittedInput input;
+        if (!facets_alone(input)) arrangement(input);
+        FittedOptions options;
+        options.size = study_.mesh.size;
+        for (const RefineCard& card : study_.mesh.refine) {
+            if (card.size >= study_.mesh.size) throw Error::input(card.place, "a refinement must be finer than [mesh] size", "Write a smaller size");
+            options.smallest = std::min(options.smallest, 0.5 * card.size / study_.mesh.size);
+            options.refine.emplace_back(
+                [this, &card](const Vec3& p) {
+                    if (card.inside) return signed_distance(*card.inside, p);
+                    double d = 1e300;
+                    for (std::size_t r = 0; r < study_.regions.size(); ++r)
+                        if (refers_to(card.on, study_.regions[r].name)) d = std::min(d, region_distance(study_, extents_, static_cast<RegionId>(r), p));
+                    return d - 0.5 * card.size;
+                },
+                card.size);
+        }
+        guard_size();
+        FittedTets tets;
+        try {
+            tets = make_fitted_tets(input, options);
+        } catch (const Error& bad) {
+            throw Error::numerics(std::string(bad.what()));
+        }
+        return to_mesh(tets);
+    }
+
+  private:
+    void guard_size() const {
+        const double cells = box_.size().prod() / std::pow(study_.mesh.size, 3) * 6.0;
+        if (cells > 5e7)
+            throw Error::input(study_.mesh.place, fmt::format("a size of {:g} {} makes about {:.3g} tetrahedra", study_.mesh.size, study_.units.length, cells),
+                               fmt::format("Write a larger size; {:.2g} makes about a hundred thousand", study_.mesh.size * std::cbrt(cells / 1e5)));
+    }
+
+    // One body of triangles without anything that cuts it needs no exact geometry.
+    bool facets_alone(FittedInput& input) const {
+        if (study_.regions.size() != 1 || !study_.symmetry.empty()) return false;
+        const Shape* shape = std::get_if<Shape>(&study_.regions.front().extent);
+        const FileBody* file = shape == nullptr ? nullptr : std::get_if<FileBody>(shape);
+        if (file == nullptr || is_step(*file)) return false;
+        const FacetMesh& mesh = file_body(*file).mesh();
+        input.points = mesh.points;
+        input.triangles = mesh.triangles;
+        input.face_of = mesh.face_of;
+        input.regions.assign(mesh.triangles.size(), {0, -1});
+        for (const FacetFace& f : mesh.faces) input.face_radius.push_back(f.radius);
+        return true;
+    }
+
+    static bool is_step(const FileBody& body) {
+        std::string kind = body.slot->file.extension().string();
+        std::transform(kind.begin(), kind.end(), kind.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+        return kind == ".step" || kind == ".stp";
+    }
+
+    void arrangement(FittedInput& input) {
+        std::vector<Solid> solids;
+        for (std::size_t r = 0; r < study_.regions.size(); ++r) add_region(r, solids);
+        for (const SymmetryPlane& plane : study_.symmetry) add_cut(plane, solids);
+        cad::Arrangement cut;
+        try {
+            cut = cad::module().arrange(solids, study_.units.length_si, 0.01 * study_.mesh.size, 0.15);
+        } catch (const std::runtime_error& bad) {
+            throw Error::input(study_.mesh.place, bad.what(), "Move the regions a little apart, or use kind = \"grid\"");
+        }
+        const std::vector<std::int32_t> region = classify(cut);
+        input.points = cut.points;
+        input.face_radius = cut.radius;
+        for (std::size_t t = 0; t < cut.triangles.size(); ++t) {
+            const auto of = [&](std::int32_t cell) { return cell < 0 ? -1 : region[static_cast<std::size_t>(cell)]; };
+            const std::array<std::int32_t, 2> sides{of(cut.cells_of[t][0]), of(cut.cells_of[t][1])};
+            if (sides[0] == sides[1]) continue; // inside of a region, or outside of the body
+            input.triangles.push_back(cut.triangles[t]);
+            input.face_of.push_back(cut.face_of[t]);
+            input.regions.push_back(sides);
+        }
+        if (input.triangles.empty()) throw Error::input(study_.mesh.place, "nothing is solid", "Look for a void that covers everything");
+    }
+
+    // Adds the solid whose faces bound a region.
+    void add_region(std::size_t r, std::vector<Solid>& out) {
+        const RegionCard& card = study_.regions[r];
+        if (const Shape* shape = std::get_if<Shape>(&card.extent)) return add_shape(card, *shape, 0.0, out);
+        if (std::holds_alternative<Washer>(card.extent)) {
+            for (const Ring& ring : extents_.rings[r]) {
+                Solid s;
+                s.kind = Solid::Kind::Cylinder;
+                s.a = ring.from;
+                s.b = ring.to;
+                s.radius_a = ring.outer;
+                out.push_back(s);
+            }
+            return;
+        }
+        const Skin& skin = std::get<Skin>(card.extent);
+        bool any = false;
+        for (std::size_t other = 0; other < r; ++other) {
+            if (!refers_to(skin.of, study_.regions[other].name)) continue;
+            const Shape* shape = std::get_if<Shape>(&study_.regions[other].extent);
+            if (shape == nullptr) throw Error::input(card.place, "a fitted mesh cannot make the skin of a skin", "Name a region with a shape");
+            add_shape(card, *shape, skin.into_body ? -skin.depth : skin.depth, out);
+            any = true;
+        }
+        if (!any)
+            throw Error::input(card.place, "a fitted mesh cannot make the skin of a surface: \"" + card.name + "\"",
+                               "Write the layer as a shape (box, cylinder, …), as a skin of a region, or use kind = \"grid\"");
+    }
+
+    // A shape, grown by `grow` on all sides.
+    void add_shape(const RegionCard& card, const Shape& shape, double grow, std::vector<Solid>& out, const Mat3& axes = Mat3::Identity(), const Vec3& origin = Vec3::Zero()) {
+        Solid s;
+        s.axes = axes;
+        s.origin = origin;
+        const auto swept = [&](const Vec3& from, const Vec3& to) {
+            const Vec3 way = (to - from).normalized();
+            s.a = from - grow * way;
+            s.b = to + grow * way;
+        };
+        if (const Box* box = std::get_if<Box>(&shape)) {
+            s.kind = Solid::Kind::Box;
+            s.a = box->low - Vec3::Constant(grow);
+            s.b = box->high + Vec3::Constant(grow);
+            if (!((s.b - s.a).minCoeff() > 0.0)) throw Error::input(card.place, "the layer is deeper than the body is thick", "Write a smaller depth");
+        } else if (const Cylinder* c = std::get_if<Cylinder>(&shape)) {
+            s.kind = Solid::Kind::Cylinder;
+            swept(c->from, c->to);
+            s.radius_a = c->radius + grow;
+        } else if (const Cone* c2 = std::get_if<Cone>(&shape)) {
+            s.kind = Solid::Kind::Cone;
+            const double slope = (c2->radius_to - c2->radius_from) / (c2->to - c2->from).norm();
+            const double side = grow * std::sqrt(1.0 + slope * slope);
+            swept(c2->from, c2->to);
+            s.radius_a = std::max(0.0, c2->radius_from + side - slope * grow);
+            s.radius_b = std::max(0.0, c2->radius_to + side + slope * grow);
+        } else if (const Sphere* ball = std::get_if<Sphere>(&shape)) {
+            s.kind = Solid::Kind::Sphere;
+            s.a = ball->center;
+            s.radius_a = ball->radius + grow;
+        } else if (const Prism* p = std::get_if<Prism>(&shape)) {
+            if (grow != 0.0) throw Error::input(card.place, "a fitted mesh cannot make the skin of a prism", "Write the layer as a shape, or use kind = \"grid\"");
+            s.kind = Solid::Kind::Prism;
+            swept(p->from, p->to);
+            const auto [u, v] = across(p->to - p->from);
+            for (const Vec2& corner : p->polygon) s.loop.push_back(p->from + corner.x() * u + corner.y() * v);
+        } else if (const HalfSpace* half = std::get_if<HalfSpace>(&shape)) {
+            // A box larger than the body, with one face on the plane.
+            s.kind = Solid::Kind::Box;
+            const double size = 4.0 * box_.diagonal();
+            const auto [u, v] = across(half->normal);
+            Mat3 turn;
+            turn << u, half->normal.cross(u), half->normal;
+            s.axes = axes * turn;
+            s.origin = axes * half->point + origin;
+            // Centred beside the body, so that the box holds it.
+            const Vec3 middle = turn.transpose() * (box_.center() - half->point);
+            s.a = Vec3(middle.x() - size, middle.y() - size, 0.0);
+            s.b = Vec3(middle.x() + size, middle.y() + size, size + std::abs(middle.z()));
+        } else if (const Placed* placed = std::get_if<Placed>(&shape)) {
+            return add_shape(card, placed->shape->shape, grow, out, axes * placed->axes, axes * placed->origin + origin);
+        } else if (const FileBody* file = std::get_if<FileBody>(&shape)) {
+            if (grow != 0.0) throw Error::input(card.place, "a fitted mesh cannot make the skin of a body from a file", "Use a washer, write the layer as a shape, or use kind = \"grid\"");
+            if (!is_step(*file))
+                throw Error::input(card.place, "a fitted mesh cannot cut regions into a body of triangles (STL, OBJ)",
+                                   "Use a STEP file, leave the other regions out, or use kind = \"grid\"");
+            s.kind = Solid::Kind::File;
+            s.file = file->slot->file;
+            const BodyFile all = read_bodies(file->slot->file, file->slot->place, file->slot->scale, file->slot->length_si, file->slot->unit_given);
+            const std::string& name = file_body(*file).name();
+            for (std::size_t i = 0; i < all.bodies.size(); ++i)
+                if (all.bodies[i]->name() == name) s.body = static_cast<int>(i);
+            if (file->slot->unit_given && all.unit_si > 0.0) s.scale = file->slot->scale * file->slot->length_si / all.unit_si;
+        } else {
+            throw Error::input(card.place, "this shape has no place in a fitted mesh");
+        }
+        out.push_back(s);
+    }
+
+    // The half that is not modelled, as one more solid.
+    void add_cut(const SymmetryPlane& plane, std::vector<Solid>& out) {
+        const double middle = 0.5 * (box_.low[plane.axis] + box_.high[plane.axis]);
+        const bool keep_high = plane.at < middle - 1e-6 * box_.size()[plane.axis];
+        cuts_.push_back({plane.axis, plane.at, !keep_high});
+        HalfSpace half;
+        half.point = Vec3::Zero();
+        half.point[plane.axis] = plane.at;
+        half.normal = (keep_high ? -1.0 : 1.0) * Vec3::Unit(plane.axis);
+        add_shape(study_.regions.front(), half, 0.0, out);
+    }
+
+    // The region of each cell: who owns a place deep inside of it.
+    std::vector<std::int32_t> classify(const cad::Arrangement& cut) const {
+        std::vector<std::vector<std::size_t>> triangles(static_cast<std::size_t>(cut.cells));
+        for (std::size_t t = 0; t < cut.triangles.size(); ++t)
+            for (const std::int32_t c : cut.cells_of[t])
+                if (c >= 0) triangles[static_cast<std::size_t>(c)].push_back(t);
+        std::vector<std::int32_t> out(static_cast<std::size_t>(cut.cells), -1);
+        std::vector<FacetTree::Hit> hits;
+        for (std::size_t c = 0; c < triangles.size(); ++c) {
+            std::vector<std::array<std::int32_t, 3>> list;
+            for (const std::size_t t : triangles[c]) list.push_back(cut.triangles[t]);
+            const FacetTree tree(cut.points, list);
+            Vec3 best = Vec3::Zero();
+            double depth = -1.0;
+            const std::size_t stride = std::max<std::size_t>(1, triangles[c].size() / 60);
+            for (std::size_t i = 0; i < triangles[c].size(); i += stride) {
+                const std::size_t t = triangles[c][i];
+                const auto at = [&](std::size_t k) -> const Vec3& { return cut.points[static_cast<std::size_t>(cut.triangles[t][k])]; };
+                Vec3 n = (at(1) - at(0)).cross(at(2) - at(0)).normalized();
+                if (cut.cells_of[t][0] == static_cast<std::int32_t>(c)) n = -n; // into the cell
+                const Vec3 from = (at(0) + at(1) + at(2)) / 3.0 + 1e-7 * box_.diagonal() * n;
+                tree.crossings(from, n, hits);
+                double along = 1e300;
+                for (const FacetTree::Hit& h : hits) along = std::min(along, h.along);
+                if (along > 1e299) continue;
+                const Vec3 p = from + 0.5 * along * n;
+                const double d = tree.nearest(p).distance;
+                if (d > depth) {
+                    depth = d;
+                    best = p;
+                }
+            }
+            bool modelled = depth > 0.0;
+            for (const SymmetryCut& s : cuts_) modelled = modelled && (s.high ? best[s.axis] < s.at : best[s.axis] > s.at);
+            if (!modelled) continue;
+            const RegionId owner = owner_at(study_, extents_, best);
+            if (owner != RegionId::None && study_.regions[index(owner)].role != Role::Void) out[c] = static_cast<std::int32_t>(owner);
+        }
+        return out;
+    }
+
+    FittedMesh to_mesh(const FittedTets& tets) const {
+        FittedMesh out;
+        Mesh& mesh = out.mesh;
+        out.remarks = tets.remarks;
+        mesh.nodes = tets.points;
+        mesh.size = study_.mesh.size;
+        mesh.symmetry = cuts_;
+        // Nodes on a symmetry plane lie on it exactly.
+        for (Vec3& p : mesh.nodes)
+            for (const SymmetryCut& cut : cuts_)
+                if (std::abs(p[cut.axis] - cut.at) < 1e-6 * mesh.size) p[cut.axis] = cut.at;
+        for (std::size_t t = 0; t < tets.tets.size(); ++t) {
+            std::vector<NodeId> ids;
+            for (const std::int32_t n : tets.tets[t]) ids.push_back(static_cast<NodeId>(n));
+            mesh.add(ElementKind::Tet4, ids, static_cast<RegionId>(tets.region[t]));
+        }
+        if (study_.mesh.order == 2) {
+            raise_order(mesh);
+            bend(mesh, tets);
+        }
+        mesh.finish();
+        return out;
+    }
+
+    // Moves the middles of skin edges onto the exact shapes, half way back where an element would suffer.
+    void bend(Mesh& mesh, const FittedTets& tets) const {
+        // Which edge's middle is which node.
+        static constexpr std::array<std::array<std::size_t, 2>, 6> edges{{{0, 1}, {1, 2}, {2, 0}, {0, 3}, {1, 3}, {2, 3}}};
+        std::unordered_map<std::uint64_t, NodeId> middle;
+        std::vector<std::vector<std::size_t>> users(mesh.nodes.size());
+        const auto key = [](std::size_t a, std::size_t b) { return (static_cast<std::uint64_t>(std::min(a, b)) << 32U) | static_cast<std::uint64_t>(std::max(a, b)); };
+        for (std::size_t e = 0; e < mesh.elements(); ++e) {
+            const NodeRange ids = mesh.nodes_of(static_cast<ElementId>(e));
+            for (std::size_t k = 0; k < 6; ++k) {
+                middle[key(index(ids[edges[k][0]]), index(ids[edges[k][1]]))] = ids[4 + k];
+                users[index(ids[4 + k])].push_back(e);
+            }
+        }
+        std::unordered_map<std::uint64_t, Vec3> wanted;
+        for (const FittedTets::Face& face : tets.skin)
+            for (std::size_t i = 0; i < 3; ++i) {
+                const auto a = static_cast<std::size_t>(face.nodes[i]);
+                const auto b = static_cast<std::size_t>(face.nodes[(i + 1) % 3]);
+                const Vec3 p = 0.5 * (mesh.nodes[a] + mesh.nodes[b]);
+                // Onto the nearest of the exact shapes' surfaces, when both ends lie on it.
+                const double slack = 0.02 * mesh.size;
+                Vec3 best = p;
+                double nearest = 1e300;
+                for (std::size_t r = 0; r < study_.regions.size(); ++r) {
+                    const auto d = [&](const Vec3& q) { return region_distance(study_, extents_, static_cast<RegionId>(r), q); };
+                    if (std::abs(d(mesh.nodes[a])) > slack || std::abs(d(mesh.nodes[b])) > slack) continue;
+                    Vec3 q = p;
+                    for (int step = 0; step < 3; ++step) {
+                        const double value = d(q);
+                        Vec3 slope;
+                        const double eps = 1e-4 * mesh.size;
+                        for (int k = 0; k < 3; ++k) slope[k] = (d(q + eps * Vec3::Unit(k)) - d(q - eps * Vec3::Unit(k))) / (2 * eps);
+                        if (slope.squaredNorm() < 0.5) break;
+                        q -= value / slope.squaredNorm() * slope;
+                    }
+                    const double moved = (q - p).norm();
+                    if (moved < 0.25 * (mesh.nodes[a] - mesh.nodes[b]).norm() && moved < nearest) {
+                        nearest = moved;
+                        best = q;
+                    }
+                }
+                if (nearest < 1e299 && nearest > 0.0) wanted[key(a, b)] = best;
+            }
+        for (const auto& [edge, to] : wanted) {
+            const NodeId n = middle.at(edge);
+            const Vec3 straight = mesh.nodes[index(n)];
+            for (const double share : {1.0, 0.5, 0.25, 0.0}) {
+                mesh.nodes[index(n)] = straight + share * (to - straight);
+                bool fine = true;
+                for (const std::size_t e : users[index(n)]) fine = fine && least_jacobian(mesh, e) > 0.2;
+                if (fine) break;
+            }
+        }
+    }
+
+    // The least Jacobian of a ten-node tetrahedron over that of the straight one: a lower bound by the
+    // Bernstein coefficients of its cubic polynomial (Johnen, Remacle & Geuzaine 2013).
+    static double least_jacobian(const Mesh& mesh, std::size_t e) {
+        const NodeRange ids = mesh.nodes_of(static_cast<ElementId>(e));
+        Eigen::Matrix<double, 3, 10> x;
+        for (std::size_t i = 0; i < 10; ++i) x.col(static_cast<Eigen::Index>(i)) = mesh.nodes[index(ids[i])];
+        static const auto tables = [] {
+            // Cubic lattice points, and the inverse of the Bernstein basis there.
+            struct Tables {
+                std::vector<Eigen::MatrixXd> gradients;
+                Eigen::MatrixXd inverse;
+            } out;
+            std::vector<std::array<int, 4>> powers;
+            for (int i = 0; i <= 3; ++i)
+                for (int j = 0; i + j <= 3; ++j)
+                    for (int k = 0; i + j + k <= 3; ++k) powers.push_back({3 - i - j - k, i, j, k});
+            Eigen::MatrixXd basis(20, 20);
+            const auto factorial = [](int n) { return n < 2 ? 1.0 : n == 2 ? 2.0 : 6.0; };
+            for (std::size_t r = 0; r < powers.size(); ++r) {
+                const Vec3 at(powers[r][1] / 3.0, powers[r][2] / 3.0, powers[r][3] / 3.0);
+                const std::array<double, 4> L{1 - at.sum(), at.x(), at.y(), at.z()};
+                Eigen::VectorXd N;
+                Eigen::MatrixXd G;
+                interpolate(ElementKind::Tet10, at, N, G);
+                out.gradients.push_back(G);
+                for (std::size_t c = 0; c < powers.size(); ++c) {
+                    double v = 6.0;
+                    for (std::size_t a = 0; a < 4; ++a) v *= std::pow(L[a], powers[c][a]) / factorial(powers[c][a]);
+                    basis(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)) = v;
+                }
+            }
+            out.inverse = basis.inverse();
+            return out;
+        }();
+        Eigen::VectorXd values(20);
+        for (Eigen::Index i = 0; i < 20; ++i) {
+            const Mat3 J = x * tables.gradients[static_cast<std::size_t>(i)].transpose();
+            values[i] = J.determinant();
+        }
+        const Vec3 a = x.col(1) - x.col(0);
+        const double straight = a.cross(Vec3(x.col(2) - x.col(0))).dot(Vec3(x.col(3) - x.col(0)));
+        return (tables.inverse * values).minCoeff() / straight;
+    }
+
+    const Study& study_;
+    const RegionExtents& extents_;
+    Bounds box_;
+    std::vector<SymmetryCut> cuts_;
+};
+
+} // namespace
+
+FittedMesh make_fitted_mesh(const Study& study, const RegionExtents& extents) {
+    return Builder(study, extents).run();
+}
+
+} // namespace upright

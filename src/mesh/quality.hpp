@@ -1,0 +1,34 @@
+// How good the elements of a mesh are.
+#pragma once
+
+#include "mesh/mesh.hpp"
+
+#include <optional>
+
+namespace upright {
+
+struct WorstElement {
+    ElementId element{};
+    double scaled_jacobian = 1.0;
+};
+
+struct MeshQuality {
+    // Least over the corners of an element of det J over the product of the edge lengths there, relative to
+    // the ideal cell's: 1 is ideal, 0 flat.
+    double scaled_jacobian = 1.0;
+    double mean_scaled_jacobian = 1.0;
+    double aspect = 1.0; // longest edge over shortest
+    // Of tetrahedra: degrees.
+    std::optional<double> smallest_dihedral, largest_dihedral;
+    std::vector<WorstElement> worst; // the ten worst, worst first
+};
+
+MeshQuality mesh_quality(const Mesh& mesh);
+
+// For each element, as above.
+std::vector<double> scaled_jacobians(const Mesh& mesh);
+
+// The six dihedral angles of a tetrahedron, in degrees.
+std::array<double, 6> dihedral_angles(const std::array<Vec3, 4>& corners);
+
+} // namespace upright
