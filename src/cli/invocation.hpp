@@ -19,6 +19,7 @@ struct Invocation {
     bool strict = false;
     bool list = false;
     bool no_figures = false;
+    bool matrices = false;
     std::string what = "density";
     std::string of_case;
     std::optional<int> iteration;

@@ -221,6 +221,38 @@ class FittedMesher : public SurfaceGeometry {
             if (list.size() == 2 && !feature) feature = normal(static_cast<std::size_t>(list[0])).dot(normal(static_cast<std::size_t>(list[1]))) < std::cos(30.0 * pi / 180);
             if (feature) features_[key] = list;
         }
+        for (const auto& [key, list] : features_) require_no_cusp(key, list);
+    }
+
+    // Sectors between the faces about an edge that are sharper than tetrahedra can fill, or leave free.
+    void require_no_cusp(std::uint64_t key, const std::vector<std::int32_t>& list) const {
+        constexpr double sharpest = 15.0;
+        const Vec3& a = in_.points[static_cast<std::size_t>(key >> 32U)];
+        const Vec3& b = in_.points[static_cast<std::size_t>(key & 0xffffffffU)];
+        const Vec3 along = (b - a).normalized();
+        std::vector<std::pair<double, std::int32_t>> around;
+        Vec3 u = Vec3::Zero();
+        for (const std::int32_t t : list) {
+            Vec3 out = Vec3::Zero();
+            for (std::size_t i = 0; i < 3; ++i) {
+                const Vec3 d = corner(static_cast<std::size_t>(t), i) - a;
+                const Vec3 side = d - along * d.dot(along);
+                if (side.norm() > out.norm()) out = side;
+            }
+            if (out.norm() <= 0.0) return;
+            out.normalize();
+            if (u.norm() == 0.0) u = out;
+            around.emplace_back(std::atan2(out.dot(along.cross(u)), out.dot(u)) * 180.0 / pi, t);
+        }
+        std::sort(around.begin(), around.end());
+        for (std::size_t i = 0; i < around.size(); ++i) {
+            const double next = i + 1 < around.size() ? around[i + 1].first : around[0].first + 360.0;
+            const double angle = next - around[i].first;
+            if (angle >= sharpest || around.size() < 2) continue;
+            const Vec3 p = 0.5 * (a + b);
+            throw Error::numerics(fmt::format("faces meet at a cusp of {:.3g} deg at ({:.5g}, {:.5g}, {:.5g}), which no tetrahedron of a fair shape fills", angle, p.x(), p.y(), p.z()),
+                                  "Blunt it or fill it, make the touching regions one, or use kind = \"grid\"");
+        }
     }
 
     const Vec3& corner(std::size_t t, std::size_t i) const { return in_.points[static_cast<std::size_t>(in_.triangles[t][i])]; }
@@ -600,6 +632,8 @@ class FittedMesher : public SurfaceGeometry {
     }
 
     void triangulate() {
+        if (samples_.size() > 8000000)
+            throw Error::numerics(fmt::format("the sizes asked for make {} points", samples_.size()), "Write larger sizes");
         const Vec3 margin = Vec3::Constant(0.05 * box_.diagonal());
         delaunay_ = std::make_unique<Delaunay>(box_.low - margin, box_.high + margin);
         std::vector<Vec3> places;

@@ -22,7 +22,7 @@ struct FittedInput {
 struct FittedOptions {
     double size = 1.0;
     double gradient = 0.3;       // growth of the size over distance
-    double curvature = 35.0;     // degrees an element may span
+    double curvature = 25.0;     // degrees an element may span
     double smallest = 0.15;      // of the size, where features ask for less
     double target = 25.0;        // degrees: dihedral angles below it are worked on
     std::vector<std::pair<std::function<double(const Vec3&)>, double>> refine; // distance, and the size where it is not above zero

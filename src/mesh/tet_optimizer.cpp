@@ -593,7 +593,9 @@ double least_sine(const std::array<Vec3, 4>& p) {
     const double e12 = bd.norm() / (s0 * s3);
     const double e23 = bc.norm() / (s0 * s1);
     const double e13 = (p[3] - p[1]).norm() / (s0 * s2);
-    return six * std::min({e01, e02, e03, e12, e23, e13});
+    // A face without area has no angle.
+    const double out = six * std::min({e01, e02, e03, e12, e23, e13});
+    return std::isfinite(out) ? out : -1.0;
 }
 
 void optimise_tets(TetMesh& mesh, const SurfaceGeometry& surfaces, double target) {

@@ -1,6 +1,8 @@
 // The figures of the work: regions, cases, densities, displacement, stress, the carved part.
 #pragma once
 
+#include "geometry/file_body.hpp"
+#include "mesh/quality.hpp"
 #include "model/model.hpp"
 #include "output/figure.hpp"
 #include "part/extract.hpp"
@@ -39,5 +41,13 @@ void draw_displacement(const Study& study, const Model& model, const ModelCase& 
 void draw_stress(const Study& study, const Model& model, const ModelCase& c,
                  const std::vector<double>& density, double threshold, const std::vector<double>& stress,
                  const FigureOptions& options, const std::filesystem::path& png);
+
+// The bodies of a file with their face numbers, from the chosen corner or from the opposite one.
+void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,
+                 const FigureOptions& options, const std::filesystem::path& png);
+
+// The mesh with its worst elements marked.
+void draw_quality(const Study& study, const Model& model, const MeshQuality& quality, const FigureOptions& options,
+                  const std::filesystem::path& png);
 
 } // namespace upright

@@ -337,6 +337,19 @@ void Figure::add_ball(const Vec3& center, double radius, const Color& color) {
     inside_->bounds.include(center);
 }
 
+void Figure::add_label(const Vec3& at, const std::string& words, double size) {
+    vtkNew<vtkBillboardTextActor3D> label;
+    label->SetInput(words.c_str());
+    label->SetPosition(at.x(), at.y(), at.z());
+    vtkTextProperty* text = label->GetTextProperty();
+    style(text, size * inside_->pixel(), color::text, true);
+    text->SetJustificationToCentered();
+    text->SetVerticalJustificationToCentered();
+    text->SetBackgroundColor(1.0, 1.0, 1.0);
+    text->SetBackgroundOpacity(0.8);
+    inside_->scene->AddActor(label);
+}
+
 void Figure::add_legend(char symbol, const Color& color, const std::string& words) {
     inside_->legend.push_back({symbol, color, words});
 }

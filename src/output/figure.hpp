@@ -73,6 +73,8 @@ class Figure {
     // A cone whose tip touches `tip`, coming along `direction`.
     void add_cone(const Vec3& tip, const Vec3& direction, double height, const Color& color);
     void add_ball(const Vec3& center, double radius, const Color& color);
+    // Words at a place, on a plate so that they can be read on anything.
+    void add_label(const Vec3& at, const std::string& words, double size);
     // An entry of the legend: '#' a patch, '>' an arrow, '^' a support, '-' a line, 'o' a point, ' ' words
     // alone.
     void add_legend(char symbol, const Color& color, const std::string& words);

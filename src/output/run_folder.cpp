@@ -1,13 +1,13 @@
 #include "output/run_folder.hpp"
 
 #include "base/files.hpp"
+#include "base/h5_file.hpp"
 
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
-#include <hdf5.h>
 #include <nlohmann/json.hpp>
 #include <sstream>
 #include <sys/file.h>
@@ -21,7 +21,7 @@ namespace {
 
 // What a run leaves behind, so that only that is ever removed.
 const std::vector<std::string>& own_files() {
-    static const std::vector<std::string> names{"run.json", "history.csv", "study.toml", "design.vtu",
+    static const std::vector<std::string> names{"run.json", "history.csv", "study.toml", "design.vtu", "model.h5",
                                                 "cases",    "steps",       "figures",    "log.txt",
                                                 "part.stl", "part.json",   ".lock"};
     return names;
@@ -40,48 +40,6 @@ int take_lock(const fs::path& folder) {
     }
     return lock;
 }
-
-// A HDF5 file of named lists of numbers.
-class NumberFile {
-  public:
-    NumberFile(const fs::path& file, bool write) {
-        H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
-        id_ = write ? H5Fcreate(file.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT)
-                    : H5Fopen(file.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT);
-        if (id_ < 0 && write)
-            throw Error::files(file.string(), "cannot be written", "Check that the disk is not full");
-        if (id_ < 0) throw Error::input({file.string()}, "cannot be read, or is no file of a run");
-    }
-    ~NumberFile() { H5Fclose(id_); }
-    NumberFile(const NumberFile&) = delete;
-    NumberFile& operator=(const NumberFile&) = delete;
-
-    void put(const std::string& name, const std::vector<double>& values) const {
-        const hsize_t size = values.size();
-        const hid_t space = H5Screate_simple(1, &size, nullptr);
-        const hid_t set =
-            H5Dcreate2(id_, name.c_str(), H5T_IEEE_F64LE, space, H5P_DEFAULT, H5P_DEFAULT, H5P_DEFAULT);
-        const herr_t done = H5Dwrite(set, H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, values.data());
-        H5Dclose(set);
-        H5Sclose(space);
-        if (done < 0) throw Error::files(name, "cannot be written", "Check that the disk is not full");
-    }
-
-    std::vector<double> get(const std::string& name, const fs::path& file) const {
-        const hid_t set = H5Dopen2(id_, name.c_str(), H5P_DEFAULT);
-        if (set < 0) throw Error::input({file.string()}, "this file lacks \"" + name + "\"");
-        const hid_t space = H5Dget_space(set);
-        std::vector<double> out(static_cast<std::size_t>(H5Sget_simple_extent_npoints(space)));
-        const herr_t done = H5Dread(set, H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, out.data());
-        H5Sclose(space);
-        H5Dclose(set);
-        if (done < 0) throw Error::input({file.string()}, "this file is damaged");
-        return out;
-    }
-
-  private:
-    hid_t id_ = -1;
-};
 
 std::vector<double> flatten(const std::vector<IterationRow>& rows) {
     std::vector<double> out;
@@ -201,16 +159,15 @@ std::vector<IterationRow> RunFolder::read_history() const {
 void RunFolder::write_step(const OptimizerState& state) const {
     write_then_rename(
         path_ / "steps" / fmt::format("{:04d}.h5", state.iteration),
-        [&](const fs::path& temporary) { NumberFile(temporary, true).put("density", state.density); });
+        [&](const fs::path& temporary) { H5File::create(temporary).put("density", state.density); });
 }
 
 void RunFolder::write_checkpoint(const OptimizerState& state) const {
     write_then_rename(path_ / "steps" / "checkpoint.h5", [&](const fs::path& temporary) {
-        const NumberFile file(temporary, true);
+        const H5File file = H5File::create(temporary);
         const double width =
             state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
-        file.put("state",
-                 {static_cast<double>(state.iteration), state.multiplier, width, state.step, state.aim});
+        file.put("state", std::vector<double>{static_cast<double>(state.iteration), state.multiplier, width, state.step, state.aim});
         file.put("x", state.x);
         file.put("density", state.density);
         file.put("history", flatten(state.history));
@@ -223,16 +180,16 @@ bool RunFolder::has_checkpoint() const {
 
 OptimizerState RunFolder::read_checkpoint() const {
     const fs::path name = path_ / "steps" / "checkpoint.h5";
-    const NumberFile file(name, false);
+    const H5File file = H5File::open(name);
     OptimizerState out;
-    const std::vector<double> state = file.get("state", name);
+    const std::vector<double> state = file.numbers("state");
     out.iteration = static_cast<int>(state.at(0));
     out.multiplier = state.at(1);
     out.step = state.at(3);
     out.aim = state.at(4);
-    out.x = file.get("x", name);
-    out.density = file.get("density", name);
-    out.history = unflatten(file.get("history", name), static_cast<std::size_t>(state.at(2)));
+    out.x = file.numbers("x");
+    out.density = file.numbers("density");
+    out.history = unflatten(file.numbers("history"), static_cast<std::size_t>(state.at(2)));
     return out;
 }
 
@@ -270,7 +227,7 @@ std::vector<double> RunFolder::read_density(int iteration) const {
                            "Kept: " + list);
     }
     const fs::path file = path_ / "steps" / fmt::format("{:04d}.h5", wanted);
-    return NumberFile(file, false).get("density", file);
+    return H5File::open(file).numbers("density");
 }
 
 std::string file_name(const std::string& card) {

@@ -17,6 +17,7 @@ struct Context {
     bool flat;                    // places have two numbers
     bool shell;                   // forces have three all the same
     std::filesystem::path folder; // of the study: file names are relative to it
+    bool need_files = true;       // a file that a card names must be there
 };
 
 // The cards of a kind; an error when the word was used for something else.
@@ -82,7 +83,7 @@ void read_cases(Study& study, const Node& document, const Context& context);
 void read_symmetry(Study& study, const Node& document, const Context& context);
 
 // What is asked: cards_of_run.cpp.
-MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::filesystem::path& file);
+MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::filesystem::path& file, bool need_files);
 void read_refine(Study& study, const Node& document, const Context& context);
 void read_responses(Study& study, const Node& document, const Context& context);
 void read_goal(Study& study, const Node& document, const Context& context);

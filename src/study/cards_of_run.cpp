@@ -92,7 +92,7 @@ void read_mesh_file(MeshCard& mesh, CardReader& reader, const Context& context) 
 
 } // namespace
 
-MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::filesystem::path& file) {
+MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::filesystem::path& file, bool need_files) {
     const Node* node = document.find("mesh");
     if (node == nullptr)
         throw Error::input({file.string(), 1, 1}, "the study has no mesh",
@@ -106,7 +106,7 @@ MeshCard read_mesh(const Node& document, const Quantities& quantities, const std
             if (word == text(k)) mesh.kind = k;
     }
     if (mesh.kind == MeshKind::File)
-        read_mesh_file(mesh, reader, {quantities, false, false, file.parent_path()});
+        read_mesh_file(mesh, reader, {quantities, false, false, file.parent_path(), need_files});
     else
         mesh.size = reader.positive(reader.need("size", "size = \"8 mm\""), dimension::length);
     if (mesh.kind == MeshKind::Polar)

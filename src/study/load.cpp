@@ -95,9 +95,9 @@ void require_polar_frame(const Study& study, const Node& document) {
 
 } // namespace
 
-Study load_study(const std::filesystem::path& file, const std::vector<std::string>& settings) {
-    Node document = load_document(file);
-    for (const std::string& setting : settings) apply_setting(document, setting);
+namespace {
+
+Study read_study(Node& document, const std::filesystem::path& file, bool need_files) {
     check_document(document);
     resolve_files(document, file);
 
@@ -109,8 +109,8 @@ Study load_study(const std::filesystem::path& file, const std::vector<std::strin
     study.notes = read_text_key(document, "notes");
     study.units = read_units(document);
     const Quantities quantities(study.units, read_values(document));
-    study.mesh = read_mesh(document, quantities, file);
-    const Context context{quantities, study.mesh.flat(), study.mesh.shell(), file.parent_path()};
+    study.mesh = read_mesh(document, quantities, file, need_files);
+    const Context context{quantities, study.mesh.flat(), study.mesh.shell(), file.parent_path(), need_files};
     read_materials(study, document, context);
     read_frames(study, document, context);
     if (study.mesh.kind == MeshKind::Polar) require_polar_frame(study, document);
@@ -131,6 +131,19 @@ Study load_study(const std::filesystem::path& file, const std::vector<std::strin
     read_run(study, document, context);
     check_names(study);
     return study;
+}
+
+} // namespace
+
+Study load_study(const std::filesystem::path& file, const std::vector<std::string>& settings) {
+    Node document = load_document(file);
+    for (const std::string& setting : settings) apply_setting(document, setting);
+    return read_study(document, file, true);
+}
+
+Study load_study_text(const std::string& text, const std::filesystem::path& file) {
+    Node document = parse_document(text, file.string());
+    return read_study(document, file, false);
 }
 
 } // namespace upright

@@ -113,7 +113,7 @@ std::filesystem::path read_path(const CardReader& reader, const Node& node, cons
     const std::filesystem::path path =
         given.is_absolute() ? given : (beside.empty() ? context.folder : beside) / given;
     std::error_code ignored;
-    if (!std::filesystem::is_regular_file(path, ignored))
+    if (context.need_files && !std::filesystem::is_regular_file(path, ignored))
         throw Error::input(node.place, "there is no file " + path.string(),
                            "Names of files are relative to the study's folder");
     return path;

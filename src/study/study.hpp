@@ -349,4 +349,8 @@ bool refers_to(const std::vector<std::string>& references, const std::string& na
 // checked. Throws Error (Input, Usage) at the first thing that is wrong.
 Study load_study(const std::filesystem::path& file, const std::vector<std::string>& settings = {});
 
+// The same from a resolved study that is at hand as text; files it names may be missing. `file` names it in
+// messages.
+Study load_study_text(const std::string& text, const std::filesystem::path& file);
+
 } // namespace upright

@@ -82,8 +82,9 @@ int run_carve(const Invocation& in, Console& console) {
     if (!in.out.empty() && fs::path(in.out).extension() != ".stl")
         throw Error::usage("--out " + in.out + " is not an STL file", "Write a name that ends in .stl");
     const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
-    const Study study = load_study(folder.study_file());
-    const Model model = build_model(study);
+    const Job job = load_run(folder);
+    const Study& study = job.study;
+    const Model& model = job.model;
     const std::vector<double> density = read_design(folder, model, in.iteration);
 
     const PartField field(study, model, density);

@@ -10,8 +10,9 @@ namespace upright::cli {
 
 int run_check(const Invocation& in, Console& console) {
     const FigureOptions options = figure_options(in);
-    const Study study = load_study(in.target, in.settings);
-    const Model model = build_model(study);
+    const Job job = load_job(in.target, in.settings);
+    const Study& study = job.study;
+    const Model& model = job.model;
     const Ledger ledger = make_ledger(study, model);
     console.remark(fmt::format("{}\nunits {}, {}, {}; mass in {}, stress in {}\n", study.title,
                                study.units.length, study.units.force, study.units.time,

@@ -14,6 +14,8 @@ namespace upright::cli {
 int run_demo(const Invocation& in, Console& console);
 int run_new(const Invocation& in, Console& console);
 int run_materials(const Invocation& in, Console& console);
+int run_model(const Invocation& in, Console& console);
+int run_inspect(const Invocation& in, Console& console);
 int run_check(const Invocation& in, Console& console);
 int run_optimize(const Invocation& in, Console& console);
 int run_plot(const Invocation& in, Console& console);
@@ -37,5 +39,14 @@ double threshold(const Invocation& in);
 
 // "iteration 57, converged" for the subtitles of figures.
 std::string state_text(const RunFolder& folder, const std::optional<int>& iteration);
+
+// A study and its model: built from a study file, or as a model.h5 has them.
+struct Job {
+    Study study;
+    Model model;
+};
+Job load_job(const std::filesystem::path& file, const std::vector<std::string>& settings);
+// Those of a run: its model.h5, or built anew where there is none.
+Job load_run(const RunFolder& folder);
 
 } // namespace upright::cli

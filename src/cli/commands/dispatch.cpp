@@ -2,6 +2,7 @@
 #include "cli/commands/commands.hpp"
 
 #include "cli/print_error.hpp"
+#include "model/storage.hpp"
 
 #include <fmt/format.h>
 #include <map>
@@ -39,6 +40,25 @@ fs::path find_run(const std::string& path, Console& console) {
         throw Error::input({path}, "there is no such run here and several below",
                            "Name one: " + found[0].string() + " or " + found[1].string());
     return given;
+}
+
+Job load_job(const fs::path& file, const std::vector<std::string>& settings) {
+    if (file.extension() != ".h5") {
+        Job out{load_study(file, settings), {}};
+        out.model = build_model(out.study);
+        return out;
+    }
+    if (!settings.empty())
+        throw Error::usage("--set changes a study, and " + file.string() + " is a model that is built already",
+                           "Use the study, or write the model again with \"upright model STUDY --set …\"");
+    StoredModel stored = load_model(file);
+    return {load_study_text(stored.study, file), std::move(stored.model)};
+}
+
+Job load_run(const RunFolder& folder) {
+    const fs::path model = folder.path() / "model.h5";
+    std::error_code ignored;
+    return load_job(fs::exists(model, ignored) ? model : folder.study_file(), {});
 }
 
 std::vector<double> read_design(const RunFolder& folder, const Model& model,
@@ -91,7 +111,7 @@ namespace {
 
 int dispatch(const Invocation& in, Console& console) {
     static const std::map<std::string, int (*)(const Invocation&, Console&)> commands{
-        {"demo", run_demo},         {"new", run_new},   {"materials", run_materials}, {"check", run_check},
+        {"demo", run_demo},         {"new", run_new},   {"materials", run_materials}, {"check", run_check}, {"model", run_model}, {"inspect", run_inspect},
         {"optimize", run_optimize}, {"plot", run_plot}, {"carve", run_carve}};
     return commands.at(in.command)(in, console);
 }

@@ -2,6 +2,7 @@
 #include "base/files.hpp"
 #include "cli/commands/commands.hpp"
 #include "model/rigid_freedom.hpp"
+#include "model/storage.hpp"
 #include "output/chart.hpp"
 #include "output/ledger.hpp"
 #include "output/run_report.hpp"
@@ -99,12 +100,13 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
 
 int run_optimize(const Invocation& in, Console& console) {
     const auto start = Clock::now();
-    const Study study = load_study(in.target, in.settings);
+    const Job job = load_job(in.target, in.settings);
+    const Study& study = job.study;
+    const Model& model = job.model;
     const std::filesystem::path path =
         in.out.empty() ? default_run_folder(in.target) : std::filesystem::path(in.out);
     if (in.resume && in.force) throw Error::usage("--resume and --force exclude each other");
 
-    const Model model = build_model(study);
     const std::size_t doubts = require_ready(study, model);
     // What fails here leaves no folder behind.
     StaticAnalysis analysis(model, {study.run.threads, study.run.memory});
@@ -129,6 +131,7 @@ int run_optimize(const Invocation& in, Console& console) {
         if (std::filesystem::exists(folder.log_file(), ignored)) earlier_log = read_text(folder.log_file());
     } else {
         write_text(folder.study_file(), study.resolved);
+        save_model(folder.path() / "model.h5", model, study.resolved);
     }
 
     console.remark(fmt::format("{}: {} elements, {} displacements, {} case{}", study.title,

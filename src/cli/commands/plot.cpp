@@ -55,14 +55,15 @@ int run_plot(const Invocation& in, Console& console) {
         throw Error::usage("--iteration goes with --what density",
                            "Cases are kept for the last iteration alone");
     const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
-    const Study study = load_study(folder.study_file());
+    const Job job = load_run(folder);
+    const Study& study = job.study;
     if (in.what == "history") {
         const fs::path file = picture(in, folder, "history", nullptr, false);
         draw_history(study, folder.read_history(), options, file);
         console.result(file.string());
         return 0;
     }
-    const Model model = build_model(study);
+    const Model& model = job.model;
     const std::vector<double> density = read_design(folder, model, in.iteration);
     if (in.what == "density") {
         const std::string name = in.iteration ? "density-" + std::to_string(*in.iteration) : "density";

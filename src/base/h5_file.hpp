@@ -1,0 +1,39 @@
+// A HDF5 file of named arrays and texts; paths such as "mesh/nodes" make the groups they need.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace upright {
+
+class H5File {
+  public:
+    // Throws Error (Files) when it cannot be written, Error (Input) when it cannot be read.
+    static H5File create(const std::filesystem::path& file);
+    static H5File open(const std::filesystem::path& file);
+    ~H5File();
+    H5File(H5File&& other) noexcept;
+    H5File(const H5File&) = delete;
+    H5File& operator=(const H5File&) = delete;
+    H5File& operator=(H5File&&) = delete;
+
+    // `columns` above 1 makes a matrix with that many columns, row by row.
+    void put(const std::string& name, const std::vector<double>& values, std::size_t columns = 1) const;
+    void put(const std::string& name, const std::vector<std::int64_t>& values, std::size_t columns = 1) const;
+    void put(const std::string& name, const std::vector<std::string>& values) const;
+
+    bool has(const std::string& name) const;
+    // Flat, row by row. Throw Error (Input) when the file lacks the array or is damaged.
+    std::vector<double> numbers(const std::string& name) const;
+    std::vector<std::int64_t> integers(const std::string& name) const;
+    std::vector<std::string> texts(const std::string& name) const;
+
+  private:
+    H5File(std::int64_t id, std::filesystem::path file) : id_(id), file_(std::move(file)) {}
+    std::int64_t id_ = -1;
+    std::filesystem::path file_;
+};
+
+} // namespace upright

@@ -1,0 +1,20 @@
+// The whole model as sparse matrices, for others to solve: K u = f with u = T q + g.
+#pragma once
+
+#include "model/model.hpp"
+
+#include <Eigen/SparseCore>
+
+namespace upright {
+
+using SparseMatrix = Eigen::SparseMatrix<double>;
+
+// Stiffness on every freedom, joints included, constraints not applied.
+SparseMatrix stiffness_matrix(const Model& model);
+// Consistent mass on every freedom, point masses included.
+SparseMatrix mass_matrix(const Model& model);
+// T (freedoms x unknowns) and g of a case.
+SparseMatrix transform_matrix(const Transform& transform);
+Eigen::VectorXd transform_offset(const Transform& transform);
+
+} // namespace upright

@@ -1,0 +1,490 @@
+#include "model/storage.hpp"
+
+#include "base/files.hpp"
+#include "base/h5_file.hpp"
+
+#include <cmath>
+#include <fmt/format.h>
+#include <limits>
+#include <utility>
+
+namespace upright {
+
+namespace {
+
+constexpr std::int64_t layout_version = 1;
+constexpr double none = std::numeric_limits<double>::quiet_NaN();
+
+using Numbers = std::vector<double>;
+using Integers = std::vector<std::int64_t>;
+using Texts = std::vector<std::string>;
+
+void add(Numbers& out, const Vec3& v) {
+    out.insert(out.end(), {v.x(), v.y(), v.z()});
+}
+
+Vec3 vec(const Numbers& in, std::size_t i) {
+    return {in.at(3 * i), in.at(3 * i + 1), in.at(3 * i + 2)};
+}
+
+// One walk over the model for both ways: a Writer puts what it is shown, a Reader fills it.
+class Writer {
+  public:
+    static constexpr bool reading = false;
+    explicit Writer(const H5File& file) : file_(file) {}
+    void numbers(const std::string& name, Numbers& v, std::size_t columns = 1) const { file_.put(name, v, columns); }
+    void integers(const std::string& name, Integers& v, std::size_t columns = 1) const { file_.put(name, v, columns); }
+    void texts(const std::string& name, Texts& v) const { file_.put(name, v); }
+
+  private:
+    const H5File& file_;
+};
+
+class Reader {
+  public:
+    static constexpr bool reading = true;
+    explicit Reader(const H5File& file) : file_(file) {}
+    void numbers(const std::string& name, Numbers& v, std::size_t /*columns*/ = 1) const { v = file_.numbers(name); }
+    void integers(const std::string& name, Integers& v, std::size_t /*columns*/ = 1) const { v = file_.integers(name); }
+    void texts(const std::string& name, Texts& v) const { v = file_.texts(name); }
+
+  private:
+    const H5File& file_;
+};
+
+// A member of every item, as one array.
+template <class Io, class T, class Get> void texts_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
+    Texts values;
+    if constexpr (!Io::reading)
+        for (T& item : items) values.push_back(get(item));
+    io.texts(name, values);
+    if constexpr (Io::reading)
+        for (std::size_t i = 0; i < items.size(); ++i) get(items[i]) = values.at(i);
+}
+template <class Io, class T, class Get> void numbers_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
+    Numbers values;
+    if constexpr (!Io::reading)
+        for (T& item : items) values.push_back(static_cast<double>(get(item)));
+    io.numbers(name, values);
+    if constexpr (Io::reading)
+        for (std::size_t i = 0; i < items.size(); ++i) get(items[i]) = static_cast<std::decay_t<decltype(get(items[i]))>>(values.at(i));
+}
+template <class Io, class T, class Get> void integers_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
+    Integers values;
+    if constexpr (!Io::reading)
+        for (T& item : items) values.push_back(static_cast<std::int64_t>(get(item)));
+    io.integers(name, values);
+    if constexpr (Io::reading)
+        for (std::size_t i = 0; i < items.size(); ++i) get(items[i]) = static_cast<std::decay_t<decltype(get(items[i]))>>(values.at(i));
+}
+template <class Io, class T, class Get> void vectors_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
+    Numbers values;
+    if constexpr (!Io::reading)
+        for (T& item : items) add(values, get(item));
+    io.numbers(name, values, 3);
+    if constexpr (Io::reading)
+        for (std::size_t i = 0; i < items.size(); ++i) get(items[i]) = vec(values, i);
+}
+
+// How many items a group has, known by its names.
+template <class Io, class T> void sized(const Io& io, const std::string& group, std::vector<T>& items) {
+    Integers count{static_cast<std::int64_t>(items.size())};
+    io.integers(group + "/count", count);
+    if constexpr (Io::reading) items.resize(static_cast<std::size_t>(count.at(0)));
+}
+
+template <class Io> void terms(const Io& io, const std::string& name, std::vector<Term>& items) {
+    Integers freedoms;
+    Numbers factors;
+    if constexpr (!Io::reading)
+        for (const Term& t : items) {
+            freedoms.push_back(static_cast<std::int64_t>(t.freedom));
+            factors.push_back(t.factor);
+        }
+    io.integers(name + "/freedom", freedoms);
+    io.numbers(name + "/factor", factors);
+    if constexpr (Io::reading) {
+        items.resize(freedoms.size());
+        for (std::size_t i = 0; i < items.size(); ++i) items[i] = {static_cast<std::size_t>(freedoms[i]), factors.at(i)};
+    }
+}
+
+template <class Io> void equations(const Io& io, const std::string& name, std::vector<Equation>& items) {
+    Integers starts{0};
+    Numbers values;
+    std::vector<Term> all;
+    if constexpr (!Io::reading)
+        for (const Equation& e : items) {
+            all.insert(all.end(), e.terms.begin(), e.terms.end());
+            starts.push_back(static_cast<std::int64_t>(all.size()));
+            values.push_back(e.value);
+        }
+    io.integers(name + "/start", starts);
+    io.numbers(name + "/value", values);
+    terms(io, name, all);
+    if constexpr (Io::reading) {
+        items.resize(values.size());
+        for (std::size_t i = 0; i < items.size(); ++i) {
+            items[i].value = values[i];
+            items[i].terms.assign(all.begin() + starts.at(i), all.begin() + starts.at(i + 1));
+        }
+    }
+}
+
+template <class Io> void nodes(const Io& io, const std::string& name, std::vector<NodeId>& items) {
+    Integers values;
+    if constexpr (!Io::reading)
+        for (const NodeId n : items) values.push_back(static_cast<std::int64_t>(n));
+    io.integers(name, values);
+    if constexpr (Io::reading) {
+        items.clear();
+        for (const std::int64_t v : values) items.push_back(static_cast<NodeId>(v));
+    }
+}
+
+template <class Io, std::size_t N> void fixed(const Io& io, const std::string& name, std::array<double, N>& v) {
+    Numbers values(v.begin(), v.end());
+    io.numbers(name, values);
+    if constexpr (Io::reading)
+        for (std::size_t i = 0; i < N; ++i) v[i] = values.at(i);
+}
+
+template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
+    vectors_of(io, "mesh/nodes", mesh.nodes, [](Vec3& p) -> Vec3& { return p; });
+    Integers kinds;
+    Integers starts;
+    Integers regions;
+    if constexpr (!Io::reading) {
+        for (const ElementKind k : mesh.kinds) kinds.push_back(static_cast<std::int64_t>(k));
+        starts.assign(mesh.starts.begin(), mesh.starts.end());
+        for (const RegionId r : mesh.region) regions.push_back(static_cast<std::int64_t>(r));
+    }
+    io.integers("mesh/kind", kinds);
+    io.integers("mesh/start", starts);
+    io.integers("mesh/region", regions);
+    nodes(io, "mesh/connectivity", mesh.connectivity);
+    io.numbers("mesh/thickness", mesh.thickness);
+    Numbers misc{mesh.size};
+    Numbers cuts;
+    for (const SymmetryCut& c : mesh.symmetry) cuts.insert(cuts.end(), {static_cast<double>(c.axis), c.at, c.high ? 1.0 : 0.0});
+    io.numbers("mesh/size", misc);
+    io.numbers("mesh/symmetry", cuts, 3);
+    Numbers grid{mesh.grid.origin.x(), mesh.grid.origin.y(), mesh.grid.origin.z(), mesh.grid.cell.x(), mesh.grid.cell.y(), mesh.grid.cell.z()};
+    Integers counts{mesh.grid.count[0], mesh.grid.count[1], mesh.grid.count[2], mesh.grid.plane ? 1 : 0};
+    for (const auto& axis : mesh.grid.symmetric)
+        for (const bool side : axis) counts.push_back(side ? 1 : 0);
+    Integers cells(mesh.cell_of.begin(), mesh.cell_of.end());
+    io.numbers("mesh/grid/origin_and_cell", grid, 3);
+    io.integers("mesh/grid/count", counts);
+    io.integers("mesh/grid/cell", cells);
+    if constexpr (Io::reading) {
+        mesh.size = misc.at(0);
+        for (std::size_t i = 0; i + 2 < cuts.size(); i += 3) mesh.symmetry.push_back({static_cast<int>(cuts[i]), cuts[i + 1], cuts[i + 2] != 0.0});
+        for (const std::int64_t k : kinds) mesh.kinds.push_back(static_cast<ElementKind>(k));
+        mesh.starts.assign(starts.begin(), starts.end());
+        for (const std::int64_t r : regions) mesh.region.push_back(static_cast<RegionId>(r));
+        mesh.grid.origin = vec(grid, 0);
+        mesh.grid.cell = vec(grid, 1);
+        for (std::size_t a = 0; a < 3; ++a) {
+            mesh.grid.count[a] = static_cast<int>(counts.at(a));
+            for (std::size_t side = 0; side < 2; ++side) mesh.grid.symmetric[a][side] = counts.at(4 + 2 * a + side) != 0;
+        }
+        mesh.grid.plane = counts.at(3) != 0;
+        mesh.cell_of.assign(cells.begin(), cells.end());
+        if (!mesh.cell_of.empty()) {
+            mesh.element_of.assign(mesh.grid.size(), -1);
+            for (std::size_t e = 0; e < mesh.cell_of.size(); ++e) mesh.element_of.at(mesh.cell_of[e]) = static_cast<std::int32_t>(e);
+        }
+        mesh.finish();
+    }
+}
+
+template <class Io> void walk_materials(const Io& io, std::vector<Material>& items) {
+    sized(io, "materials", items);
+    texts_of(io, "materials/name", items, [](Material& m) -> std::string& { return m.name; });
+    texts_of(io, "materials/source", items, [](Material& m) -> std::string& { return m.source; });
+    numbers_of(io, "materials/E", items, [](Material& m) -> double& { return m.E; });
+    numbers_of(io, "materials/nu", items, [](Material& m) -> double& { return m.nu; });
+    numbers_of(io, "materials/density", items, [](Material& m) -> double& { return m.density; });
+    const auto optional = [&](const char* name, std::optional<double> Material::*member) {
+        Numbers values;
+        if constexpr (!Io::reading)
+            for (const Material& m : items) values.push_back((m.*member).value_or(none));
+        io.numbers(std::string("materials/") + name, values);
+        if constexpr (Io::reading)
+            for (std::size_t i = 0; i < items.size(); ++i)
+                if (!std::isnan(values.at(i))) items[i].*member = values[i];
+    };
+    optional("yield", &Material::yield);
+    optional("ultimate", &Material::ultimate);
+    optional("expansion", &Material::expansion);
+}
+
+template <class Io> void walk_regions(const Io& io, std::vector<ModelRegion>& items) {
+    sized(io, "regions", items);
+    texts_of(io, "regions/name", items, [](ModelRegion& r) -> std::string& { return r.name; });
+    integers_of(io, "regions/role", items, [](ModelRegion& r) -> Role& { return r.role; });
+    integers_of(io, "regions/material", items, [](ModelRegion& r) -> int& { return r.material; });
+    integers_of(io, "regions/elements", items, [](ModelRegion& r) -> std::size_t& { return r.elements; });
+    numbers_of(io, "regions/volume", items, [](ModelRegion& r) -> double& { return r.volume; });
+    numbers_of(io, "regions/mass", items, [](ModelRegion& r) -> double& { return r.mass; });
+    integers_of(io, "regions/painted", items, [](ModelRegion& r) -> std::size_t& { return r.painted; });
+    integers_of(io, "regions/lost", items, [](ModelRegion& r) -> std::size_t& { return r.lost; });
+    integers_of(io, "regions/taken", items, [](ModelRegion& r) -> std::size_t& { return r.taken; });
+    numbers_of(io, "regions/taken_volume", items, [](ModelRegion& r) -> double& { return r.taken_volume; });
+}
+
+std::string part(const char* group, std::size_t i) {
+    return fmt::format("{}/{:04d}", group, i);
+}
+
+template <class Io> void walk_places(const Io& io, Model& model) {
+    sized(io, "surfaces", model.surfaces);
+    texts_of(io, "surfaces/name", model.surfaces, [](ModelSurface& s) -> std::string& { return s.name; });
+    numbers_of(io, "surfaces/area", model.surfaces, [](ModelSurface& s) -> double& { return s.area; });
+    vectors_of(io, "surfaces/centroid", model.surfaces, [](ModelSurface& s) -> Vec3& { return s.centroid; });
+    vectors_of(io, "surfaces/normal", model.surfaces, [](ModelSurface& s) -> Vec3& { return s.normal; });
+    for (std::size_t i = 0; i < model.surfaces.size(); ++i) {
+        ModelSurface& s = model.surfaces[i];
+        Integers faces;
+        if constexpr (!Io::reading)
+            for (const MeshFace& f : s.faces) faces.insert(faces.end(), {static_cast<std::int64_t>(f.element), f.side});
+        io.integers(part("surfaces", i) + "/element_and_side", faces, 2);
+        nodes(io, part("surfaces", i) + "/nodes", s.nodes);
+        if constexpr (Io::reading)
+            for (std::size_t k = 0; k + 1 < faces.size(); k += 2) s.faces.push_back({static_cast<ElementId>(faces[k]), static_cast<int>(faces[k + 1])});
+    }
+    sized(io, "points", model.points);
+    texts_of(io, "points/name", model.points, [](ModelPoint& p) -> std::string& { return p.name; });
+    vectors_of(io, "points/at", model.points, [](ModelPoint& p) -> Vec3& { return p.at; });
+    integers_of(io, "points/node", model.points, [](ModelPoint& p) -> NodeId& { return p.node; });
+    numbers_of(io, "points/off", model.points, [](ModelPoint& p) -> double& { return p.off; });
+}
+
+template <class Io> void walk_links(const Io& io, Model& model) {
+    sized(io, "couplings", model.couplings);
+    texts_of(io, "couplings/name", model.couplings, [](ModelCoupling& c) -> std::string& { return c.name; });
+    vectors_of(io, "couplings/at", model.couplings, [](ModelCoupling& c) -> Vec3& { return c.at; });
+    for (std::size_t i = 0; i < model.couplings.size(); ++i) {
+        ModelCoupling& c = model.couplings[i];
+        Integers rigid{c.rigid ? 1 : 0};
+        io.integers(part("couplings", i) + "/rigid", rigid);
+        io.texts(part("couplings", i) + "/surfaces", c.surfaces);
+        nodes(io, part("couplings", i) + "/nodes", c.nodes);
+        equations(io, part("couplings", i) + "/equations", c.equations);
+        if constexpr (Io::reading) c.rigid = rigid.at(0) != 0;
+    }
+    sized(io, "joints", model.joints);
+    texts_of(io, "joints/name", model.joints, [](ModelJoint& j) -> std::string& { return j.name; });
+    vectors_of(io, "joints/axis", model.joints, [](ModelJoint& j) -> Vec3& { return j.axis; });
+    for (std::size_t i = 0; i < model.joints.size(); ++i) {
+        ModelJoint& j = model.joints[i];
+        Integers ends{j.ends[0], j.ends[1]};
+        Integers freedoms(j.freedoms.begin(), j.freedoms.end());
+        Numbers matrix(j.matrix.data(), j.matrix.data() + j.matrix.size());
+        io.integers(part("joints", i) + "/ends", ends);
+        fixed(io, part("joints", i) + "/stiffness", j.stiffness);
+        io.integers(part("joints", i) + "/freedom", freedoms);
+        io.numbers(part("joints", i) + "/matrix", matrix, std::max<std::size_t>(1, freedoms.size()));
+        if constexpr (Io::reading) {
+            j.ends = {static_cast<int>(ends.at(0)), static_cast<int>(ends.at(1))};
+            j.freedoms.assign(freedoms.begin(), freedoms.end());
+            const auto n = static_cast<Eigen::Index>(freedoms.size());
+            j.matrix = Eigen::Map<const Eigen::MatrixXd>(matrix.data(), n, n);
+        }
+    }
+    sized(io, "masses", model.masses);
+    texts_of(io, "masses/name", model.masses, [](ModelMass& m) -> std::string& { return m.name; });
+    numbers_of(io, "masses/value", model.masses, [](ModelMass& m) -> double& { return m.value; });
+    vectors_of(io, "masses/inertia", model.masses, [](ModelMass& m) -> Vec3& { return m.inertia; });
+    for (std::size_t i = 0; i < model.masses.size(); ++i) {
+        ModelMass& m = model.masses[i];
+        io.texts(part("masses", i) + "/on", m.on);
+        terms(io, part("masses", i) + "/diagonal", m.diagonal);
+        Integers freedoms;
+        Numbers shares;
+        if constexpr (!Io::reading)
+            for (const ModelMass::Share& s : m.shares) {
+                freedoms.push_back(static_cast<std::int64_t>(s.freedom));
+                shares.insert(shares.end(), {s.at.x(), s.at.y(), s.at.z(), s.mass});
+            }
+        io.integers(part("masses", i) + "/share_freedom", freedoms);
+        io.numbers(part("masses", i) + "/share_place_and_mass", shares, 4);
+        if constexpr (Io::reading)
+            for (std::size_t k = 0; k < freedoms.size(); ++k)
+                m.shares.push_back({static_cast<std::size_t>(freedoms[k]), Vec3(shares.at(4 * k), shares.at(4 * k + 1), shares.at(4 * k + 2)), shares.at(4 * k + 3)});
+    }
+    sized(io, "bonds", model.bonds);
+    texts_of(io, "bonds/name", model.bonds, [](ModelBond& b) -> std::string& { return b.name; });
+    integers_of(io, "bonds/tied", model.bonds, [](ModelBond& b) -> std::size_t& { return b.tied; });
+    integers_of(io, "bonds/loose", model.bonds, [](ModelBond& b) -> std::size_t& { return b.loose; });
+    numbers_of(io, "bonds/widest", model.bonds, [](ModelBond& b) -> double& { return b.widest; });
+    for (std::size_t i = 0; i < model.bonds.size(); ++i) {
+        Texts between(model.bonds[i].between.begin(), model.bonds[i].between.end());
+        io.texts(part("bonds", i) + "/between", between);
+        equations(io, part("bonds", i) + "/equations", model.bonds[i].equations);
+        if constexpr (Io::reading) model.bonds[i].between = {between.at(0), between.at(1)};
+    }
+}
+
+template <class Io> void walk_actions(const Io& io, Model& model) {
+    equations(io, "symmetry", model.symmetry);
+    sized(io, "supports", model.supports);
+    texts_of(io, "supports/name", model.supports, [](ModelSupport& s) -> std::string& { return s.name; });
+    texts_of(io, "supports/frame", model.supports, [](ModelSupport& s) -> std::string& { return s.frame; });
+    integers_of(io, "supports/places", model.supports, [](ModelSupport& s) -> std::size_t& { return s.nodes; });
+    for (std::size_t i = 0; i < model.supports.size(); ++i) {
+        ModelSupport& s = model.supports[i];
+        const std::string at = part("supports", i);
+        io.texts(at + "/on", s.on);
+        io.texts(at + "/words", s.words);
+        Integers hold(s.hold.begin(), s.hold.end());
+        hold.push_back(s.cylindrical ? 1 : 0);
+        Integers held(s.held.begin(), s.held.end());
+        io.integers(at + "/hold", hold);
+        io.integers(at + "/held", held);
+        fixed(io, at + "/move", s.move);
+        equations(io, at + "/equations", s.equations);
+        if constexpr (Io::reading) {
+            for (std::size_t k = 0; k < 6; ++k) s.hold[k] = hold.at(k) != 0;
+            s.cylindrical = hold.at(6) != 0;
+            s.held.assign(held.begin(), held.end());
+        }
+    }
+    sized(io, "loads", model.loads);
+    texts_of(io, "loads/name", model.loads, [](ModelLoad& l) -> std::string& { return l.name; });
+    texts_of(io, "loads/kind", model.loads, [](ModelLoad& l) -> std::string& { return l.kind; });
+    numbers_of(io, "loads/heat", model.loads, [](ModelLoad& l) -> double& { return l.heat; });
+    numbers_of(io, "loads/pressure", model.loads, [](ModelLoad& l) -> double& { return l.pressure; });
+    for (std::size_t i = 0; i < model.loads.size(); ++i) {
+        ModelLoad& l = model.loads[i];
+        const std::string at = part("loads", i);
+        io.texts(at + "/on", l.on);
+        terms(io, at + "/forces", l.forces);
+        Numbers body;
+        if (l.gravity) add(body, *l.gravity);
+        io.numbers(at + "/gravity", body);
+        Numbers spin;
+        if (l.spin) {
+            add(spin, l.spin->origin);
+            add(spin, l.spin->axis);
+            spin.push_back(l.spin->speed);
+        }
+        io.numbers(at + "/spin", spin);
+        if constexpr (Io::reading) {
+            if (body.size() == 3) l.gravity = vec(body, 0);
+            if (spin.size() == 7) l.spin = Spin{vec(spin, 0), vec(spin, 1), spin[6]};
+        }
+    }
+    sized(io, "cases", model.cases);
+    texts_of(io, "cases/name", model.cases, [](ModelCase& c) -> std::string& { return c.name; });
+    numbers_of(io, "cases/weight", model.cases, [](ModelCase& c) -> double& { return c.weight; });
+    for (std::size_t i = 0; i < model.cases.size(); ++i) {
+        ModelCase& c = model.cases[i];
+        Integers supports(c.supports.begin(), c.supports.end());
+        Integers loads;
+        Numbers factors;
+        for (const auto& [l, f] : c.loads) {
+            loads.push_back(static_cast<std::int64_t>(l));
+            factors.push_back(f);
+        }
+        io.integers(part("cases", i) + "/supports", supports);
+        io.integers(part("cases", i) + "/loads", loads);
+        io.numbers(part("cases", i) + "/factors", factors);
+        if constexpr (Io::reading) {
+            c.supports.assign(supports.begin(), supports.end());
+            for (std::size_t k = 0; k < loads.size(); ++k) c.loads.emplace_back(static_cast<std::size_t>(loads[k]), factors.at(k));
+        }
+    }
+}
+
+template <class Io> void walk_extents(const Io& io, RegionExtents& extents, std::size_t regions) {
+    extents.skins.resize(regions);
+    extents.rings.resize(regions);
+    for (std::size_t r = 0; r < regions; ++r) {
+        Numbers triangles;
+        if (extents.skins[r])
+            for (const auto& c : extents.skins[r]->corners())
+                for (const Vec3& p : c) add(triangles, p);
+        Numbers rings;
+        for (const Ring& ring : extents.rings[r]) {
+            add(rings, ring.from);
+            add(rings, ring.to);
+            rings.insert(rings.end(), {ring.inner, ring.outer});
+        }
+        io.numbers(part("extents", r) + "/skin", triangles, 9);
+        io.numbers(part("extents", r) + "/rings", rings, 8);
+        if constexpr (Io::reading) {
+            if (!triangles.empty()) {
+                std::vector<Vec3> points;
+                std::vector<std::array<std::int32_t, 3>> corners;
+                for (std::size_t i = 0; 3 * i < triangles.size(); ++i) points.push_back(vec(triangles, i));
+                for (std::int32_t t = 0; static_cast<std::size_t>(3 * t) < points.size(); ++t) corners.push_back({3 * t, 3 * t + 1, 3 * t + 2});
+                extents.skins[r] = std::make_shared<FacetTree>(points, corners);
+            }
+            for (std::size_t i = 0; i + 7 < rings.size(); i += 8)
+                extents.rings[r].push_back({Vec3(rings[i], rings[i + 1], rings[i + 2]), Vec3(rings[i + 3], rings[i + 4], rings[i + 5]), rings[i + 6], rings[i + 7]});
+        }
+    }
+}
+
+template <class Io> void walk(const Io& io, Model& model, std::string& study) {
+    Texts text{study};
+    io.texts("study", text);
+    Texts units{model.units.length, model.units.force, model.units.time};
+    Numbers si{model.units.length_si, model.units.force_si, model.units.time_si};
+    io.texts("units", units);
+    io.numbers("units_si", si);
+    Integers choices{static_cast<std::int64_t>(model.family), static_cast<std::int64_t>(model.formulation)};
+    io.integers("family_and_formulation", choices);
+    io.texts("remarks", model.remarks);
+    if constexpr (Io::reading) {
+        study = text.at(0);
+        model.units.length = units.at(0);
+        model.units.force = units.at(1);
+        model.units.time = units.at(2);
+        model.units.length_si = si.at(0);
+        model.units.force_si = si.at(1);
+        model.units.time_si = si.at(2);
+        model.family = static_cast<ElementFamily>(choices.at(0));
+        model.formulation = static_cast<Formulation>(choices.at(1));
+    }
+    walk_mesh(io, model.mesh);
+    walk_materials(io, model.materials);
+    walk_regions(io, model.regions);
+    walk_places(io, model);
+    walk_links(io, model);
+    walk_actions(io, model);
+    walk_extents(io, model.extents, model.regions.size());
+}
+
+} // namespace
+
+void save_model(const std::filesystem::path& file, const Model& model, const std::string& study) {
+    write_then_rename(file, [&](const std::filesystem::path& temporary) {
+        const H5File h5 = H5File::create(temporary);
+        h5.put("layout_version", Integers{layout_version});
+        // The walk only reads from the model when it writes the file.
+        std::string text = study;
+        walk(Writer(h5), const_cast<Model&>(model), text);
+    });
+}
+
+StoredModel load_model(const std::filesystem::path& file) {
+    std::error_code ignored;
+    if (!std::filesystem::is_regular_file(file, ignored)) throw Error::input({file.string()}, "there is no such file");
+    const H5File h5 = H5File::open(file);
+    if (!h5.has("layout_version") || !h5.has("mesh/nodes"))
+        throw Error::input({file.string()}, "this is no model", "\"upright model STUDY\" writes one");
+    if (h5.integers("layout_version").at(0) != layout_version)
+        throw Error::input({file.string()}, "this model was written by another version", "Write it again with \"upright model STUDY\"");
+    StoredModel out;
+    try {
+        walk(Reader(h5), out.model, out.study);
+    } catch (const std::out_of_range&) {
+        throw Error::input({file.string()}, "this file is damaged");
+    }
+    return out;
+}
+
+} // namespace upright
