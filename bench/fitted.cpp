@@ -30,8 +30,12 @@ struct Maker {
         card.extent = shape;
         study.regions.push_back(card);
     }
-    void box(const Vec3& a, const Vec3& b, Role role = Role::Design) { add("box" + std::to_string(study.regions.size()), role, Box{a, b}); }
-    void rod(const Vec3& a, const Vec3& b, double r, Role role = Role::Design) { add("rod" + std::to_string(study.regions.size()), role, Cylinder{a, b, r}); }
+    void box(const Vec3& a, const Vec3& b, Role role = Role::Design) {
+        add("box" + std::to_string(study.regions.size()), role, Box{a, b});
+    }
+    void rod(const Vec3& a, const Vec3& b, double r, Role role = Role::Design) {
+        add("rod" + std::to_string(study.regions.size()), role, Cylinder{a, b, r});
+    }
 };
 
 struct Case {
@@ -41,36 +45,58 @@ struct Case {
     std::vector<double> volumes; // of each region with material, 0: not compared
 };
 
-double sector(double r) { return pi * r * r; }
+double sector(double r) {
+    return pi * r * r;
+}
 
 std::vector<Case> cases() {
     const auto V = Role::Void;
     const auto K = Role::Keep;
     return {
-        {"block", 6, [](Maker& m) { m.box({0, 0, 0}, {40, 30, 20}); }, {24000}},
-        {"rod", 1.4, [](Maker& m) { m.rod({0, 0, 0}, {0, 0, 50}, 8); }, {sector(8) * 50}},
-        {"ball", 2, [](Maker& m) { m.add("ball", Role::Design, Sphere{{0, 0, 0}, 15}); }, {4.0 / 3 * pi * 3375}},
-        {"plate with holes", 2.5,
+        {"block",
+         6,
+         [](Maker& m) {
+             m.box({0, 0, 0}, {40, 30, 20});
+         },
+         {24000}},
+        {"rod",
+         1.4,
+         [](Maker& m) {
+             m.rod({0, 0, 0}, {0, 0, 50}, 8);
+         },
+         {sector(8) * 50}},
+        {"ball",
+         2,
+         [](Maker& m) {
+             m.add("ball", Role::Design, Sphere{{0, 0, 0}, 15});
+         },
+         {4.0 / 3 * pi * 3375}},
+        {"plate with holes",
+         2.5,
          [=](Maker& m) {
              m.box({0, 0, 0}, {60, 40, 8});
-             for (const Vec3& c : {Vec3(10, 10, 0), Vec3(50, 10, 0), Vec3(10, 30, 0), Vec3(50, 30, 0)}) m.rod(c - Vec3(0, 0, 1), c + Vec3(0, 0, 9), 4, V);
+             for (const Vec3& c : {Vec3(10, 10, 0), Vec3(50, 10, 0), Vec3(10, 30, 0), Vec3(50, 30, 0)})
+                 m.rod(c - Vec3(0, 0, 1), c + Vec3(0, 0, 9), 4, V);
          },
          {60 * 40 * 8 - 4 * sector(4) * 8}},
-        {"plate with boss", 2,
+        {"plate with boss",
+         2,
          [=](Maker& m) {
              m.box({0, 0, 0}, {50, 50, 8});
              m.rod({25, 25, 8}, {25, 25, 25}, 10);
              m.rod({25, 25, -1}, {25, 25, 26}, 5, V);
          },
          {50 * 50 * 8 - sector(5) * 8, (sector(10) - sector(5)) * 17}},
-        {"ring of another region", 3,
+        {"ring of another region",
+         3,
          [=](Maker& m) {
              m.box({0, 0, 0}, {50, 40, 15});
              m.rod({20, 20, -1}, {20, 20, 16}, 10, K);
              m.rod({20, 20, -1}, {20, 20, 16}, 6, V);
          },
          {50 * 40 * 15 - sector(10) * 15, 0}},
-        {"ribs", 3,
+        {"ribs",
+         3,
          [](Maker& m) {
              m.box({0, 0, 0}, {60, 40, 4});
              m.box({10, 0, 4}, {12.5, 40, 20});
@@ -78,30 +104,36 @@ std::vector<Case> cases() {
              m.box({50, 0, 4}, {52.5, 40, 20});
          },
          {60 * 40 * 4}},
-        {"cone frustum with bore", 2,
+        {"cone frustum with bore",
+         2,
          [=](Maker& m) {
              m.add("cone", Role::Design, Cone{{0, 0, 0}, {0, 0, 30}, 20, 10});
              m.rod({0, 0, -1}, {0, 0, 31}, 5, V);
          },
          {pi * 30 / 3 * (400 + 200 + 100) - sector(5) * 30}},
-        {"prism", 4,
+        {"prism",
+         4,
          [](Maker& m) {
-             m.add("prism", Role::Design, Prism{{{0, 0}, {40, 0}, {40, 15}, {15, 15}, {15, 40}, {0, 40}}, {0, 0, 0}, {0, 0, 12}});
+             m.add("prism", Role::Design,
+                   Prism{{{0, 0}, {40, 0}, {40, 15}, {15, 15}, {15, 40}, {0, 40}}, {0, 0, 0}, {0, 0, 12}});
          },
          {(40 * 15 + 25 * 15) * 12.0}},
-        {"crossed rods", 3,
+        {"crossed rods",
+         3,
          [](Maker& m) {
              m.rod({-25, 0, 0}, {25, 0, 0}, 8);
              m.rod({0, -25, 0}, {0, 25, 0}, 6);
          },
          {0}},
-        {"skewed bore", 4,
+        {"skewed bore",
+         4,
          [=](Maker& m) {
              m.box({0, 0, 0}, {40, 40, 30});
              m.rod({-5, 8, 6}, {45, 30, 24}, 5, V);
          },
          {0}},
-        {"bracket with fillet and 2 mm holes", 2,
+        {"bracket with fillet and 2 mm holes",
+         2,
          [](Maker& m) {
              FileBody body;
              body.slot = std::make_shared<FileSlot>();
@@ -138,13 +170,15 @@ int main(int argc, char** argv) {
         const FittedMesh mesh = make_fitted_mesh(m.study, find_rings(m.study));
         const double seconds = std::chrono::duration<double>(Clock::now() - start).count();
         const MeshQuality q = mesh_quality(mesh.mesh);
-        std::printf("%zu tetrahedra in %.1f s: %.0f a second, smallest dihedral angle %.1f deg\n", mesh.mesh.elements(), seconds,
-                    static_cast<double>(mesh.mesh.elements()) / seconds, *q.smallest_dihedral);
+        std::printf("%zu tetrahedra in %.1f s: %.0f a second, smallest dihedral angle %.1f deg\n",
+                    mesh.mesh.elements(), seconds, static_cast<double>(mesh.mesh.elements()) / seconds,
+                    *q.smallest_dihedral);
         return 0;
     }
     std::mt19937 random(1);
     std::normal_distribution<double> normal;
-    std::printf("| shape | tetrahedra | smallest dihedral, deg | volume error | region error | seconds |\n|---|---|---|---|---|---|\n");
+    std::printf("| shape | tetrahedra | smallest dihedral, deg | volume error | region error | seconds "
+                "|\n|---|---|---|---|---|---|\n");
     int bad = 0;
     for (const Case& c : cases()) {
         double least = 180;
@@ -156,10 +190,13 @@ int main(int argc, char** argv) {
         for (int turn = 0; turn < 5; ++turn) {
             Maker m{base(c.size)};
             c.make(m);
-            const Eigen::Quaterniond q = Eigen::Quaterniond(normal(random), normal(random), normal(random), normal(random)).normalized();
+            const Eigen::Quaterniond q =
+                Eigen::Quaterniond(normal(random), normal(random), normal(random), normal(random))
+                    .normalized();
             for (RegionCard& r : m.study.regions) {
                 const Shape inner = std::get<Shape>(r.extent);
-                r.extent = Shape(Placed{std::make_shared<const AnyShape>(AnyShape{inner}), q.toRotationMatrix(), Vec3(3, -2, 5)});
+                r.extent = Shape(Placed{std::make_shared<const AnyShape>(AnyShape{inner}),
+                                        q.toRotationMatrix(), Vec3(3, -2, 5)});
             }
             const auto start = Clock::now();
             try {
@@ -169,7 +206,8 @@ int main(int argc, char** argv) {
                 least = std::min(least, *quality.smallest_dihedral);
                 count = mesh.mesh.elements();
                 std::vector<double> volume(m.study.regions.size());
-                for (std::size_t e = 0; e < mesh.mesh.elements(); ++e) volume[index(mesh.mesh.region[e])] += mesh.mesh.volumes[e];
+                for (std::size_t e = 0; e < mesh.mesh.elements(); ++e)
+                    volume[index(mesh.mesh.region[e])] += mesh.mesh.volumes[e];
                 double whole = 0;
                 double exact = 0;
                 std::size_t k = 0;
@@ -188,7 +226,9 @@ int main(int argc, char** argv) {
             }
         }
         if (!failed.empty() || least < 20) ++bad;
-        std::printf("| %s | %zu | %.1f | %.2f %% | %.2f %% | %.2f |%s\n", c.name, count, least, 100 * volume_error, 100 * region_error, seconds / 5, failed.empty() ? "" : (" " + failed).c_str());
+        std::printf("| %s | %zu | %.1f | %.2f %% | %.2f %% | %.2f |%s\n", c.name, count, least,
+                    100 * volume_error, 100 * region_error, seconds / 5,
+                    failed.empty() ? "" : (" " + failed).c_str());
         std::fflush(stdout);
     }
     return bad;

@@ -13,13 +13,16 @@ std::vector<hsize_t> extent(std::size_t size, std::size_t columns) {
     return {size / columns, columns};
 }
 
-void write(hid_t file, const std::string& name, hid_t stored, hid_t given, const std::vector<hsize_t>& size, const void* values) {
+void write(hid_t file, const std::string& name, hid_t stored, hid_t given, const std::vector<hsize_t>& size,
+           const void* values) {
     const hid_t space = H5Screate_simple(static_cast<int>(size.size()), size.data(), nullptr);
     const hid_t links = H5Pcreate(H5P_LINK_CREATE);
     H5Pset_create_intermediate_group(links, 1);
     const hid_t set = H5Dcreate2(file, name.c_str(), stored, space, links, H5P_DEFAULT, H5P_DEFAULT);
     const bool empty = size[0] == 0;
-    const herr_t done = set < 0 ? -1 : empty ? 0 : H5Dwrite(set, given, H5S_ALL, H5S_ALL, H5P_DEFAULT, values);
+    const herr_t done = set < 0 ? -1
+                        : empty ? 0
+                                : H5Dwrite(set, given, H5S_ALL, H5S_ALL, H5P_DEFAULT, values);
     if (set >= 0) H5Dclose(set);
     H5Pclose(links);
     H5Sclose(space);
@@ -66,7 +69,9 @@ hid_t text_type() {
 H5File H5File::create(const std::filesystem::path& file) {
     H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
     const hid_t id = H5Fcreate(file.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT);
-    if (id < 0) throw Error::files(file.string(), "cannot be written", "Check the folder, and that the disk is not full");
+    if (id < 0)
+        throw Error::files(file.string(), "cannot be written",
+                           "Check the folder, and that the disk is not full");
     return {id, file};
 }
 
@@ -89,7 +94,8 @@ void H5File::put(const std::string& name, const std::vector<double>& values, std
     write(id_, name, H5T_IEEE_F64LE, H5T_NATIVE_DOUBLE, extent(values.size(), columns), values.data());
 }
 
-void H5File::put(const std::string& name, const std::vector<std::int64_t>& values, std::size_t columns) const {
+void H5File::put(const std::string& name, const std::vector<std::int64_t>& values,
+                 std::size_t columns) const {
     write(id_, name, H5T_STD_I64LE, H5T_NATIVE_INT64, extent(values.size(), columns), values.data());
 }
 

@@ -17,11 +17,11 @@ using upright::Error;
 using upright::ExitCode;
 using upright::cli::Invocation;
 
-const std::vector<std::string> later_commands{"analyze", "verify",
-                                              "compare", "sweep", "report"};
+const std::vector<std::string> later_commands{"analyze", "verify", "compare", "sweep", "report"};
 
 void add_study(CLI::App* command, Invocation& in) {
-    command->add_option("STUDY", in.target, "The study file (.toml), or a model.h5 of \"upright model\"")->required();
+    command->add_option("STUDY", in.target, "The study file (.toml), or a model.h5 of \"upright model\"")
+        ->required();
     command
         ->add_option("--set", in.settings,
                      "Change a value: --set response.budget.max=0.3 (may be given several times)")
@@ -59,9 +59,12 @@ void build(CLI::App& app, Invocation& in) {
 
     app.add_subcommand("materials", "The shipped material library, with sources");
 
-    auto* inspect = app.add_subcommand("inspect", "Bodies and numbered faces of a STEP, STL or OBJ file, or the arrays of a VTU mesh; figures");
+    auto* inspect = app.add_subcommand(
+        "inspect",
+        "Bodies and numbered faces of a STEP, STL or OBJ file, or the arrays of a VTU mesh; figures");
     inspect->add_option("FILE", in.target, "The file (.step, .stl, .obj, .vtu)")->required();
-    inspect->add_option("--out", in.out, "The picture (default: <file>-faces.png beside the file)")->type_name("FILE");
+    inspect->add_option("--out", in.out, "The picture (default: <file>-faces.png beside the file)")
+        ->type_name("FILE");
     inspect->add_flag("--no-figures", in.no_figures, "Draw no figures");
     add_figure_options(inspect, in);
 
@@ -74,10 +77,13 @@ void build(CLI::App& app, Invocation& in) {
     check->add_flag("--strict", in.strict, "Doubts count as errors (exit code 3)");
     add_figure_options(check, in);
 
-    auto* model = app.add_subcommand("model", "The solver-ready model: model.h5, every set as VTU, mesh quality");
+    auto* model =
+        app.add_subcommand("model", "The solver-ready model: model.h5, every set as VTU, mesh quality");
     add_study(model, in);
-    model->add_option("--out", in.out, "Folder for the files (default: <study>.model beside the study)")->type_name("DIR");
-    model->add_flag("--matrices", in.matrices, "Write stiffness, mass, loads and constraint transform in Matrix Market form");
+    model->add_option("--out", in.out, "Folder for the files (default: <study>.model beside the study)")
+        ->type_name("DIR");
+    model->add_flag("--matrices", in.matrices,
+                    "Write stiffness, mass, loads and constraint transform in Matrix Market form");
     model->add_flag("--no-figures", in.no_figures, "Draw no figure of the worst elements");
     add_figure_options(model, in);
 
@@ -129,8 +135,9 @@ Error explain(const CLI::App& app, const CLI::ParseError& bad, int argc, char** 
         const std::string word = argv[i];
         if (at == &app && !word.empty() && word[0] != '-') {
             if (std::find(later_commands.begin(), later_commands.end(), word) != later_commands.end())
-                return Error::usage("\"" + word + "\" is a command that this version does not serve yet",
-                                    "Served: demo, new, materials, inspect, check, model, optimize, plot, carve");
+                return Error::usage(
+                    "\"" + word + "\" is a command that this version does not serve yet",
+                    "Served: demo, new, materials, inspect, check, model, optimize, plot, carve");
             return Error::usage("there is no command \"" + word + "\"",
                                 upright::suggestion(word, command_names(app)));
         }

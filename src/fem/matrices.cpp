@@ -7,14 +7,19 @@ namespace upright {
 
 namespace {
 
-template <class Matrix> SparseMatrix assembled(const Model& model, const Matrix& matrix_of, const std::vector<Eigen::Triplet<double>>& extra) {
+template <class Matrix>
+SparseMatrix assembled(const Model& model, const Matrix& matrix_of,
+                       const std::vector<Eigen::Triplet<double>>& extra) {
     std::vector<Eigen::Triplet<double>> entries = extra;
     const int per = model.mesh.freedoms();
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
         const Eigen::MatrixXd K = matrix_of(id);
         const NodeRange ids = model.mesh.nodes_of(id);
-        const auto at = [&](Eigen::Index i) { return static_cast<int>(model.freedom(ids[static_cast<std::size_t>(i / per)], static_cast<int>(i % per))); };
+        const auto at = [&](Eigen::Index i) {
+            return static_cast<int>(
+                model.freedom(ids[static_cast<std::size_t>(i / per)], static_cast<int>(i % per)));
+        };
         for (Eigen::Index r = 0; r < K.rows(); ++r)
             for (Eigen::Index c = 0; c < K.cols(); ++c)
                 if (K(r, c) != 0.0) entries.emplace_back(at(r), at(c), K(r, c));
@@ -32,11 +37,14 @@ SparseMatrix stiffness_matrix(const Model& model) {
     for (const ModelJoint& j : model.joints)
         for (std::size_t r = 0; r < j.freedoms.size(); ++r)
             for (std::size_t c = 0; c < j.freedoms.size(); ++c)
-                joints.emplace_back(static_cast<int>(j.freedoms[r]), static_cast<int>(j.freedoms[c]), j.matrix(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)));
+                joints.emplace_back(static_cast<int>(j.freedoms[r]), static_cast<int>(j.freedoms[c]),
+                                    j.matrix(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)));
     return assembled(
         model,
         [&](ElementId e) {
-            return element_for(model.mesh.kind(e)).stiffness(places_of(model.mesh, e), elasticity(model, model.material(e)), model.mesh.depth(e), model.formulation);
+            return element_for(model.mesh.kind(e))
+                .stiffness(places_of(model.mesh, e), elasticity(model, model.material(e)),
+                           model.mesh.depth(e), model.formulation);
         },
         joints);
 }
@@ -44,9 +52,16 @@ SparseMatrix stiffness_matrix(const Model& model) {
 SparseMatrix mass_matrix(const Model& model) {
     std::vector<Eigen::Triplet<double>> masses;
     for (const ModelMass& m : model.masses)
-        for (const Term& t : m.diagonal) masses.emplace_back(static_cast<int>(t.freedom), static_cast<int>(t.freedom), t.factor);
+        for (const Term& t : m.diagonal)
+            masses.emplace_back(static_cast<int>(t.freedom), static_cast<int>(t.freedom), t.factor);
     return assembled(
-        model, [&](ElementId e) { return Eigen::MatrixXd(model.material(e).density * element_for(model.mesh.kind(e)).mass(places_of(model.mesh, e), model.mesh.depth(e))); }, masses);
+        model,
+        [&](ElementId e) {
+            return Eigen::MatrixXd(
+                model.material(e).density *
+                element_for(model.mesh.kind(e)).mass(places_of(model.mesh, e), model.mesh.depth(e)));
+        },
+        masses);
 }
 
 SparseMatrix transform_matrix(const Transform& transform) {
@@ -55,8 +70,10 @@ SparseMatrix transform_matrix(const Transform& transform) {
         if (!transform.dependent(f))
             entries.emplace_back(static_cast<int>(f), transform.unknown_of(f), 1.0);
         else
-            for (const Term& t : transform.terms(f)) entries.emplace_back(static_cast<int>(f), static_cast<int>(t.freedom), t.factor);
-    SparseMatrix out(static_cast<Eigen::Index>(transform.freedoms()), static_cast<Eigen::Index>(transform.unknowns()));
+            for (const Term& t : transform.terms(f))
+                entries.emplace_back(static_cast<int>(f), static_cast<int>(t.freedom), t.factor);
+    SparseMatrix out(static_cast<Eigen::Index>(transform.freedoms()),
+                     static_cast<Eigen::Index>(transform.unknowns()));
     out.setFromTriplets(entries.begin(), entries.end());
     return out;
 }

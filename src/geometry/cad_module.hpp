@@ -41,7 +41,7 @@ struct Arrangement {
     std::vector<std::array<std::int32_t, 3>> triangles;
     std::vector<std::int32_t> face_of; // exact face, for each triangle
     std::vector<std::array<std::int32_t, 2>>
-        cells_of; // for each triangle: behind it (against its normal) and before it, or -1
+        cells_of;               // for each triangle: behind it (against its normal) and before it, or -1
     std::vector<double> radius; // least radius of curvature of each exact face; 0 where flat
     int cells = 0;
     int faces = 0;

@@ -376,6 +376,9 @@ const FacetBody& file_body(const FileBody& body) {
     FileSlot& slot = *body.slot;
     std::call_once(slot.once, [&] {
         const BodyFile read = read_bodies(slot.file, slot.place, slot.scale, slot.length_si, slot.unit_given);
+        slot.file_unit = read.unit;
+        slot.file_unit_si = read.unit_si;
+        slot.remarks = read.remarks;
         std::string names;
         for (const auto& b : read.bodies) {
             if (b->name() == slot.body || (slot.body.empty() && read.bodies.size() == 1)) slot.facets = b;

@@ -116,8 +116,9 @@ class Picker {
         if (study_.regions[region].role == Role::Void) {
             if (beyond >= 0 && !cells_.always_free(face.cell, face.side))
                 return painting_.owner[static_cast<std::size_t>(beyond)] == static_cast<RegionId>(region);
-            if (cells_.stairs()) return false;
-            // A fitted mesh has no cells in voids: who owns the place just beyond the face?
+            // A grid has cells in every void that it reaches; other meshes are made without some of them.
+            if (dynamic_cast<const GridCells*>(&cells_) != nullptr) return false;
+            // Who owns the place just beyond the face?
             const Vec3 p = center(face) + 0.05 * cells_.cell_size() * normal(face);
             return owner_at(study_, painting_.extents, p) == static_cast<RegionId>(region);
         }

@@ -50,7 +50,8 @@ Delaunay::Lattice Delaunay::quantised(const Vec3& p) const {
             static_cast<std::int32_t>(std::lround(q.z()))};
 }
 
-// Sign of (b-a) x (c-a) . (d-a). Differences are below 2^26, products of two below 2^53: the rest may need more.
+// Sign of (b-a) x (c-a) . (d-a). Differences are below 2^26, products of two below 2^53: the rest may need
+// more.
 int Delaunay::orientation(const Lattice& a, const Lattice& b, const Lattice& c, const Lattice& d) const {
     const double bx = b.x - a.x;
     const double by = b.y - a.y;
@@ -62,7 +63,8 @@ int Delaunay::orientation(const Lattice& a, const Lattice& b, const Lattice& c, 
     const double dy = d.y - a.y;
     const double dz = d.z - a.z;
     const double det = (by * cz - bz * cy) * dx + (bz * cx - bx * cz) * dy + (bx * cy - by * cx) * dz;
-    const double size = (std::abs(by * cz) + std::abs(bz * cy)) * std::abs(dx) + (std::abs(bz * cx) + std::abs(bx * cz)) * std::abs(dy) +
+    const double size = (std::abs(by * cz) + std::abs(bz * cy)) * std::abs(dx) +
+                        (std::abs(bz * cx) + std::abs(bx * cz)) * std::abs(dy) +
                         (std::abs(bx * cy) + std::abs(by * cx)) * std::abs(dz);
     if (std::abs(det) > 1e-14 * size) return det > 0 ? 1 : -1;
     const auto w = [](std::int32_t u, std::int32_t v) { return static_cast<Wide>(u) - v; };
@@ -95,13 +97,17 @@ int Delaunay::in_sphere(const Tet& t, const Lattice& p) const {
     const double dab = m[3][2] * ab + m[0][2] * bd + m[1][2] * da;
     const double det = (m[3][3] * abc - m[2][3] * dab) + (m[1][3] * cda - m[0][3] * bcd);
     const auto mag = [&](std::size_t a, std::size_t b, std::size_t c) {
-        const auto two = [&](std::size_t i, std::size_t j) { return std::abs(m[i][0] * m[j][1]) + std::abs(m[j][0] * m[i][1]); };
+        const auto two = [&](std::size_t i, std::size_t j) {
+            return std::abs(m[i][0] * m[j][1]) + std::abs(m[j][0] * m[i][1]);
+        };
         return std::abs(m[a][2]) * two(b, c) + std::abs(m[b][2]) * two(a, c) + std::abs(m[c][2]) * two(a, b);
     };
-    const double size = m[3][3] * mag(0, 1, 2) + m[2][3] * mag(3, 0, 1) + m[1][3] * mag(2, 3, 0) + m[0][3] * mag(1, 2, 3);
+    const double size =
+        m[3][3] * mag(0, 1, 2) + m[2][3] * mag(3, 0, 1) + m[1][3] * mag(2, 3, 0) + m[0][3] * mag(1, 2, 3);
     // The determinant has the sign of -orientation for points inside, in this order of rows.
     if (std::abs(det) > 4e-14 * size) return det < 0 ? 1 : -1;
-    // Hull corners reach 2^25: their squares times a volume may leave 128 bits, so they are decided by double.
+    // Hull corners reach 2^25: their squares times a volume may leave 128 bits, so they are decided by
+    // double.
     bool near = true;
     std::array<std::array<Wide, 4>, 4> e;
     for (std::size_t i = 0; i < 4; ++i) {
@@ -141,11 +147,13 @@ std::int32_t Delaunay::locate(const Lattice& p, std::int32_t start) const {
         const Tet& tet = tets_[static_cast<std::size_t>(t)];
         bool moved = false;
         for (std::size_t k = 0; k < 4; ++k) {
-            const std::size_t i = (k + turn) & 3U; // a changing first face keeps the walk from going in rounds
+            const std::size_t i =
+                (k + turn) & 3U; // a changing first face keeps the walk from going in rounds
             const std::int32_t next = tet.next[i];
             if (next < 0 || next == from) continue;
             const auto& f = faces[i];
-            if (orientation(at_[static_cast<std::size_t>(tet.node[f[0]])], at_[static_cast<std::size_t>(tet.node[f[1]])],
+            if (orientation(at_[static_cast<std::size_t>(tet.node[f[0]])],
+                            at_[static_cast<std::size_t>(tet.node[f[1]])],
                             at_[static_cast<std::size_t>(tet.node[f[2]])], p) > 0) {
                 from = t;
                 t = next;
@@ -161,7 +169,8 @@ std::int32_t Delaunay::locate(const Lattice& p, std::int32_t start) const {
                 for (std::size_t i = 0; i < 4; ++i) {
                     if (tet.next[i] != from) continue;
                     const auto& f = faces[i];
-                    back = orientation(at_[static_cast<std::size_t>(tet.node[f[0]])], at_[static_cast<std::size_t>(tet.node[f[1]])],
+                    back = orientation(at_[static_cast<std::size_t>(tet.node[f[0]])],
+                                       at_[static_cast<std::size_t>(tet.node[f[1]])],
                                        at_[static_cast<std::size_t>(tet.node[f[2]])], p) > 0;
                 }
                 if (back) {
@@ -185,8 +194,8 @@ std::int32_t Delaunay::insert(const Vec3& place, std::int32_t hint) {
     const auto number = static_cast<std::int32_t>(at_.size());
     at_.push_back(p);
     tet_at_.push_back(home);
-    // The cavity: everything whose circumsphere holds the point. A face that the point lies on or behind takes
-    // the tetrahedron beyond it in as well, so that the cavity stays star-shaped.
+    // The cavity: everything whose circumsphere holds the point. A face that the point lies on or behind
+    // takes the tetrahedron beyond it in as well, so that the cavity stays star-shaped.
     ++round_;
     cavity_.clear();
     walls_.clear();
@@ -199,7 +208,8 @@ std::int32_t Delaunay::insert(const Vec3& place, std::int32_t hint) {
             if (next < 0 || mark_[static_cast<std::size_t>(next)] == round_) continue;
             const auto& f = faces[i];
             if (in_sphere(tets_[static_cast<std::size_t>(next)], p) > 0 ||
-                orientation(at_[static_cast<std::size_t>(tet.node[f[0]])], at_[static_cast<std::size_t>(tet.node[f[1]])],
+                orientation(at_[static_cast<std::size_t>(tet.node[f[0]])],
+                            at_[static_cast<std::size_t>(tet.node[f[1]])],
                             at_[static_cast<std::size_t>(tet.node[f[2]])], p) >= 0) {
                 mark_[static_cast<std::size_t>(next)] = round_;
                 cavity_.push_back(next);
@@ -249,7 +259,8 @@ std::int32_t Delaunay::insert(const Vec3& place, std::int32_t hint) {
         for (std::int32_t i = 1; i < 4; ++i) {
             const std::int32_t a = tet.node[static_cast<std::size_t>(i % 3 + 1)];
             const std::int32_t b = tet.node[static_cast<std::size_t>((i + 1) % 3 + 1)];
-            const std::uint64_t key = (static_cast<std::uint64_t>(std::min(a, b)) << 32U) | static_cast<std::uint32_t>(std::max(a, b));
+            const std::uint64_t key = (static_cast<std::uint64_t>(std::min(a, b)) << 32U) |
+                                      static_cast<std::uint32_t>(std::max(a, b));
             edges.push_back({key, {t, i}});
         }
     }
@@ -269,7 +280,8 @@ std::vector<std::int32_t> Delaunay::insert_all(const std::vector<Vec3>& points) 
     std::vector<std::uint64_t> key(points.size());
     for (std::size_t i = 0; i < points.size(); ++i) {
         const Lattice q = quantised(points[i]);
-        key[i] = spread_bits(static_cast<std::uint32_t>(q.x)) | spread_bits(static_cast<std::uint32_t>(q.y)) << 1U |
+        key[i] = spread_bits(static_cast<std::uint32_t>(q.x)) |
+                 spread_bits(static_cast<std::uint32_t>(q.y)) << 1U |
                  spread_bits(static_cast<std::uint32_t>(q.z)) << 2U;
     }
     std::vector<std::size_t> order(points.size());

@@ -13,15 +13,16 @@ namespace upright {
 class Delaunay {
   public:
     struct Tet {
-        std::array<std::int32_t, 4> node{}; // positive: (b-a) x (c-a) . (d-a) > 0; the first four nodes are the hull's
+        std::array<std::int32_t, 4>
+            node{}; // positive: (b-a) x (c-a) . (d-a) > 0; the first four nodes are the hull's
         std::array<std::int32_t, 4> next{}; // the tetrahedron across the face opposite to each node, or -1
         bool alive = true;
     };
 
     Delaunay(const Vec3& low, const Vec3& high);
 
-    // Adds a point and returns its number, or that of the point that sits on the same lattice place. `hint` is
-    // a point near by, or -1.
+    // Adds a point and returns its number, or that of the point that sits on the same lattice place. `hint`
+    // is a point near by, or -1.
     std::int32_t insert(const Vec3& p, std::int32_t hint = -1);
     // Adds many, in an order that keeps neighbours together; the number of each.
     std::vector<std::int32_t> insert_all(const std::vector<Vec3>& points);

@@ -41,7 +41,7 @@ struct Sample {
 // A chain of feature edges between two corners, or closed.
 struct Curve {
     std::vector<Vec3> points;
-    std::vector<double> arc; // length up to each point
+    std::vector<double> arc;                  // length up to each point
     std::array<std::int32_t, 2> ends{-1, -1}; // corners
     bool closed = false;
     std::vector<std::int32_t> patches;
@@ -49,7 +49,8 @@ struct Curve {
     Vec3 at(double s) const {
         s = std::clamp(s, 0.0, length());
         const auto it = std::upper_bound(arc.begin(), arc.end(), s);
-        const std::size_t i = std::min(static_cast<std::size_t>(std::max<std::ptrdiff_t>(1, it - arc.begin())), arc.size() - 1);
+        const std::size_t i =
+            std::min(static_cast<std::size_t>(std::max<std::ptrdiff_t>(1, it - arc.begin())), arc.size() - 1);
         const double t = (s - arc[i - 1]) / std::max(arc[i] - arc[i - 1], 1e-300);
         return (1 - t) * points[i - 1] + t * points[i];
     }
@@ -99,7 +100,8 @@ class SampleHash {
     double width(int level) const { return unit_ * std::exp2(level + 1); }
     std::array<long, 3> cell(const Vec3& p, int level) const {
         const double w = width(level);
-        return {static_cast<long>(std::floor(p.x() / w)), static_cast<long>(std::floor(p.y() / w)), static_cast<long>(std::floor(p.z() / w))};
+        return {static_cast<long>(std::floor(p.x() / w)), static_cast<long>(std::floor(p.y() / w)),
+                static_cast<long>(std::floor(p.z() / w))};
     }
     static std::uint64_t hash(const std::array<long, 3>& c, int level) {
         std::uint64_t h = static_cast<std::uint64_t>(level + 64) * 0x9e3779b97f4a7c15ULL;
@@ -152,7 +154,8 @@ class FittedMesher : public SurfaceGeometry {
         double nearest = 1e300;
         for (std::size_t i = 1; i < c.points.size(); ++i) {
             const Vec3 edge = c.points[i] - c.points[i - 1];
-            const double t = std::clamp((p - c.points[i - 1]).dot(edge) / std::max(edge.squaredNorm(), 1e-300), 0.0, 1.0);
+            const double t =
+                std::clamp((p - c.points[i - 1]).dot(edge) / std::max(edge.squaredNorm(), 1e-300), 0.0, 1.0);
             const Vec3 q = c.points[i - 1] + t * edge;
             if ((q - p).squaredNorm() < nearest) {
                 nearest = (q - p).squaredNorm();
@@ -180,7 +183,8 @@ class FittedMesher : public SurfaceGeometry {
         std::unordered_map<std::uint64_t, std::vector<std::int32_t>> edges;
         for (std::size_t t = 0; t < in_.triangles.size(); ++t)
             for (std::size_t i = 0; i < 3; ++i)
-                edges[edge_key(in_.triangles[t][i], in_.triangles[t][(i + 1) % 3])].push_back(static_cast<std::int32_t>(t));
+                edges[edge_key(in_.triangles[t][i], in_.triangles[t][(i + 1) % 3])].push_back(
+                    static_cast<std::int32_t>(t));
         patch_of_.assign(in_.triangles.size(), -1);
         std::vector<std::size_t> stack;
         for (std::size_t seed = 0; seed < in_.triangles.size(); ++seed) {
@@ -198,9 +202,12 @@ class FittedMesher : public SurfaceGeometry {
                 patch.triangles.push_back(t);
                 patch.area += area(t);
                 for (std::size_t i = 0; i < 3; ++i)
-                    for (const std::int32_t o : edges[edge_key(in_.triangles[t][i], in_.triangles[t][(i + 1) % 3])]) {
+                    for (const std::int32_t o :
+                         edges[edge_key(in_.triangles[t][i], in_.triangles[t][(i + 1) % 3])]) {
                         const auto other = static_cast<std::size_t>(o);
-                        if (patch_of_[other] >= 0 || in_.face_of[other] != in_.face_of[seed] || in_.regions[other] != in_.regions[seed]) continue;
+                        if (patch_of_[other] >= 0 || in_.face_of[other] != in_.face_of[seed] ||
+                            in_.regions[other] != in_.regions[seed])
+                            continue;
                         patch_of_[other] = patch_of_[seed];
                         stack.push_back(other);
                     }
@@ -213,12 +220,19 @@ class FittedMesher : public SurfaceGeometry {
         for (const auto& [key, list] : edges) {
             if (list.size() == 1) {
                 const Vec3& p = in_.points[static_cast<std::size_t>(key >> 32U)];
-                throw Error::numerics(fmt::format("the boundary to be meshed is not closed at ({:.5g}, {:.5g}, {:.5g})", p.x(), p.y(), p.z()),
-                                      "Look at the body with \"upright inspect\"");
+                throw Error::numerics(
+                    fmt::format("the boundary to be meshed is not closed at ({:.5g}, {:.5g}, {:.5g})", p.x(),
+                                p.y(), p.z()),
+                    "Look at the body with \"upright inspect\"");
             }
             bool feature = list.size() != 2;
-            for (const std::int32_t t : list) feature = feature || patch_of_[static_cast<std::size_t>(t)] != patch_of_[static_cast<std::size_t>(list[0])];
-            if (list.size() == 2 && !feature) feature = normal(static_cast<std::size_t>(list[0])).dot(normal(static_cast<std::size_t>(list[1]))) < std::cos(30.0 * pi / 180);
+            for (const std::int32_t t : list)
+                feature = feature || patch_of_[static_cast<std::size_t>(t)] !=
+                                         patch_of_[static_cast<std::size_t>(list[0])];
+            if (list.size() == 2 && !feature)
+                feature =
+                    normal(static_cast<std::size_t>(list[0])).dot(normal(static_cast<std::size_t>(list[1]))) <
+                    std::cos(30.0 * pi / 180);
             if (feature) features_[key] = list;
         }
         for (const auto& [key, list] : features_) require_no_cusp(key, list);
@@ -250,14 +264,23 @@ class FittedMesher : public SurfaceGeometry {
             const double angle = next - around[i].first;
             if (angle >= sharpest || around.size() < 2) continue;
             const Vec3 p = 0.5 * (a + b);
-            throw Error::numerics(fmt::format("faces meet at a cusp of {:.3g} deg at ({:.5g}, {:.5g}, {:.5g}), which no tetrahedron of a fair shape fills", angle, p.x(), p.y(), p.z()),
-                                  "Blunt it or fill it, make the touching regions one, or use kind = \"grid\"");
+            throw Error::numerics(
+                fmt::format("faces meet at a cusp of {:.3g} deg at ({:.5g}, {:.5g}, {:.5g}), which no "
+                            "tetrahedron of a fair shape fills",
+                            angle, p.x(), p.y(), p.z()),
+                "Blunt it or fill it, make the touching regions one, or use kind = \"grid\"");
         }
     }
 
-    const Vec3& corner(std::size_t t, std::size_t i) const { return in_.points[static_cast<std::size_t>(in_.triangles[t][i])]; }
-    double area(std::size_t t) const { return 0.5 * (corner(t, 1) - corner(t, 0)).cross(corner(t, 2) - corner(t, 0)).norm(); }
-    Vec3 normal(std::size_t t) const { return (corner(t, 1) - corner(t, 0)).cross(corner(t, 2) - corner(t, 0)).normalized(); }
+    const Vec3& corner(std::size_t t, std::size_t i) const {
+        return in_.points[static_cast<std::size_t>(in_.triangles[t][i])];
+    }
+    double area(std::size_t t) const {
+        return 0.5 * (corner(t, 1) - corner(t, 0)).cross(corner(t, 2) - corner(t, 0)).norm();
+    }
+    Vec3 normal(std::size_t t) const {
+        return (corner(t, 1) - corner(t, 0)).cross(corner(t, 2) - corner(t, 0)).normalized();
+    }
 
     // Chains feature edges into curves between corners.
     void read_curves() {
@@ -268,10 +291,13 @@ class FittedMesher : public SurfaceGeometry {
             at[a].push_back(b);
             at[b].push_back(a);
         }
-        const auto point = [&](std::int32_t n) -> const Vec3& { return in_.points[static_cast<std::size_t>(n)]; };
+        const auto point = [&](std::int32_t n) -> const Vec3& {
+            return in_.points[static_cast<std::size_t>(n)];
+        };
         const auto patches_at = [&](std::int32_t a, std::int32_t b) {
             std::vector<std::int32_t> out;
-            for (const std::int32_t t : features_.at(edge_key(a, b))) out.push_back(patch_of_[static_cast<std::size_t>(t)]);
+            for (const std::int32_t t : features_.at(edge_key(a, b)))
+                out.push_back(patch_of_[static_cast<std::size_t>(t)]);
             std::sort(out.begin(), out.end());
             out.erase(std::unique(out.begin(), out.end()), out.end());
             return out;
@@ -282,7 +308,8 @@ class FittedMesher : public SurfaceGeometry {
             if (!is_corner) {
                 const Vec3 u = (point(n) - point(ends[0])).normalized();
                 const Vec3 v = (point(ends[1]) - point(n)).normalized();
-                is_corner = u.dot(v) < std::cos(40.0 * pi / 180) || patches_at(n, ends[0]) != patches_at(n, ends[1]);
+                is_corner =
+                    u.dot(v) < std::cos(40.0 * pi / 180) || patches_at(n, ends[0]) != patches_at(n, ends[1]);
             }
             if (is_corner) corner_number[n] = 0;
         }
@@ -312,10 +339,13 @@ class FittedMesher : public SurfaceGeometry {
             if (!loop) {
                 c.ends = {corner_number.at(first), corner_number.at(here)};
                 for (const std::int32_t e : c.ends)
-                    corner_patches_[static_cast<std::size_t>(e)].insert(corner_patches_[static_cast<std::size_t>(e)].end(), c.patches.begin(), c.patches.end());
+                    corner_patches_[static_cast<std::size_t>(e)].insert(
+                        corner_patches_[static_cast<std::size_t>(e)].end(), c.patches.begin(),
+                        c.patches.end());
             }
             c.arc = {0.0};
-            for (std::size_t i = 1; i < c.points.size(); ++i) c.arc.push_back(c.arc.back() + (c.points[i] - c.points[i - 1]).norm());
+            for (std::size_t i = 1; i < c.points.size(); ++i)
+                c.arc.push_back(c.arc.back() + (c.points[i] - c.points[i - 1]).norm());
             curves_.push_back(std::move(c));
         };
         for (const auto& [n, number] : corner_number)
@@ -373,9 +403,12 @@ class FittedMesher : public SurfaceGeometry {
                     double d = 1e300;
                     for (const FacetTree::Hit& hit : hits) d = std::min(d, hit.along);
                     if (d < h && d > 1e-3 * h) {
-                        // Towards an edge a wedge is thin without being a wall: there the ray meets the other side at a slant.
+                        // Towards an edge a wedge is thin without being a wall: there the ray meets the other
+                        // side at a slant.
                         for (const FacetTree::Hit& hit : hits)
-                            if (hit.along == d && std::abs(normal(static_cast<std::size_t>(hit.triangle)).dot(n)) > 0.8) ask(p, 0.9 * d);
+                            if (hit.along == d &&
+                                std::abs(normal(static_cast<std::size_t>(hit.triangle)).dot(n)) > 0.8)
+                                ask(p, 0.9 * d);
                         thinnest_ = std::min(thinnest_, d);
                     }
                 }
@@ -387,13 +420,17 @@ class FittedMesher : public SurfaceGeometry {
     // Places over a patch, no farther apart than a third of the size.
     template <class Visit> void each_place(const Patch& patch, const Visit& visit) {
         for (const std::size_t t : patch.triangles) {
-            const double longest = std::max({(corner(t, 1) - corner(t, 0)).norm(), (corner(t, 2) - corner(t, 1)).norm(), (corner(t, 0) - corner(t, 2)).norm()});
+            const double longest =
+                std::max({(corner(t, 1) - corner(t, 0)).norm(), (corner(t, 2) - corner(t, 1)).norm(),
+                          (corner(t, 0) - corner(t, 2)).norm()});
             const int n = std::clamp(static_cast<int>(std::ceil(longest / (0.4 * options_.size))), 1, 200);
             for (int i = 0; i < n; ++i)
                 for (int j = 0; i + j < n; ++j) {
                     const double u = (i + 1.0 / 3) / n;
                     const double v = (j + 1.0 / 3) / n;
-                    visit(Vec3(corner(t, 0) + u * (corner(t, 1) - corner(t, 0)) + v * (corner(t, 2) - corner(t, 0))), t);
+                    visit(Vec3(corner(t, 0) + u * (corner(t, 1) - corner(t, 0)) +
+                               v * (corner(t, 2) - corner(t, 0))),
+                          t);
                 }
         }
     }
@@ -407,24 +444,30 @@ class FittedMesher : public SurfaceGeometry {
 
     void sample_curves() {
         hash_ = std::make_unique<SampleHash>(options_.size);
-        for (std::size_t c = 0; c < corners_.size(); ++c) add(corners_[c], On::Corner, static_cast<std::int32_t>(c));
+        for (std::size_t c = 0; c < corners_.size(); ++c)
+            add(corners_[c], On::Corner, static_cast<std::int32_t>(c));
         for (std::size_t k = 0; k < curves_.size(); ++k) {
             const Curve& c = curves_[k];
             // Equal steps of the integral of ds / h.
             const int fine = std::clamp(static_cast<int>(8.0 * c.length() / sizes_->smallest()), 16, 20000);
             std::vector<double> sum{0.0};
-            for (int i = 0; i < fine; ++i) sum.push_back(sum.back() + c.length() / fine / size(c.at(c.length() * (i + 0.5) / fine)));
+            for (int i = 0; i < fine; ++i)
+                sum.push_back(sum.back() + c.length() / fine / size(c.at(c.length() * (i + 0.5) / fine)));
             const int n = std::max(c.closed ? 4 : 1, static_cast<int>(std::lround(sum.back())));
-            std::int32_t previous = c.closed ? add(c.at(0.0), On::Curve, static_cast<std::int32_t>(k), 0.0) : c.ends[0];
+            std::int32_t previous =
+                c.closed ? add(c.at(0.0), On::Curve, static_cast<std::int32_t>(k), 0.0) : c.ends[0];
             const std::int32_t first = previous;
             double s_previous = 0.0;
             std::size_t at = 0;
             for (int i = 1; i <= n; ++i) {
                 const double wanted = sum.back() * i / n;
                 while (at + 2 < sum.size() && sum[at + 1] < wanted) ++at;
-                const double t = std::clamp((wanted - sum[at]) / std::max(sum[at + 1] - sum[at], 1e-300), 0.0, 1.0);
+                const double t =
+                    std::clamp((wanted - sum[at]) / std::max(sum[at + 1] - sum[at], 1e-300), 0.0, 1.0);
                 const double s = i == n ? c.length() : c.length() * (static_cast<double>(at) + t) / fine;
-                const std::int32_t next = i < n ? add(c.at(s), On::Curve, static_cast<std::int32_t>(k), s) : c.closed ? first : c.ends[1];
+                const std::int32_t next = i < n ? add(c.at(s), On::Curve, static_cast<std::int32_t>(k), s)
+                                          : c.closed ? first
+                                                     : c.ends[1];
                 segments_.push_back({static_cast<std::int32_t>(k), previous, next, s_previous, s});
                 previous = next;
                 s_previous = s;
@@ -452,7 +495,9 @@ class FittedMesher : public SurfaceGeometry {
         const double r2 = 0.25 * (b - a).squaredNorm();
         bool out = false;
         hash_->near(middle, std::sqrt(r2), [&](std::int32_t n) {
-            if (n != s.a && n != s.b && (samples_[static_cast<std::size_t>(n)].p - middle).squaredNorm() < r2 * (1 - 1e-9)) out = true;
+            if (n != s.a && n != s.b &&
+                (samples_[static_cast<std::size_t>(n)].p - middle).squaredNorm() < r2 * (1 - 1e-9))
+                out = true;
         });
         return out;
     }
@@ -491,7 +536,8 @@ class FittedMesher : public SurfaceGeometry {
             const auto tries = static_cast<std::size_t>(30.0 * sum.back()) + 20;
             for (std::size_t i = 0; i < tries; ++i) {
                 const double wanted = uniform(random_) * sum.back();
-                const auto at = static_cast<std::size_t>(std::upper_bound(sum.begin(), sum.end(), wanted) - sum.begin());
+                const auto at =
+                    static_cast<std::size_t>(std::upper_bound(sum.begin(), sum.end(), wanted) - sum.begin());
                 const std::size_t t = patch.triangles[std::min(at, patch.triangles.size()) - 1];
                 double u = uniform(random_);
                 double v = uniform(random_);
@@ -499,8 +545,10 @@ class FittedMesher : public SurfaceGeometry {
                     u = 1 - u;
                     v = 1 - v;
                 }
-                const Vec3 p = corner(t, 0) + u * (corner(t, 1) - corner(t, 0)) + v * (corner(t, 2) - corner(t, 0));
-                if (free_place(p, spacing * size(p)) && clear_of_curves(p)) add(p, On::Patch, static_cast<std::int32_t>(k));
+                const Vec3 p =
+                    corner(t, 0) + u * (corner(t, 1) - corner(t, 0)) + v * (corner(t, 2) - corner(t, 0));
+                if (free_place(p, spacing * size(p)) && clear_of_curves(p))
+                    add(p, On::Patch, static_cast<std::int32_t>(k));
             }
         }
         repel(fixed);
@@ -542,7 +590,8 @@ class FittedMesher : public SurfaceGeometry {
             const auto& c = patch.tree.corners()[static_cast<std::size_t>(near.triangle)];
             const Vec3 facing = (c[1] - c[0]).cross(c[2] - c[0]).normalized();
             if (std::abs(facing.dot((s.p - near.place).normalized())) < 0.95) continue;
-            if (free_place(near.place, 0.6 * std::min(h, near.distance)) && clear_of_curves(near.place)) add(near.place, On::Patch, k);
+            if (free_place(near.place, 0.6 * std::min(h, near.distance)) && clear_of_curves(near.place))
+                add(near.place, On::Patch, k);
         }
     }
 
@@ -574,8 +623,9 @@ class FittedMesher : public SurfaceGeometry {
 
     // The region at a place, by the first crossing of a ray.
     std::int32_t region_at(const Vec3& p) const {
-        static const std::array<Vec3, 6> ways{Vec3(0.5773, 0.4127, 0.7045), Vec3(-0.3317, 0.8713, -0.3619), Vec3(0.7919, -0.2533, -0.5557),
-                                              Vec3(-0.6151, -0.5021, 0.6079), Vec3(0.1237, 0.9231, 0.3643), Vec3(-0.4111, 0.1733, 0.8951)};
+        static const std::array<Vec3, 6> ways{Vec3(0.5773, 0.4127, 0.7045),   Vec3(-0.3317, 0.8713, -0.3619),
+                                              Vec3(0.7919, -0.2533, -0.5557), Vec3(-0.6151, -0.5021, 0.6079),
+                                              Vec3(0.1237, 0.9231, 0.3643),   Vec3(-0.4111, 0.1733, 0.8951)};
         thread_local std::vector<FacetTree::Hit> hits;
         std::int32_t last = -1;
         for (const Vec3& way : ways) {
@@ -588,7 +638,9 @@ class FittedMesher : public SurfaceGeometry {
             last = in_.regions[t][normal(t).dot(way) > 0 ? 0 : 1];
             bool doubtful = first->doubtful;
             // Two crossings in the same place: an edge between faces.
-            for (const FacetTree::Hit& h : hits) doubtful = doubtful || (&h != first && std::abs(h.along - first->along) < 1e-9 * options_.size);
+            for (const FacetTree::Hit& h : hits)
+                doubtful =
+                    doubtful || (&h != first && std::abs(h.along - first->along) < 1e-9 * options_.size);
             if (!doubtful) return last;
         }
         return last;
@@ -597,7 +649,8 @@ class FittedMesher : public SurfaceGeometry {
     // A body-centred lattice on the leaves of an octree graded by the size field.
     void sample_inside() {
         const double root = 1.001 * box_.size().maxCoeff();
-        const Vec3 low = box_.center() - Vec3::Constant(0.5 * root) + 0.0137 * options_.size * Vec3(1, 0.7, 0.4);
+        const Vec3 low =
+            box_.center() - Vec3::Constant(0.5 * root) + 0.0137 * options_.size * Vec3(1, 0.7, 0.4);
         // The root is a whole number of leaves of 1.1 h.
         int top = 0;
         double edge = 1.1 * options_.size;
@@ -606,17 +659,24 @@ class FittedMesher : public SurfaceGeometry {
         std::unordered_set<std::uint64_t> done;
         std::uniform_real_distribution<double> jitter(-0.02, 0.02);
         const auto place = [&](const Vec3& p, double h) {
-            const std::array<std::int64_t, 3> q{std::llround((p.x() - low.x()) / edge * (1 << 20)), std::llround((p.y() - low.y()) / edge * (1 << 20)), std::llround((p.z() - low.z()) / edge * (1 << 20))};
-            const std::uint64_t key = (static_cast<std::uint64_t>(q[0]) << 42U) ^ (static_cast<std::uint64_t>(q[1]) << 21U) ^ static_cast<std::uint64_t>(q[2]);
+            const std::array<std::int64_t, 3> q{std::llround((p.x() - low.x()) / edge * (1 << 20)),
+                                                std::llround((p.y() - low.y()) / edge * (1 << 20)),
+                                                std::llround((p.z() - low.z()) / edge * (1 << 20))};
+            const std::uint64_t key = (static_cast<std::uint64_t>(q[0]) << 42U) ^
+                                      (static_cast<std::uint64_t>(q[1]) << 21U) ^
+                                      static_cast<std::uint64_t>(q[2]);
             if (!done.insert(key).second) return;
             if (!box_.holds(p, 0.0)) return;
             if (all_.nearest(p, 0.55 * h).triangle >= 0) return;
             const std::int32_t region = region_at(p);
             if (region < 0) return;
-            samples_.push_back({p + h * Vec3(jitter(random_), jitter(random_), jitter(random_)), On::Inside, region, 0.0});
+            samples_.push_back(
+                {p + h * Vec3(jitter(random_), jitter(random_), jitter(random_)), On::Inside, region, 0.0});
         };
         const std::function<void(const Vec3&, double)> visit = [&](const Vec3& at, double w) {
-            if ((at.array() > box_.high.array()).any() || ((at + Vec3::Constant(w)).array() < box_.low.array()).any()) return;
+            if ((at.array() > box_.high.array()).any() ||
+                ((at + Vec3::Constant(w)).array() < box_.low.array()).any())
+                return;
             const Vec3 middle = at + Vec3::Constant(0.5 * w);
             double h = size(middle);
             if (w > 1.3 * options_.size) h = 0.0; // too large whatever the field says
@@ -633,7 +693,8 @@ class FittedMesher : public SurfaceGeometry {
 
     void triangulate() {
         if (samples_.size() > 8000000)
-            throw Error::numerics(fmt::format("the sizes asked for make {} points", samples_.size()), "Write larger sizes");
+            throw Error::numerics(fmt::format("the sizes asked for make {} points", samples_.size()),
+                                  "Write larger sizes");
         const Vec3 margin = Vec3::Constant(0.05 * box_.diagonal());
         delaunay_ = std::make_unique<Delaunay>(box_.low - margin, box_.high + margin);
         std::vector<Vec3> places;
@@ -643,16 +704,19 @@ class FittedMesher : public SurfaceGeometry {
         node_of_.assign(samples_.size(), -1);
         for (std::size_t i = 0; i < number.size(); ++i) {
             node_of_[i] = number[i];
-            if (sample_of_[static_cast<std::size_t>(number[i])] < 0) sample_of_[static_cast<std::size_t>(number[i])] = static_cast<std::int32_t>(i);
+            if (sample_of_[static_cast<std::size_t>(number[i])] < 0)
+                sample_of_[static_cast<std::size_t>(number[i])] = static_cast<std::int32_t>(i);
         }
     }
 
     // Adds one more sample to samples, hash and triangulation.
     std::int32_t insert(const Vec3& p, On on, std::int32_t entity, double along, std::int32_t near) {
         const std::int32_t n = add(p, on, entity, along);
-        const std::int32_t node = delaunay_->insert(p, near >= 0 ? node_of_[static_cast<std::size_t>(near)] : -1);
+        const std::int32_t node =
+            delaunay_->insert(p, near >= 0 ? node_of_[static_cast<std::size_t>(near)] : -1);
         node_of_.push_back(node);
-        if (static_cast<std::size_t>(node) >= sample_of_.size()) sample_of_.resize(static_cast<std::size_t>(node) + 1, -1);
+        if (static_cast<std::size_t>(node) >= sample_of_.size())
+            sample_of_.resize(static_cast<std::size_t>(node) + 1, -1);
         if (sample_of_[static_cast<std::size_t>(node)] < 0) sample_of_[static_cast<std::size_t>(node)] = n;
         return n;
     }
@@ -666,13 +730,18 @@ class FittedMesher : public SurfaceGeometry {
     }
 
     // The patches that all samples lie on.
-    template <std::size_t N> std::vector<std::int32_t> common_patches(const std::array<std::int32_t, N>& samples) const {
+    template <std::size_t N>
+    std::vector<std::int32_t> common_patches(const std::array<std::int32_t, N>& samples) const {
         std::vector<std::int32_t> out;
         std::vector<std::int32_t> other;
         patches_of(samples[0], out);
         for (std::size_t i = 1; i < N && !out.empty(); ++i) {
             patches_of(samples[i], other);
-            out.erase(std::remove_if(out.begin(), out.end(), [&](std::int32_t p) { return std::find(other.begin(), other.end(), p) == other.end(); }), out.end());
+            out.erase(std::remove_if(out.begin(), out.end(),
+                                     [&](std::int32_t p) {
+                                         return std::find(other.begin(), other.end(), p) == other.end();
+                                     }),
+                      out.end());
         }
         return out;
     }
@@ -684,7 +753,8 @@ class FittedMesher : public SurfaceGeometry {
             s[i] = sample_of_[static_cast<std::size_t>(tet.node[i])];
         }
         for (const std::int32_t n : s)
-            if (samples_[static_cast<std::size_t>(n)].on == On::Inside) return samples_[static_cast<std::size_t>(n)].entity;
+            if (samples_[static_cast<std::size_t>(n)].on == On::Inside)
+                return samples_[static_cast<std::size_t>(n)].entity;
         std::array<Vec3, 4> p;
         for (std::size_t i = 0; i < 4; ++i) p[i] = samples_[static_cast<std::size_t>(s[i])].p;
         const Vec3 center = 0.25 * (p[0] + p[1] + p[2] + p[3]);
@@ -719,7 +789,8 @@ class FittedMesher : public SurfaceGeometry {
                 std::vector<Segment> next;
                 bool split = false;
                 for (const Segment& s : segments_) {
-                    if (delaunay_->edge(node_of_[static_cast<std::size_t>(s.a)], node_of_[static_cast<std::size_t>(s.b)])) {
+                    if (delaunay_->edge(node_of_[static_cast<std::size_t>(s.a)],
+                                        node_of_[static_cast<std::size_t>(s.b)])) {
                         next.push_back(s);
                         continue;
                     }
@@ -747,21 +818,31 @@ class FittedMesher : public SurfaceGeometry {
                 for (std::size_t i = 0; i < 4; ++i) {
                     const std::int32_t next = tets[t].next[i];
                     if (next < 0 || label_[static_cast<std::size_t>(next)] == label_[t]) continue;
-                    if (label_[static_cast<std::size_t>(next)] >= 0 && static_cast<std::size_t>(next) < t) continue;
+                    if (label_[static_cast<std::size_t>(next)] >= 0 && static_cast<std::size_t>(next) < t)
+                        continue;
                     std::array<std::int32_t, 3> s{};
                     std::size_t k = 0;
                     for (std::size_t j = 0; j < 4; ++j)
-                        if (j != i) s[k++] = tets[t].node[j] < Delaunay::hull ? -1 : sample_of_[static_cast<std::size_t>(tets[t].node[j])];
+                        if (j != i)
+                            s[k++] = tets[t].node[j] < Delaunay::hull
+                                         ? -1
+                                         : sample_of_[static_cast<std::size_t>(tets[t].node[j])];
                     if (s[0] < 0 || s[1] < 0 || s[2] < 0) continue;
-                    const auto at = [&](std::size_t j) -> const Vec3& { return samples_[static_cast<std::size_t>(s[j])].p; };
+                    const auto at = [&](std::size_t j) -> const Vec3& {
+                        return samples_[static_cast<std::size_t>(s[j])].p;
+                    };
                     const Vec3 center = (at(0) + at(1) + at(2)) / 3.0;
                     const std::vector<std::int32_t> common = common_patches(s);
-                    const std::array<std::int32_t, 2> between{label_[t], label_[static_cast<std::size_t>(next)]};
+                    const std::array<std::int32_t, 2> between{label_[t],
+                                                              label_[static_cast<std::size_t>(next)]};
                     bool good = false;
-                    const double longest = std::max({(at(0) - at(1)).norm(), (at(1) - at(2)).norm(), (at(2) - at(0)).norm()});
+                    const double longest =
+                        std::max({(at(0) - at(1)).norm(), (at(1) - at(2)).norm(), (at(2) - at(0)).norm()});
                     for (const std::int32_t p : common) {
                         const auto& r = patches_[static_cast<std::size_t>(p)].regions;
-                        if (!((r[0] == between[0] && r[1] == between[1]) || (r[1] == between[0] && r[0] == between[1]))) continue;
+                        if (!((r[0] == between[0] && r[1] == between[1]) ||
+                              (r[1] == between[0] && r[0] == between[1])))
+                            continue;
                         if ((on_patch(p, center) - center).norm() < 0.25 * longest) good = true;
                     }
                     if (good) continue;
@@ -790,7 +871,8 @@ class FittedMesher : public SurfaceGeometry {
                 for (const auto& [center, near] : wanted) {
                     const FacetTree::Nearest hit = all_.nearest(center);
                     if (!free_place(hit.place, 0.05 * size(center))) continue;
-                    insert(hit.place, On::Patch, patch_of_[static_cast<std::size_t>(hit.triangle)], 0.0, near);
+                    insert(hit.place, On::Patch, patch_of_[static_cast<std::size_t>(hit.triangle)], 0.0,
+                           near);
                     ++added;
                 }
                 if (added == 0 && wanted.empty() && round + 1 < refine_rounds) continue;
@@ -809,7 +891,8 @@ class FittedMesher : public SurfaceGeometry {
             const double t = std::clamp((p - a).dot(b - a) / (b - a).squaredNorm(), 0.0, 1.0);
             if (t < 0.2 || t > 0.8 || (p - a - t * (b - a)).norm() > reach) continue;
             const double along = s.s_a + t * (s.s_b - s.s_a);
-            const std::int32_t n = insert(curves_[static_cast<std::size_t>(s.curve)].at(along), On::Curve, s.curve, along, s.a);
+            const std::int32_t n =
+                insert(curves_[static_cast<std::size_t>(s.curve)].at(along), On::Curve, s.curve, along, s.a);
             segments_[i] = {s.curve, s.a, n, s.s_a, along};
             segments_.push_back({s.curve, n, s.b, along, s.s_b});
             return true;
@@ -819,7 +902,8 @@ class FittedMesher : public SurfaceGeometry {
 
     [[noreturn]] void fail() const {
         const Vec3 p = bad_places_.empty() ? box_.center() : bad_places_.front();
-        throw Error::numerics(fmt::format("the shape cannot be meshed around ({:.5g}, {:.5g}, {:.5g}): {} places are left where faces touch at a cusp "
+        throw Error::numerics(fmt::format("the shape cannot be meshed around ({:.5g}, {:.5g}, {:.5g}): {} "
+                                          "places are left where faces touch at a cusp "
                                           "or walls are thinner than {:.3g} of the element size",
                                           p.x(), p.y(), p.z(), bad_places_.size(), options_.smallest),
                               "Blunt or fill the cusp, leave the feature out, or write a smaller size");
@@ -833,7 +917,8 @@ class FittedMesher : public SurfaceGeometry {
             if (!tets[t].alive || label_[t] < 0) continue;
             TetMesh::Tet tet;
             for (std::size_t i = 0; i < 4; ++i) {
-                const auto s = static_cast<std::size_t>(sample_of_[static_cast<std::size_t>(tets[t].node[i])]);
+                const auto s =
+                    static_cast<std::size_t>(sample_of_[static_cast<std::size_t>(tets[t].node[i])]);
                 if (number[s] < 0) {
                     number[s] = static_cast<std::int32_t>(mesh.nodes.size());
                     TetMesh::Node node;
@@ -852,7 +937,8 @@ class FittedMesher : public SurfaceGeometry {
             mesh.tets.push_back(tet);
         }
         for (const Segment& s : segments_)
-            mesh.segments.insert(edge_key(number[static_cast<std::size_t>(s.a)], number[static_cast<std::size_t>(s.b)]));
+            mesh.segments.insert(
+                edge_key(number[static_cast<std::size_t>(s.a)], number[static_cast<std::size_t>(s.b)]));
         for (const Patch& p : patches_) mesh.patch_regions.push_back(p.regions);
         optimise_tets(mesh, *this, options_.target);
         return collect(mesh);
@@ -891,15 +977,18 @@ class FittedMesher : public SurfaceGeometry {
         }
         out.smallest_dihedral = worst;
         if (worst < 20.0)
-            out.remarks.push_back(fmt::format("the smallest dihedral angle is {:.1f} deg, at ({:.4g}, {:.4g}, {:.4g})", worst, worst_at.x(), worst_at.y(), worst_at.z()));
+            out.remarks.push_back(
+                fmt::format("the smallest dihedral angle is {:.1f} deg, at ({:.4g}, {:.4g}, {:.4g})", worst,
+                            worst_at.x(), worst_at.y(), worst_at.z()));
         if (thinnest_ < 0.15 * options_.size)
-            out.remarks.push_back(fmt::format("a wall is {:.3g} thick, less than a sixth of the element size", thinnest_));
+            out.remarks.push_back(
+                fmt::format("a wall is {:.3g} thick, less than a sixth of the element size", thinnest_));
         collect_skin(mesh, number, out);
         return out;
     }
 
-    // The skin, checked: every edge of it between two faces of it (or where more regions meet), every face on one
-    // patch.
+    // The skin, checked: every edge of it between two faces of it (or where more regions meet), every face on
+    // one patch.
     void collect_skin(const TetMesh& mesh, const std::vector<std::int32_t>& number, FittedTets& out) {
         struct Half {
             std::array<std::int32_t, 3> nodes;
@@ -910,7 +999,8 @@ class FittedMesher : public SurfaceGeometry {
             std::sort(n.begin(), n.end());
             return std::string(reinterpret_cast<const char*>(n.data()), sizeof n);
         };
-        static constexpr std::array<std::array<std::size_t, 3>, 4> faces{{{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
+        static constexpr std::array<std::array<std::size_t, 3>, 4> faces{
+            {{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
         for (const TetMesh::Tet& tet : mesh.tets) {
             if (!tet.alive) continue;
             for (const auto& f : faces) {
@@ -930,9 +1020,16 @@ class FittedMesher : public SurfaceGeometry {
             std::vector<std::int32_t> common = mesh.nodes[static_cast<std::size_t>(s[0])].patches;
             for (const std::int32_t n : s) {
                 const auto& list = mesh.nodes[static_cast<std::size_t>(n)].patches;
-                common.erase(std::remove_if(common.begin(), common.end(), [&](std::int32_t p) { return std::find(list.begin(), list.end(), p) == list.end(); }), common.end());
+                common.erase(std::remove_if(common.begin(), common.end(),
+                                            [&](std::int32_t p) {
+                                                return std::find(list.begin(), list.end(), p) == list.end();
+                                            }),
+                             common.end());
             }
-            const Vec3 center = (mesh.nodes[static_cast<std::size_t>(s[0])].p + mesh.nodes[static_cast<std::size_t>(s[1])].p + mesh.nodes[static_cast<std::size_t>(s[2])].p) / 3.0;
+            const Vec3 center =
+                (mesh.nodes[static_cast<std::size_t>(s[0])].p + mesh.nodes[static_cast<std::size_t>(s[1])].p +
+                 mesh.nodes[static_cast<std::size_t>(s[2])].p) /
+                3.0;
             double best = 1e300;
             for (const std::int32_t p : common)
                 if (const double d = (on_patch(p, center) - center).norm(); d < best) {

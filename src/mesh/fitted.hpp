@@ -1,5 +1,5 @@
-// Body-fitted tetrahedra: points first (corners, curves, patches, a graded lattice inside), then Delaunay, then
-// labels, repair and optimisation.
+// Body-fitted tetrahedra: points first (corners, curves, patches, a graded lattice inside), then Delaunay,
+// then labels, repair and optimisation.
 #pragma once
 
 #include "geometry/facets.hpp"
@@ -14,18 +14,19 @@ namespace upright {
 struct FittedInput {
     std::vector<Vec3> points;
     std::vector<std::array<std::int32_t, 3>> triangles;
-    std::vector<std::int32_t> face_of;                 // exact face of each triangle
-    std::vector<std::array<std::int32_t, 2>> regions;  // of each triangle: behind it and before it; -1 outside
-    std::vector<double> face_radius;                   // least radius of curvature of each exact face; 0: flat or not known
+    std::vector<std::int32_t> face_of;                // exact face of each triangle
+    std::vector<std::array<std::int32_t, 2>> regions; // of each triangle: behind it and before it; -1 outside
+    std::vector<double> face_radius; // least radius of curvature of each exact face; 0: flat or not known
 };
 
 struct FittedOptions {
     double size = 1.0;
-    double gradient = 0.3;       // growth of the size over distance
-    double curvature = 25.0;     // degrees an element may span
-    double smallest = 0.15;      // of the size, where features ask for less
-    double target = 25.0;        // degrees: dihedral angles below it are worked on
-    std::vector<std::pair<std::function<double(const Vec3&)>, double>> refine; // distance, and the size where it is not above zero
+    double gradient = 0.3;   // growth of the size over distance
+    double curvature = 25.0; // degrees an element may span
+    double smallest = 0.15;  // of the size, where features ask for less
+    double target = 25.0;    // degrees: dihedral angles below it are worked on
+    std::vector<std::pair<std::function<double(const Vec3&)>, double>>
+        refine; // distance, and the size where it is not above zero
 };
 
 struct FittedTets {
@@ -39,10 +40,11 @@ struct FittedTets {
         std::int32_t face = -1;
     };
     std::vector<Face> skin;
-    double smallest_dihedral = 0.0;    // degrees
-    std::vector<std::string> remarks;  // what the user should know, with places
+    double smallest_dihedral = 0.0;   // degrees
+    std::vector<std::string> remarks; // what the user should know, with places
     // Nodes of the middle of edges may be pulled onto these; null where an edge is inside.
-    std::vector<std::array<std::int32_t, 3>> entity; // for each point: kind (0 corner, 1 curve, 2 patch, 3 inside), number, unused
+    std::vector<std::array<std::int32_t, 3>>
+        entity; // for each point: kind (0 corner, 1 curve, 2 patch, 3 inside), number, unused
 };
 
 // Throws Error (Numerics) with the place where the shape cannot be meshed: a cusp, a thickness below the

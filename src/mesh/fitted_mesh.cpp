@@ -21,9 +21,12 @@ class Builder {
   public:
     Builder(const Study& study, const RegionExtents& extents) : study_(study), extents_(extents) {
         for (const RegionCard& card : study.regions)
-            if (const Shape* shape = std::get_if<Shape>(&card.extent); shape != nullptr && card.role != Role::Void) box_.include(bounds(*shape));
+            if (const Shape* shape = std::get_if<Shape>(&card.extent);
+                shape != nullptr && card.role != Role::Void)
+                box_.include(bounds(*shape));
         if (box_.empty())
-            throw Error::input(study.regions.front().place, "no region has material and a shape of its own", "Write a [[region]] with a shape");
+            throw Error::input(study.regions.front().place, "no region has material and a shape of its own",
+                               "Write a [[region]] with a shape");
     }
 
     FittedMesh run() {
@@ -32,14 +35,17 @@ class Builder {
         FittedOptions options;
         options.size = study_.mesh.size;
         for (const RefineCard& card : study_.mesh.refine) {
-            if (card.size >= study_.mesh.size) throw Error::input(card.place, "a refinement must be finer than [mesh] size", "Write a smaller size");
+            if (card.size >= study_.mesh.size)
+                throw Error::input(card.place, "a refinement must be finer than [mesh] size",
+                                   "Write a smaller size");
             options.smallest = std::min(options.smallest, 0.5 * card.size / study_.mesh.size);
             options.refine.emplace_back(
                 [this, &card](const Vec3& p) {
                     if (card.inside) return signed_distance(*card.inside, p);
                     double d = 1e300;
                     for (std::size_t r = 0; r < study_.regions.size(); ++r)
-                        if (refers_to(card.on, study_.regions[r].name)) d = std::min(d, region_distance(study_, extents_, static_cast<RegionId>(r), p));
+                        if (refers_to(card.on, study_.regions[r].name))
+                            d = std::min(d, region_distance(study_, extents_, static_cast<RegionId>(r), p));
                     return d - 0.5 * card.size;
                 },
                 card.size);
@@ -58,8 +64,11 @@ class Builder {
     void guard_size() const {
         const double cells = box_.size().prod() / std::pow(study_.mesh.size, 3) * 6.0;
         if (cells > 5e7)
-            throw Error::input(study_.mesh.place, fmt::format("a size of {:g} {} makes about {:.3g} tetrahedra", study_.mesh.size, study_.units.length, cells),
-                               fmt::format("Write a larger size; {:.2g} makes about a hundred thousand", study_.mesh.size * std::cbrt(cells / 1e5)));
+            throw Error::input(study_.mesh.place,
+                               fmt::format("a size of {:g} {} makes about {:.3g} tetrahedra",
+                                           study_.mesh.size, study_.units.length, cells),
+                               fmt::format("Write a larger size; {:.2g} makes about a hundred thousand",
+                                           study_.mesh.size * std::cbrt(cells / 1e5)));
     }
 
     // One body of triangles without anything that cuts it needs no exact geometry.
@@ -79,7 +88,8 @@ class Builder {
 
     static bool is_step(const FileBody& body) {
         std::string kind = body.slot->file.extension().string();
-        std::transform(kind.begin(), kind.end(), kind.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+        std::transform(kind.begin(), kind.end(), kind.begin(),
+                       [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
         return kind == ".step" || kind == ".stp";
     }
 
@@ -91,20 +101,25 @@ class Builder {
         try {
             cut = cad::module().arrange(solids, study_.units.length_si, 0.01 * study_.mesh.size, 0.15);
         } catch (const std::runtime_error& bad) {
-            throw Error::input(study_.mesh.place, bad.what(), "Move the regions a little apart, or use kind = \"grid\"");
+            throw Error::input(study_.mesh.place, bad.what(),
+                               "Move the regions a little apart, or use kind = \"grid\"");
         }
         const std::vector<std::int32_t> region = classify(cut);
         input.points = cut.points;
         input.face_radius = cut.radius;
         for (std::size_t t = 0; t < cut.triangles.size(); ++t) {
-            const auto of = [&](std::int32_t cell) { return cell < 0 ? -1 : region[static_cast<std::size_t>(cell)]; };
+            const auto of = [&](std::int32_t cell) {
+                return cell < 0 ? -1 : region[static_cast<std::size_t>(cell)];
+            };
             const std::array<std::int32_t, 2> sides{of(cut.cells_of[t][0]), of(cut.cells_of[t][1])};
             if (sides[0] == sides[1]) continue; // inside of a region, or outside of the body
             input.triangles.push_back(cut.triangles[t]);
             input.face_of.push_back(cut.face_of[t]);
             input.regions.push_back(sides);
         }
-        if (input.triangles.empty()) throw Error::input(study_.mesh.place, "nothing is solid", "Look for a void that covers everything");
+        if (input.triangles.empty())
+            throw Error::input(study_.mesh.place, "nothing is solid",
+                               "Look for a void that covers everything");
     }
 
     // Adds the solid whose faces bound a region.
@@ -127,17 +142,22 @@ class Builder {
         for (std::size_t other = 0; other < r; ++other) {
             if (!refers_to(skin.of, study_.regions[other].name)) continue;
             const Shape* shape = std::get_if<Shape>(&study_.regions[other].extent);
-            if (shape == nullptr) throw Error::input(card.place, "a fitted mesh cannot make the skin of a skin", "Name a region with a shape");
+            if (shape == nullptr)
+                throw Error::input(card.place, "a fitted mesh cannot make the skin of a skin",
+                                   "Name a region with a shape");
             add_shape(card, *shape, skin.into_body ? -skin.depth : skin.depth, out);
             any = true;
         }
         if (!any)
-            throw Error::input(card.place, "a fitted mesh cannot make the skin of a surface: \"" + card.name + "\"",
-                               "Write the layer as a shape (box, cylinder, …), as a skin of a region, or use kind = \"grid\"");
+            throw Error::input(card.place,
+                               "a fitted mesh cannot make the skin of a surface: \"" + card.name + "\"",
+                               "Write the layer as a shape (box, cylinder, …), as a skin of a region, or use "
+                               "kind = \"grid\"");
     }
 
     // A shape, grown by `grow` on all sides.
-    void add_shape(const RegionCard& card, const Shape& shape, double grow, std::vector<Solid>& out, const Mat3& axes = Mat3::Identity(), const Vec3& origin = Vec3::Zero()) {
+    void add_shape(const RegionCard& card, const Shape& shape, double grow, std::vector<Solid>& out,
+                   const Mat3& axes = Mat3::Identity(), const Vec3& origin = Vec3::Zero()) {
         Solid s;
         s.axes = axes;
         s.origin = origin;
@@ -150,7 +170,9 @@ class Builder {
             s.kind = Solid::Kind::Box;
             s.a = box->low - Vec3::Constant(grow);
             s.b = box->high + Vec3::Constant(grow);
-            if (!((s.b - s.a).minCoeff() > 0.0)) throw Error::input(card.place, "the layer is deeper than the body is thick", "Write a smaller depth");
+            if (!((s.b - s.a).minCoeff() > 0.0))
+                throw Error::input(card.place, "the layer is deeper than the body is thick",
+                                   "Write a smaller depth");
         } else if (const Cylinder* c = std::get_if<Cylinder>(&shape)) {
             s.kind = Solid::Kind::Cylinder;
             swept(c->from, c->to);
@@ -167,7 +189,9 @@ class Builder {
             s.a = ball->center;
             s.radius_a = ball->radius + grow;
         } else if (const Prism* p = std::get_if<Prism>(&shape)) {
-            if (grow != 0.0) throw Error::input(card.place, "a fitted mesh cannot make the skin of a prism", "Write the layer as a shape, or use kind = \"grid\"");
+            if (grow != 0.0)
+                throw Error::input(card.place, "a fitted mesh cannot make the skin of a prism",
+                                   "Write the layer as a shape, or use kind = \"grid\"");
             s.kind = Solid::Kind::Prism;
             swept(p->from, p->to);
             const auto [u, v] = across(p->to - p->from);
@@ -186,19 +210,25 @@ class Builder {
             s.a = Vec3(middle.x() - size, middle.y() - size, 0.0);
             s.b = Vec3(middle.x() + size, middle.y() + size, size + std::abs(middle.z()));
         } else if (const Placed* placed = std::get_if<Placed>(&shape)) {
-            return add_shape(card, placed->shape->shape, grow, out, axes * placed->axes, axes * placed->origin + origin);
+            return add_shape(card, placed->shape->shape, grow, out, axes * placed->axes,
+                             axes * placed->origin + origin);
         } else if (const FileBody* file = std::get_if<FileBody>(&shape)) {
-            if (grow != 0.0) throw Error::input(card.place, "a fitted mesh cannot make the skin of a body from a file", "Use a washer, write the layer as a shape, or use kind = \"grid\"");
+            if (grow != 0.0)
+                throw Error::input(card.place, "a fitted mesh cannot make the skin of a body from a file",
+                                   "Use a washer, write the layer as a shape, or use kind = \"grid\"");
             if (!is_step(*file))
-                throw Error::input(card.place, "a fitted mesh cannot cut regions into a body of triangles (STL, OBJ)",
+                throw Error::input(card.place,
+                                   "a fitted mesh cannot cut regions into a body of triangles (STL, OBJ)",
                                    "Use a STEP file, leave the other regions out, or use kind = \"grid\"");
             s.kind = Solid::Kind::File;
             s.file = file->slot->file;
-            const BodyFile all = read_bodies(file->slot->file, file->slot->place, file->slot->scale, file->slot->length_si, file->slot->unit_given);
+            const BodyFile all = read_bodies(file->slot->file, file->slot->place, file->slot->scale,
+                                             file->slot->length_si, file->slot->unit_given);
             const std::string& name = file_body(*file).name();
             for (std::size_t i = 0; i < all.bodies.size(); ++i)
                 if (all.bodies[i]->name() == name) s.body = static_cast<int>(i);
-            if (file->slot->unit_given && all.unit_si > 0.0) s.scale = file->slot->scale * file->slot->length_si / all.unit_si;
+            if (file->slot->unit_given && all.unit_si > 0.0)
+                s.scale = file->slot->scale * file->slot->length_si / all.unit_si;
         } else {
             throw Error::input(card.place, "this shape has no place in a fitted mesh");
         }
@@ -234,7 +264,9 @@ class Builder {
             const std::size_t stride = std::max<std::size_t>(1, triangles[c].size() / 60);
             for (std::size_t i = 0; i < triangles[c].size(); i += stride) {
                 const std::size_t t = triangles[c][i];
-                const auto at = [&](std::size_t k) -> const Vec3& { return cut.points[static_cast<std::size_t>(cut.triangles[t][k])]; };
+                const auto at = [&](std::size_t k) -> const Vec3& {
+                    return cut.points[static_cast<std::size_t>(cut.triangles[t][k])];
+                };
                 Vec3 n = (at(1) - at(0)).cross(at(2) - at(0)).normalized();
                 if (cut.cells_of[t][0] == static_cast<std::int32_t>(c)) n = -n; // into the cell
                 const Vec3 from = (at(0) + at(1) + at(2)) / 3.0 + 1e-7 * box_.diagonal() * n;
@@ -250,10 +282,12 @@ class Builder {
                 }
             }
             bool modelled = depth > 0.0;
-            for (const SymmetryCut& s : cuts_) modelled = modelled && (s.high ? best[s.axis] < s.at : best[s.axis] > s.at);
+            for (const SymmetryCut& s : cuts_)
+                modelled = modelled && (s.high ? best[s.axis] < s.at : best[s.axis] > s.at);
             if (!modelled) continue;
             const RegionId owner = owner_at(study_, extents_, best);
-            if (owner != RegionId::None && study_.regions[index(owner)].role != Role::Void) out[c] = static_cast<std::int32_t>(owner);
+            if (owner != RegionId::None && study_.regions[index(owner)].role != Role::Void)
+                out[c] = static_cast<std::int32_t>(owner);
         }
         return out;
     }
@@ -285,10 +319,14 @@ class Builder {
     // Moves the middles of skin edges onto the exact shapes, half way back where an element would suffer.
     void bend(Mesh& mesh, const FittedTets& tets) const {
         // Which edge's middle is which node.
-        static constexpr std::array<std::array<std::size_t, 2>, 6> edges{{{0, 1}, {1, 2}, {2, 0}, {0, 3}, {1, 3}, {2, 3}}};
+        static constexpr std::array<std::array<std::size_t, 2>, 6> edges{
+            {{0, 1}, {1, 2}, {2, 0}, {0, 3}, {1, 3}, {2, 3}}};
         std::unordered_map<std::uint64_t, NodeId> middle;
         std::vector<std::vector<std::size_t>> users(mesh.nodes.size());
-        const auto key = [](std::size_t a, std::size_t b) { return (static_cast<std::uint64_t>(std::min(a, b)) << 32U) | static_cast<std::uint64_t>(std::max(a, b)); };
+        const auto key = [](std::size_t a, std::size_t b) {
+            return (static_cast<std::uint64_t>(std::min(a, b)) << 32U) |
+                   static_cast<std::uint64_t>(std::max(a, b));
+        };
         for (std::size_t e = 0; e < mesh.elements(); ++e) {
             const NodeRange ids = mesh.nodes_of(static_cast<ElementId>(e));
             for (std::size_t k = 0; k < 6; ++k) {
@@ -307,14 +345,17 @@ class Builder {
                 Vec3 best = p;
                 double nearest = 1e300;
                 for (std::size_t r = 0; r < study_.regions.size(); ++r) {
-                    const auto d = [&](const Vec3& q) { return region_distance(study_, extents_, static_cast<RegionId>(r), q); };
+                    const auto d = [&](const Vec3& q) {
+                        return region_distance(study_, extents_, static_cast<RegionId>(r), q);
+                    };
                     if (std::abs(d(mesh.nodes[a])) > slack || std::abs(d(mesh.nodes[b])) > slack) continue;
                     Vec3 q = p;
                     for (int step = 0; step < 3; ++step) {
                         const double value = d(q);
                         Vec3 slope;
                         const double eps = 1e-4 * mesh.size;
-                        for (int k = 0; k < 3; ++k) slope[k] = (d(q + eps * Vec3::Unit(k)) - d(q - eps * Vec3::Unit(k))) / (2 * eps);
+                        for (int k = 0; k < 3; ++k)
+                            slope[k] = (d(q + eps * Vec3::Unit(k)) - d(q - eps * Vec3::Unit(k))) / (2 * eps);
                         if (slope.squaredNorm() < 0.5) break;
                         q -= value / slope.squaredNorm() * slope;
                     }
@@ -365,7 +406,8 @@ class Builder {
                 out.gradients.push_back(G);
                 for (std::size_t c = 0; c < powers.size(); ++c) {
                     double v = 6.0;
-                    for (std::size_t a = 0; a < 4; ++a) v *= std::pow(L[a], powers[c][a]) / factorial(powers[c][a]);
+                    for (std::size_t a = 0; a < 4; ++a)
+                        v *= std::pow(L[a], powers[c][a]) / factorial(powers[c][a]);
                     basis(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)) = v;
                 }
             }

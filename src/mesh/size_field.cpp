@@ -24,7 +24,8 @@ void SizeField::ask(const Vec3& p, double size) {
     const Vec3 u = (p - low_) / spacing_;
     std::array<int, 3> low{};
     for (int a = 0; a < 3; ++a)
-        low[static_cast<std::size_t>(a)] = std::clamp(static_cast<int>(std::floor(u[a])), 0, count_[static_cast<std::size_t>(a)] - 2);
+        low[static_cast<std::size_t>(a)] =
+            std::clamp(static_cast<int>(std::floor(u[a])), 0, count_[static_cast<std::size_t>(a)] - 2);
     for (int c = 0; c < 8; ++c) {
         double& v = values_[index(low[0] + (c & 1), low[1] + ((c >> 1) & 1), low[2] + (c >> 2))];
         v = std::min(v, size);
@@ -53,8 +54,13 @@ void SizeField::limit(double gradient) {
                             const int nx = x - sense * dx;
                             const int ny = y - sense * dy;
                             const int nz = z - sense * dz;
-                            if (nx < 0 || ny < 0 || nz < 0 || nx >= count_[0] || ny >= count_[1] || nz >= count_[2]) continue;
-                            const double reach = values_[index(nx, ny, nz)] + gradient * spacing_ * std::sqrt(static_cast<double>(dx * dx + dy * dy + dz * dz));
+                            if (nx < 0 || ny < 0 || nz < 0 || nx >= count_[0] || ny >= count_[1] ||
+                                nz >= count_[2])
+                                continue;
+                            const double reach =
+                                values_[index(nx, ny, nz)] +
+                                gradient * spacing_ *
+                                    std::sqrt(static_cast<double>(dx * dx + dy * dy + dz * dz));
                             if (reach < v - 1e-9 * size_) {
                                 v = reach;
                                 changed = true;
@@ -77,7 +83,8 @@ double SizeField::at(const Vec3& p) const {
     }
     double out = 0.0;
     for (int c = 0; c < 8; ++c) {
-        const double w = ((c & 1) != 0 ? t.x() : 1 - t.x()) * (((c >> 1) & 1) != 0 ? t.y() : 1 - t.y()) * ((c >> 2) != 0 ? t.z() : 1 - t.z());
+        const double w = ((c & 1) != 0 ? t.x() : 1 - t.x()) * (((c >> 1) & 1) != 0 ? t.y() : 1 - t.y()) *
+                         ((c >> 2) != 0 ? t.z() : 1 - t.z());
         out += w * values_[index(low[0] + (c & 1), low[1] + ((c >> 1) & 1), low[2] + (c >> 2))];
     }
     return out;

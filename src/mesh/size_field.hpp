@@ -32,7 +32,10 @@ class SizeField {
 
   private:
     std::size_t index(int i, int j, int k) const {
-        return (static_cast<std::size_t>(k) * static_cast<std::size_t>(count_[1]) + static_cast<std::size_t>(j)) * static_cast<std::size_t>(count_[0]) + static_cast<std::size_t>(i);
+        return (static_cast<std::size_t>(k) * static_cast<std::size_t>(count_[1]) +
+                static_cast<std::size_t>(j)) *
+                   static_cast<std::size_t>(count_[0]) +
+               static_cast<std::size_t>(i);
     }
     Vec3 low_;
     double size_, spacing_;

@@ -21,13 +21,16 @@ std::uint64_t edge_key(std::int32_t a, std::int32_t b) {
 class Optimiser {
   public:
     Optimiser(TetMesh& mesh, const SurfaceGeometry& surfaces, double target)
-        : mesh_(mesh), surfaces_(surfaces), target_(std::sin(target * pi / 180.0)), at_(mesh.nodes.size()), random_(7) {
+        : mesh_(mesh), surfaces_(surfaces), target_(std::sin(target * pi / 180.0)), at_(mesh.nodes.size()),
+          random_(7) {
         for (std::size_t t = 0; t < mesh.tets.size(); ++t) {
             if (!mesh.tets[t].alive) continue;
-            for (const std::int32_t n : mesh.tets[t].node) at_[static_cast<std::size_t>(n)].push_back(static_cast<std::int32_t>(t));
+            for (const std::int32_t n : mesh.tets[t].node)
+                at_[static_cast<std::size_t>(n)].push_back(static_cast<std::int32_t>(t));
         }
         quality_.resize(mesh.tets.size());
-        for (std::size_t t = 0; t < mesh.tets.size(); ++t) quality_[t] = mesh.tets[t].alive ? sine(mesh.tets[t].node) : 1.0;
+        for (std::size_t t = 0; t < mesh.tets.size(); ++t)
+            quality_[t] = mesh.tets[t].alive ? sine(mesh.tets[t].node) : 1.0;
     }
 
     void run() {
@@ -61,7 +64,9 @@ class Optimiser {
     const Vec3& place(std::int32_t n) const { return mesh_.nodes[static_cast<std::size_t>(n)].p; }
     std::vector<std::int32_t>& star(std::int32_t n) { return at_[static_cast<std::size_t>(n)]; }
 
-    double sine(const std::array<std::int32_t, 4>& n) const { return least_sine({place(n[0]), place(n[1]), place(n[2]), place(n[3])}); }
+    double sine(const std::array<std::int32_t, 4>& n) const {
+        return least_sine({place(n[0]), place(n[1]), place(n[2]), place(n[3])});
+    }
 
     void mend(std::int32_t t, int pass) {
         const auto nodes = tet(t).node;
@@ -216,11 +221,13 @@ class Optimiser {
     };
 
     // The tetrahedra at an edge as fans of one region each. False where they make no proper ring.
-    bool fans_at(std::int32_t a, std::int32_t b, std::vector<Fan>& fans, std::vector<std::int32_t>& tets, double& least) {
+    bool fans_at(std::int32_t a, std::int32_t b, std::vector<Fan>& fans, std::vector<std::int32_t>& tets,
+                 double& least) {
         tets.clear();
         fans.clear();
         least = 1.0;
-        std::map<std::int32_t, std::pair<std::int32_t, std::int32_t>> next; // ring node: following node, region
+        std::map<std::int32_t, std::pair<std::int32_t, std::int32_t>>
+            next; // ring node: following node, region
         for (const std::int32_t t : star(a)) {
             const auto& n = tet(t).node;
             if (std::find(n.begin(), n.end(), b) == n.end()) continue;
@@ -233,8 +240,10 @@ class Optimiser {
             std::size_t ib = 0;
             std::array<std::size_t, 2> io{};
             for (std::size_t i = 0; i < 4; ++i) {
-                if (n[i] == a) ia = i;
-                else if (n[i] == b) ib = i;
+                if (n[i] == a)
+                    ia = i;
+                else if (n[i] == b)
+                    ib = i;
                 else {
                     io[k] = i;
                     o[k++] = n[i];
@@ -356,7 +365,8 @@ class Optimiser {
             // The edge and its two faces lie on one patch, and so would the new edge: a flip within it.
             std::int32_t patch = -1;
             if (!share_patch({a, b, c, d}, patch)) return false;
-            if (joined(c, d) && !(fans[0].ring.size() == 2 || (fans.size() == 2 && fans[1].ring.size() == 2))) return false;
+            if (joined(c, d) && !(fans[0].ring.size() == 2 || (fans.size() == 2 && fans[1].ring.size() == 2)))
+                return false;
             if (!flip_stays(patch, a, b, c, d)) return false;
             if (fans.size() == 1 && fans[0].ring.size() == 2) {
                 // A flat tetrahedron on the skin goes altogether.
@@ -393,7 +403,8 @@ class Optimiser {
     }
 
     // Whether the faces (a,c,d) and (b,c,d) follow the patch as well as (a,b,c) and (a,b,d) do.
-    bool flip_stays(std::int32_t patch, std::int32_t a, std::int32_t b, std::int32_t c, std::int32_t d) const {
+    bool flip_stays(std::int32_t patch, std::int32_t a, std::int32_t b, std::int32_t c,
+                    std::int32_t d) const {
         const Vec3 middle = 0.5 * (place(c) + place(d));
         const double length = (place(c) - place(d)).norm();
         const double off = (surfaces_.on_patch(patch, middle) - middle).norm();
@@ -410,7 +421,8 @@ class Optimiser {
 
     // Two tetrahedra on a face become three about the edge between their far corners.
     bool flip_face(std::int32_t t, std::size_t i) {
-        static constexpr std::array<std::array<std::size_t, 3>, 4> faces{{{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
+        static constexpr std::array<std::array<std::size_t, 3>, 4> faces{
+            {{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
         const auto n = tet(t).node;
         const auto& f = faces[i];
         const std::array<std::int32_t, 3> face{n[f[0]], n[f[1]], n[f[2]]};
@@ -419,7 +431,8 @@ class Optimiser {
         for (const std::int32_t o : star(face[0])) {
             if (o == t) continue;
             const auto& m = tet(o).node;
-            if (std::find(m.begin(), m.end(), face[1]) != m.end() && std::find(m.begin(), m.end(), face[2]) != m.end()) {
+            if (std::find(m.begin(), m.end(), face[1]) != m.end() &&
+                std::find(m.begin(), m.end(), face[2]) != m.end()) {
                 other = o;
                 break;
             }
@@ -442,7 +455,9 @@ class Optimiser {
             if (value[k] <= floor) return false;
         }
         // All three must have the sense of the ring, or they overlap.
-        const auto volume = [&](std::int32_t x, std::int32_t y) { return (place(far) - place(near)).cross(place(x) - place(near)).dot(place(y) - place(near)); };
+        const auto volume = [&](std::int32_t x, std::int32_t y) {
+            return (place(far) - place(near)).cross(place(x) - place(near)).dot(place(y) - place(near));
+        };
         const double v0 = volume(face[0], face[1]);
         const double v1 = volume(face[1], face[2]);
         const double v2 = volume(face[2], face[0]);
@@ -460,7 +475,8 @@ class Optimiser {
         const TetMesh::Node& from = node(u);
         const TetMesh::Node& to = node(v);
         if (from.on == 0) return false;
-        if (from.on == 2 && std::find(to.patches.begin(), to.patches.end(), from.entity) == to.patches.end()) return false;
+        if (from.on == 2 && std::find(to.patches.begin(), to.patches.end(), from.entity) == to.patches.end())
+            return false;
         if (from.on == 1 && mesh_.segments.count(edge_key(u, v)) == 0) return false;
         double floor = 1.0;
         for (const std::int32_t t : star(u)) floor = std::min(floor, q(t));
@@ -480,14 +496,14 @@ class Optimiser {
         }
         std::sort(link.begin(), link.end());
         if (!skin_edge) {
-            // On the skin the edge's ring is open: some of its nodes come once alone (twice where two regions meet).
+            // On the skin the edge's ring is open: some of its nodes come once alone (twice where two regions
+            // meet).
             std::vector<Fan>& fans = fans_;
             double least = 0.0;
             if (!fans_at(u, v, fans, ring_tets_, least)) return false;
             if (fans.size() == 1 && fans[0].closed) return false;
             for (const Fan& fan : fans)
-                for (const std::int32_t e : {fan.ring.front(), fan.ring.back()})
-                    (void)e;
+                for (const std::int32_t e : {fan.ring.front(), fan.ring.back()}) (void)e;
         }
         link.erase(std::unique(link.begin(), link.end()), link.end());
         // Whoever is next to both must be in the ring of the edge.
@@ -499,7 +515,9 @@ class Optimiser {
         around.erase(std::unique(around.begin(), around.end()), around.end());
         for (const std::int32_t t : star(v))
             for (const std::int32_t n : tet(t).node)
-                if (n != u && n != v && std::binary_search(around.begin(), around.end(), n) && !std::binary_search(link.begin(), link.end(), n)) return false;
+                if (n != u && n != v && std::binary_search(around.begin(), around.end(), n) &&
+                    !std::binary_search(link.begin(), link.end(), n))
+                    return false;
         if (from.on != 3 && !skin_stays(u, v)) return false;
         std::int32_t before = -1;
         if (from.on == 1) {
@@ -507,7 +525,9 @@ class Optimiser {
                 if (mesh_.segments.count(edge_key(u, n)) != 0) before = before < 0 ? n : -2;
             if (before < 0 || joined_segment(before, v)) return false;
             const Vec3 middle = 0.5 * (place(before) + place(v));
-            if ((surfaces_.on_curve(from.entity, middle) - middle).norm() > 0.08 * (place(before) - place(v)).norm()) return false;
+            if ((surfaces_.on_curve(from.entity, middle) - middle).norm() >
+                0.08 * (place(before) - place(v)).norm())
+                return false;
         }
         std::vector<std::pair<std::array<std::int32_t, 4>, std::int32_t>> fresh;
         for (const std::int32_t t : std::vector<std::int32_t>(star(u))) {
@@ -528,12 +548,16 @@ class Optimiser {
         return true;
     }
 
-    bool joined_segment(std::int32_t a, std::int32_t b) const { return mesh_.segments.count(edge_key(a, b)) != 0; }
+    bool joined_segment(std::int32_t a, std::int32_t b) const {
+        return mesh_.segments.count(edge_key(a, b)) != 0;
+    }
 
     // Whether the skin's faces at u, with u moved into v, still follow their patches.
     bool skin_stays(std::int32_t u, std::int32_t v) {
-        static constexpr std::array<std::array<std::size_t, 3>, 4> faces{{{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
-        std::map<std::array<std::int32_t, 3>, std::pair<int, std::int32_t>> count; // faces at u: how often, of what region
+        static constexpr std::array<std::array<std::size_t, 3>, 4> faces{
+            {{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
+        std::map<std::array<std::int32_t, 3>, std::pair<int, std::int32_t>>
+            count; // faces at u: how often, of what region
         for (const std::int32_t t : star(u))
             for (const auto& f : faces) {
                 std::array<std::int32_t, 3> n{tet(t).node[f[0]], tet(t).node[f[1]], tet(t).node[f[2]]};
@@ -551,7 +575,9 @@ class Optimiser {
             std::int32_t patch = -1;
             if (!share_patch({m[0], m[1], m[2], m[0]}, patch)) return false;
             const Vec3 center = (place(m[0]) + place(m[1]) + place(m[2])) / 3.0;
-            const double longest = std::max({(place(m[0]) - place(m[1])).norm(), (place(m[1]) - place(m[2])).norm(), (place(m[2]) - place(m[0])).norm()});
+            const double longest =
+                std::max({(place(m[0]) - place(m[1])).norm(), (place(m[1]) - place(m[2])).norm(),
+                          (place(m[2]) - place(m[0])).norm()});
             if ((surfaces_.on_patch(patch, center) - center).norm() > 0.08 * longest) return false;
             const Vec3 a = (place(n[1]) - place(n[0])).cross(place(n[2]) - place(n[0])).normalized();
             const Vec3 b = (place(m[1]) - place(m[0])).cross(place(m[2]) - place(m[0])).normalized();

@@ -719,7 +719,8 @@ void make_fitted(Model& model, const Study& study, std::vector<std::vector<MeshF
         if (study.regions[r].role != Role::Void)
             for (std::size_t e = 0; e < covered.size(); ++e)
                 covered[e] = model.mesh.region[e] == static_cast<RegionId>(r) ||
-                             region_distance(study, model.extents, static_cast<RegionId>(r), model.mesh.centers[e]) <= 0.0;
+                             region_distance(study, model.extents, static_cast<RegionId>(r),
+                                             model.mesh.centers[e]) <= 0.0;
         painting.covered.push_back(std::move(covered));
     }
     const MeshCells cells(model.mesh, false);

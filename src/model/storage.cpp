@@ -32,8 +32,12 @@ class Writer {
   public:
     static constexpr bool reading = false;
     explicit Writer(const H5File& file) : file_(file) {}
-    void numbers(const std::string& name, Numbers& v, std::size_t columns = 1) const { file_.put(name, v, columns); }
-    void integers(const std::string& name, Integers& v, std::size_t columns = 1) const { file_.put(name, v, columns); }
+    void numbers(const std::string& name, Numbers& v, std::size_t columns = 1) const {
+        file_.put(name, v, columns);
+    }
+    void integers(const std::string& name, Integers& v, std::size_t columns = 1) const {
+        file_.put(name, v, columns);
+    }
     void texts(const std::string& name, Texts& v) const { file_.put(name, v); }
 
   private:
@@ -44,8 +48,12 @@ class Reader {
   public:
     static constexpr bool reading = true;
     explicit Reader(const H5File& file) : file_(file) {}
-    void numbers(const std::string& name, Numbers& v, std::size_t /*columns*/ = 1) const { v = file_.numbers(name); }
-    void integers(const std::string& name, Integers& v, std::size_t /*columns*/ = 1) const { v = file_.integers(name); }
+    void numbers(const std::string& name, Numbers& v, std::size_t /*columns*/ = 1) const {
+        v = file_.numbers(name);
+    }
+    void integers(const std::string& name, Integers& v, std::size_t /*columns*/ = 1) const {
+        v = file_.integers(name);
+    }
     void texts(const std::string& name, Texts& v) const { v = file_.texts(name); }
 
   private:
@@ -53,7 +61,8 @@ class Reader {
 };
 
 // A member of every item, as one array.
-template <class Io, class T, class Get> void texts_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
+template <class Io, class T, class Get>
+void texts_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
     Texts values;
     if constexpr (!Io::reading)
         for (T& item : items) values.push_back(get(item));
@@ -61,23 +70,28 @@ template <class Io, class T, class Get> void texts_of(const Io& io, const std::s
     if constexpr (Io::reading)
         for (std::size_t i = 0; i < items.size(); ++i) get(items[i]) = values.at(i);
 }
-template <class Io, class T, class Get> void numbers_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
+template <class Io, class T, class Get>
+void numbers_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
     Numbers values;
     if constexpr (!Io::reading)
         for (T& item : items) values.push_back(static_cast<double>(get(item)));
     io.numbers(name, values);
     if constexpr (Io::reading)
-        for (std::size_t i = 0; i < items.size(); ++i) get(items[i]) = static_cast<std::decay_t<decltype(get(items[i]))>>(values.at(i));
+        for (std::size_t i = 0; i < items.size(); ++i)
+            get(items[i]) = static_cast<std::decay_t<decltype(get(items[i]))>>(values.at(i));
 }
-template <class Io, class T, class Get> void integers_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
+template <class Io, class T, class Get>
+void integers_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
     Integers values;
     if constexpr (!Io::reading)
         for (T& item : items) values.push_back(static_cast<std::int64_t>(get(item)));
     io.integers(name, values);
     if constexpr (Io::reading)
-        for (std::size_t i = 0; i < items.size(); ++i) get(items[i]) = static_cast<std::decay_t<decltype(get(items[i]))>>(values.at(i));
+        for (std::size_t i = 0; i < items.size(); ++i)
+            get(items[i]) = static_cast<std::decay_t<decltype(get(items[i]))>>(values.at(i));
 }
-template <class Io, class T, class Get> void vectors_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
+template <class Io, class T, class Get>
+void vectors_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
     Numbers values;
     if constexpr (!Io::reading)
         for (T& item : items) add(values, get(item));
@@ -105,7 +119,8 @@ template <class Io> void terms(const Io& io, const std::string& name, std::vecto
     io.numbers(name + "/factor", factors);
     if constexpr (Io::reading) {
         items.resize(freedoms.size());
-        for (std::size_t i = 0; i < items.size(); ++i) items[i] = {static_cast<std::size_t>(freedoms[i]), factors.at(i)};
+        for (std::size_t i = 0; i < items.size(); ++i)
+            items[i] = {static_cast<std::size_t>(freedoms[i]), factors.at(i)};
     }
 }
 
@@ -142,7 +157,8 @@ template <class Io> void nodes(const Io& io, const std::string& name, std::vecto
     }
 }
 
-template <class Io, std::size_t N> void fixed(const Io& io, const std::string& name, std::array<double, N>& v) {
+template <class Io, std::size_t N>
+void fixed(const Io& io, const std::string& name, std::array<double, N>& v) {
     Numbers values(v.begin(), v.end());
     io.numbers(name, values);
     if constexpr (Io::reading)
@@ -166,10 +182,12 @@ template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
     io.numbers("mesh/thickness", mesh.thickness);
     Numbers misc{mesh.size};
     Numbers cuts;
-    for (const SymmetryCut& c : mesh.symmetry) cuts.insert(cuts.end(), {static_cast<double>(c.axis), c.at, c.high ? 1.0 : 0.0});
+    for (const SymmetryCut& c : mesh.symmetry)
+        cuts.insert(cuts.end(), {static_cast<double>(c.axis), c.at, c.high ? 1.0 : 0.0});
     io.numbers("mesh/size", misc);
     io.numbers("mesh/symmetry", cuts, 3);
-    Numbers grid{mesh.grid.origin.x(), mesh.grid.origin.y(), mesh.grid.origin.z(), mesh.grid.cell.x(), mesh.grid.cell.y(), mesh.grid.cell.z()};
+    Numbers grid{mesh.grid.origin.x(), mesh.grid.origin.y(), mesh.grid.origin.z(),
+                 mesh.grid.cell.x(),   mesh.grid.cell.y(),   mesh.grid.cell.z()};
     Integers counts{mesh.grid.count[0], mesh.grid.count[1], mesh.grid.count[2], mesh.grid.plane ? 1 : 0};
     for (const auto& axis : mesh.grid.symmetric)
         for (const bool side : axis) counts.push_back(side ? 1 : 0);
@@ -179,7 +197,8 @@ template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
     io.integers("mesh/grid/cell", cells);
     if constexpr (Io::reading) {
         mesh.size = misc.at(0);
-        for (std::size_t i = 0; i + 2 < cuts.size(); i += 3) mesh.symmetry.push_back({static_cast<int>(cuts[i]), cuts[i + 1], cuts[i + 2] != 0.0});
+        for (std::size_t i = 0; i + 2 < cuts.size(); i += 3)
+            mesh.symmetry.push_back({static_cast<int>(cuts[i]), cuts[i + 1], cuts[i + 2] != 0.0});
         for (const std::int64_t k : kinds) mesh.kinds.push_back(static_cast<ElementKind>(k));
         mesh.starts.assign(starts.begin(), starts.end());
         for (const std::int64_t r : regions) mesh.region.push_back(static_cast<RegionId>(r));
@@ -187,13 +206,15 @@ template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
         mesh.grid.cell = vec(grid, 1);
         for (std::size_t a = 0; a < 3; ++a) {
             mesh.grid.count[a] = static_cast<int>(counts.at(a));
-            for (std::size_t side = 0; side < 2; ++side) mesh.grid.symmetric[a][side] = counts.at(4 + 2 * a + side) != 0;
+            for (std::size_t side = 0; side < 2; ++side)
+                mesh.grid.symmetric[a][side] = counts.at(4 + 2 * a + side) != 0;
         }
         mesh.grid.plane = counts.at(3) != 0;
         mesh.cell_of.assign(cells.begin(), cells.end());
         if (!mesh.cell_of.empty()) {
             mesh.element_of.assign(mesh.grid.size(), -1);
-            for (std::size_t e = 0; e < mesh.cell_of.size(); ++e) mesh.element_of.at(mesh.cell_of[e]) = static_cast<std::int32_t>(e);
+            for (std::size_t e = 0; e < mesh.cell_of.size(); ++e)
+                mesh.element_of.at(mesh.cell_of[e]) = static_cast<std::int32_t>(e);
         }
         mesh.finish();
     }
@@ -248,11 +269,13 @@ template <class Io> void walk_places(const Io& io, Model& model) {
         ModelSurface& s = model.surfaces[i];
         Integers faces;
         if constexpr (!Io::reading)
-            for (const MeshFace& f : s.faces) faces.insert(faces.end(), {static_cast<std::int64_t>(f.element), f.side});
+            for (const MeshFace& f : s.faces)
+                faces.insert(faces.end(), {static_cast<std::int64_t>(f.element), f.side});
         io.integers(part("surfaces", i) + "/element_and_side", faces, 2);
         nodes(io, part("surfaces", i) + "/nodes", s.nodes);
         if constexpr (Io::reading)
-            for (std::size_t k = 0; k + 1 < faces.size(); k += 2) s.faces.push_back({static_cast<ElementId>(faces[k]), static_cast<int>(faces[k + 1])});
+            for (std::size_t k = 0; k + 1 < faces.size(); k += 2)
+                s.faces.push_back({static_cast<ElementId>(faces[k]), static_cast<int>(faces[k + 1])});
     }
     sized(io, "points", model.points);
     texts_of(io, "points/name", model.points, [](ModelPoint& p) -> std::string& { return p.name; });
@@ -312,7 +335,9 @@ template <class Io> void walk_links(const Io& io, Model& model) {
         io.numbers(part("masses", i) + "/share_place_and_mass", shares, 4);
         if constexpr (Io::reading)
             for (std::size_t k = 0; k < freedoms.size(); ++k)
-                m.shares.push_back({static_cast<std::size_t>(freedoms[k]), Vec3(shares.at(4 * k), shares.at(4 * k + 1), shares.at(4 * k + 2)), shares.at(4 * k + 3)});
+                m.shares.push_back({static_cast<std::size_t>(freedoms[k]),
+                                    Vec3(shares.at(4 * k), shares.at(4 * k + 1), shares.at(4 * k + 2)),
+                                    shares.at(4 * k + 3)});
     }
     sized(io, "bonds", model.bonds);
     texts_of(io, "bonds/name", model.bonds, [](ModelBond& b) -> std::string& { return b.name; });
@@ -332,7 +357,8 @@ template <class Io> void walk_actions(const Io& io, Model& model) {
     sized(io, "supports", model.supports);
     texts_of(io, "supports/name", model.supports, [](ModelSupport& s) -> std::string& { return s.name; });
     texts_of(io, "supports/frame", model.supports, [](ModelSupport& s) -> std::string& { return s.frame; });
-    integers_of(io, "supports/places", model.supports, [](ModelSupport& s) -> std::size_t& { return s.nodes; });
+    integers_of(io, "supports/places", model.supports,
+                [](ModelSupport& s) -> std::size_t& { return s.nodes; });
     for (std::size_t i = 0; i < model.supports.size(); ++i) {
         ModelSupport& s = model.supports[i];
         const std::string at = part("supports", i);
@@ -393,7 +419,8 @@ template <class Io> void walk_actions(const Io& io, Model& model) {
         io.numbers(part("cases", i) + "/factors", factors);
         if constexpr (Io::reading) {
             c.supports.assign(supports.begin(), supports.end());
-            for (std::size_t k = 0; k < loads.size(); ++k) c.loads.emplace_back(static_cast<std::size_t>(loads[k]), factors.at(k));
+            for (std::size_t k = 0; k < loads.size(); ++k)
+                c.loads.emplace_back(static_cast<std::size_t>(loads[k]), factors.at(k));
         }
     }
 }
@@ -419,11 +446,14 @@ template <class Io> void walk_extents(const Io& io, RegionExtents& extents, std:
                 std::vector<Vec3> points;
                 std::vector<std::array<std::int32_t, 3>> corners;
                 for (std::size_t i = 0; 3 * i < triangles.size(); ++i) points.push_back(vec(triangles, i));
-                for (std::int32_t t = 0; static_cast<std::size_t>(3 * t) < points.size(); ++t) corners.push_back({3 * t, 3 * t + 1, 3 * t + 2});
+                for (std::int32_t t = 0; static_cast<std::size_t>(3 * t) < points.size(); ++t)
+                    corners.push_back({3 * t, 3 * t + 1, 3 * t + 2});
                 extents.skins[r] = std::make_shared<FacetTree>(points, corners);
             }
             for (std::size_t i = 0; i + 7 < rings.size(); i += 8)
-                extents.rings[r].push_back({Vec3(rings[i], rings[i + 1], rings[i + 2]), Vec3(rings[i + 3], rings[i + 4], rings[i + 5]), rings[i + 6], rings[i + 7]});
+                extents.rings[r].push_back({Vec3(rings[i], rings[i + 1], rings[i + 2]),
+                                            Vec3(rings[i + 3], rings[i + 4], rings[i + 5]), rings[i + 6],
+                                            rings[i + 7]});
         }
     }
 }
@@ -472,12 +502,14 @@ void save_model(const std::filesystem::path& file, const Model& model, const std
 
 StoredModel load_model(const std::filesystem::path& file) {
     std::error_code ignored;
-    if (!std::filesystem::is_regular_file(file, ignored)) throw Error::input({file.string()}, "there is no such file");
+    if (!std::filesystem::is_regular_file(file, ignored))
+        throw Error::input({file.string()}, "there is no such file");
     const H5File h5 = H5File::open(file);
     if (!h5.has("layout_version") || !h5.has("mesh/nodes"))
         throw Error::input({file.string()}, "this is no model", "\"upright model STUDY\" writes one");
     if (h5.integers("layout_version").at(0) != layout_version)
-        throw Error::input({file.string()}, "this model was written by another version", "Write it again with \"upright model STUDY\"");
+        throw Error::input({file.string()}, "this model was written by another version",
+                           "Write it again with \"upright model STUDY\"");
     StoredModel out;
     try {
         walk(Reader(h5), out.model, out.study);

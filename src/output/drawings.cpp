@@ -662,8 +662,9 @@ void draw_stress(const Study& study, const Model& model, const ModelCase& c,
 void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,
                  const FigureOptions& options, const std::filesystem::path& png) {
     // Neighbouring numbers in unlike shades, all pale enough for dark words.
-    static const std::array<Color, 6> shades{Color{0.66, 0.75, 0.83}, Color{0.93, 0.80, 0.55}, Color{0.70, 0.82, 0.70},
-                                             Color{0.86, 0.72, 0.78}, Color{0.82, 0.82, 0.78}, Color{0.72, 0.80, 0.90}};
+    static const std::array<Color, 6> shades{Color{0.66, 0.75, 0.83}, Color{0.93, 0.80, 0.55},
+                                             Color{0.70, 0.82, 0.70}, Color{0.86, 0.72, 0.78},
+                                             Color{0.82, 0.82, 0.78}, Color{0.72, 0.80, 0.90}};
     FigureOptions from = options;
     from.length_unit = unit;
     Vec3 view = view_direction(options.from, false);
@@ -679,8 +680,9 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
     }
     const Vec3 s = box.size();
     Figure figure(from, false, title + (behind ? ": faces, from behind" : ": faces"),
-                  fmt::format("{}; {} bod{}, {} faces; {:.5g} x {:.5g} x {:.5g} {}", file.format, file.bodies.size(),
-                              file.bodies.size() == 1 ? "y" : "ies", faces, s.x(), s.y(), s.z(), unit));
+                  fmt::format("{}; {} bod{}, {} faces; {:.5g} x {:.5g} x {:.5g} {}", file.format,
+                              file.bodies.size(), file.bodies.size() == 1 ? "y" : "ies", faces, s.x(), s.y(),
+                              s.z(), unit));
     const double words = faces <= 30 ? 15.0 : faces <= 120 ? 11.0 : 8.0;
     for (const auto& body : file.bodies) {
         const FacetMesh& mesh = body->mesh();
@@ -705,7 +707,8 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
             const Vec3 middle = (c[0] + c[1] + c[2]) / 3.0;
             Vec3 place = nearest_on_triangle(mesh.faces[f].centroid, c[0], c[1], c[2]);
             place = 0.9 * place + 0.1 * middle;
-            const double value = normal.dot(view) - 4.0 * (place - mesh.faces[f].centroid).norm() / box.diagonal();
+            const double value =
+                normal.dot(view) - 4.0 * (place - mesh.faces[f].centroid).norm() / box.diagonal();
             if (value <= best[f]) continue;
             // Hidden behind another face it would not be seen.
             body->tree().crossings(place + 1e-4 * box.diagonal() * view, view, hits);
@@ -714,21 +717,28 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
             at[f] = place;
         }
         for (std::size_t f = 0; f < mesh.faces.size(); ++f)
-            if (best[f] > -1e299) figure.add_label(at[f] + 0.02 * box.diagonal() * view, std::to_string(mesh.faces[f].number), words);
+            if (best[f] > -1e299)
+                figure.add_label(at[f] + 0.02 * box.diagonal() * view, std::to_string(mesh.faces[f].number),
+                                 words);
         figure.add_legend('#', shades[0], body->name() + fmt::format("\n{} faces", mesh.faces.size()));
     }
-    figure.add_legend(' ', color::text, behind ? "the other figure shows\nthe front" : "the other figure shows\nwhat is behind");
+    figure.add_legend(' ', color::text,
+                      behind ? "the other figure shows\nthe front"
+                             : "the other figure shows\nwhat is behind");
     figure.write(png);
 }
 
-void draw_quality(const Study& study, const Model& model, const MeshQuality& quality, const FigureOptions& options,
-                  const std::filesystem::path& png) {
+void draw_quality(const Study& study, const Model& model, const MeshQuality& quality,
+                  const FigureOptions& options, const std::filesystem::path& png) {
     constexpr Color mark{0.80, 0.10, 0.10};
     const Mesh& mesh = model.mesh;
     std::string angles;
-    if (quality.smallest_dihedral) angles = fmt::format("; dihedral angles {:.1f} to {:.1f} deg", *quality.smallest_dihedral, *quality.largest_dihedral);
+    if (quality.smallest_dihedral)
+        angles = fmt::format("; dihedral angles {:.1f} to {:.1f} deg", *quality.smallest_dihedral,
+                             *quality.largest_dihedral);
     Figure figure(with_unit(options, model), mesh.dimension() == 2, study.title + ": the worst elements",
-                  fmt::format("{} elements; scaled Jacobian at least {:.3g}, mean {:.3g}{}", mesh.elements(), quality.scaled_jacobian, quality.mean_scaled_jacobian, angles));
+                  fmt::format("{} elements; scaled Jacobian at least {:.3g}, mean {:.3g}{}", mesh.elements(),
+                              quality.scaled_jacobian, quality.mean_scaled_jacobian, angles));
     Skinned skin = skin_of_elements(model, std::vector<bool>(mesh.elements(), true));
     skin.patch.color = Color{0.82, 0.86, 0.90};
     skin.patch.edges = true;
@@ -738,7 +748,9 @@ void draw_quality(const Study& study, const Model& model, const MeshQuality& qua
     for (std::size_t i = 0; i < quality.worst.size(); ++i) {
         const WorstElement& w = quality.worst[i];
         shown[index(w.element)] = true;
-        figure.add_legend('#', mark, fmt::format("{}: {:.3f} at\n{}", i + 1, w.scaled_jacobian, vector_text(mesh.center(w.element), mesh.dimension() == 2)));
+        figure.add_legend('#', mark,
+                          fmt::format("{}: {:.3f} at\n{}", i + 1, w.scaled_jacobian,
+                                      vector_text(mesh.center(w.element), mesh.dimension() == 2)));
     }
     Skinned bad = skin_of_elements(model, shown);
     bad.patch.color = mark;
@@ -746,7 +758,8 @@ void draw_quality(const Study& study, const Model& model, const MeshQuality& qua
     figure.add(bad.patch);
     const Vec3 view = view_direction(options.from, mesh.dimension() == 2);
     for (std::size_t i = 0; i < quality.worst.size(); ++i)
-        figure.add_label(mesh.center(quality.worst[i].element) + 0.03 * mesh.bounds.diagonal() * view, std::to_string(i + 1), 13);
+        figure.add_label(mesh.center(quality.worst[i].element) + 0.03 * mesh.bounds.diagonal() * view,
+                         std::to_string(i + 1), 13);
     figure.write(png);
 }
 

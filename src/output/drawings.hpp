@@ -47,7 +47,7 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
                  const FigureOptions& options, const std::filesystem::path& png);
 
 // The mesh with its worst elements marked.
-void draw_quality(const Study& study, const Model& model, const MeshQuality& quality, const FigureOptions& options,
-                  const std::filesystem::path& png);
+void draw_quality(const Study& study, const Model& model, const MeshQuality& quality,
+                  const FigureOptions& options, const std::filesystem::path& png);
 
 } // namespace upright

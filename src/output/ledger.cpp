@@ -1,8 +1,10 @@
 #include "output/ledger.hpp"
 
+#include "geometry/file_body.hpp"
 #include "mesh/quality.hpp"
 #include "model/rigid_freedom.hpp"
 #include "optimize/problem.hpp"
+#include "study/file_slot.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -75,6 +77,8 @@ class Writer {
             if (m.yield) text += fmt::format(", yield {} {}", number(*m.yield), unit(dimension::stress));
             if (m.source != "own") text += "; " + m.source;
             LedgerLine& l = line(m.name, text);
+            if (!m.yield && model_.family == ElementFamily::Solid && m.source == "own")
+                l.text += "; no yield strength, so stress cannot be judged";
             const bool used = std::any_of(study_.regions.begin(), study_.regions.end(),
                                           [&](const RegionCard& r) { return r.material == m.name; });
             if (!used) doubt(l, "no region uses it");
@@ -87,8 +91,9 @@ class Writer {
             const ModelRegion& region = model_.regions[r];
             const std::size_t painted = region.painted;
             if (region.role == Role::Void) {
-                if (model_.mesh.kinds.empty() || study_.mesh.kind == MeshKind::Fitted) {
-                    line(region.name, "void; left out of the fitted mesh");
+                if (study_.mesh.kind == MeshKind::Fitted ||
+                    (study_.mesh.kind == MeshKind::Polar && region.taken == 0)) {
+                    line(region.name, std::string("void; left out of the ") + text(study_.mesh.kind) + " mesh");
                     continue;
                 }
                 // What it took away: cells that an earlier region had painted.
@@ -119,6 +124,28 @@ class Writer {
             }
         }
         for (const std::string& name : study_.inactive) line(name, "left out (active = false)");
+        files();
+    }
+
+    // Bodies from files: how large they came out, and in what unit they were written.
+    void files() {
+        for (const RegionCard& card : study_.regions) {
+            const Shape* shape = std::get_if<Shape>(&card.extent);
+            const FileBody* file = shape == nullptr ? nullptr : std::get_if<FileBody>(shape);
+            if (file == nullptr || !std::filesystem::exists(file->slot->file)) continue;
+            const FacetBody& body = file_body(*file);
+            const Vec3 s = body.bounds().size();
+            LedgerLine& l =
+                line(card.name + " file", fmt::format("{}, body \"{}\": {:.6g} x {:.6g} x {:.6g} {}",
+                                                      file->slot->file.filename().string(), body.name(),
+                                                      s.x(), s.y(), s.z(), unit(dimension::length)));
+            if (file->slot->file_unit_si > 0.0 &&
+                std::abs(file->slot->file_unit_si / study_.units.length_si - 1.0) > 1e-9)
+                doubt(l, fmt::format("the file is written in {} and the study in {}; its lengths were "
+                                     "converted: compare the box with the drawing, or write file_unit",
+                                     file->slot->file_unit, unit(dimension::length)));
+            for (const std::string& remark : file->slot->remarks) doubt(l, "repaired: " + remark);
+        }
     }
 
     void mesh() {
@@ -156,8 +183,12 @@ class Writer {
             if (q.smallest_dihedral)
                 l.text += fmt::format(", smallest dihedral angle {:.3g} deg", *q.smallest_dihedral);
             l.text += fmt::format(", largest aspect {:.3g}", q.aspect);
-            if (q.scaled_jacobian < 0.1)
+            // Tetrahedra are judged by their angles.
+            const bool bad = q.smallest_dihedral ? *q.smallest_dihedral < 10.0 || *q.largest_dihedral > 170.0
+                                                 : q.scaled_jacobian < 0.1;
+            if (bad)
                 doubt(l, "elements this bad spoil stresses near them; \"upright model\" lists the worst");
+            for (const std::string& remark : model_.remarks) doubt(l, remark);
         }
         const std::vector<int> part = face_connected_parts(m);
         const int parts = 1 + *std::max_element(part.begin(), part.end());
@@ -326,7 +357,7 @@ class Writer {
                 !heat.empty()
                     ? line(load.name, heat)
                     : line(load.name, fmt::format("{} on {}: {} {}, moment about the origin {} {}", load.kind,
-                                                  on, vector(sum.force), unit(dimension::force), moment(sum),
+                                                  on, force(sum), unit(dimension::force), moment(sum),
                                                   unit(dimension::moment)));
             const bool used = std::any_of(model_.cases.begin(), model_.cases.end(), [&](const ModelCase& c) {
                 return std::any_of(c.loads.begin(), c.loads.end(),
@@ -341,6 +372,10 @@ class Writer {
             pads(l, load);
             across_symmetry(l, load, sum);
         }
+    }
+
+    std::string force(const Resultant& sum) const {
+        return vector(sum.force, std::max({sum.force.norm(), sum.moment.norm() / model_.mesh.bounds.diagonal(), 1e-300}));
     }
 
     std::string moment(const Resultant& sum) const {
@@ -427,10 +462,18 @@ class Writer {
                                               : fmt::format("{:g} x {}", factor, model_.loads[l].name));
             LedgerLine& l = line(
                 c.name, fmt::format("static, weight {:g}: {}; force {} {}, moment about the origin {} {}",
-                                    c.weight, joined(parts, " + "), vector(sum.force), unit(dimension::force),
+                                    c.weight, joined(parts, " + "), force(sum), unit(dimension::force),
                                     moment(sum), unit(dimension::moment)));
             freedom(l, c);
             straight_into_support(l, c);
+            bool counted = c.weight > 0.0;
+            bool whole = false;
+            for (const ResponseCard& r : study_.responses)
+                if (r.measure == Measure::Compliance) {
+                    counted = counted || (!r.in_case.empty() && refers_to(r.in_case, c.name));
+                    whole = whole || r.in_case.empty() || refers_to(r.in_case, c.name);
+                }
+            if (study_.goal && (!counted || !whole)) doubt(l, "no response looks at this case");
         }
         if (!model_.cases.empty() && weights == 0.0)
             missing(ledger_.sections.back().lines.front(), "every case has the weight 0");
@@ -517,6 +560,13 @@ class Writer {
         if (radius < 2.499 * cell)
             doubt(l, fmt::format("below 2.5 cells the design follows the mesh; write filter = \"{} {}\"",
                                  number(2.5 * cell), unit(dimension::length)));
+        for (std::size_t r = 0; r < model_.regions.size(); ++r) {
+            const Skin* skin = std::get_if<Skin>(&study_.regions[r].extent);
+            if (skin != nullptr && skin->depth < 0.5 * cell && study_.mesh.kind != MeshKind::Fitted)
+                doubt(l, fmt::format(
+                             "the layer {} is {} {} deep, less than half a cell: it comes out one cell deep",
+                             model_.regions[r].name, number(skin->depth), unit(dimension::length)));
+        }
         line("run", fmt::format("at most {} iterations, stop below a change of {:g}, penalty {}, {}",
                                 study_.run.iterations, study_.run.stop_when,
                                 study_.run.penalty ? number(*study_.run.penalty) : "1 rising to 3",

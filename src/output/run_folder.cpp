@@ -21,9 +21,9 @@ namespace {
 
 // What a run leaves behind, so that only that is ever removed.
 const std::vector<std::string>& own_files() {
-    static const std::vector<std::string> names{"run.json", "history.csv", "study.toml", "design.vtu", "model.h5",
-                                                "cases",    "steps",       "figures",    "log.txt",
-                                                "part.stl", "part.json",   ".lock"};
+    static const std::vector<std::string> names{"run.json", "history.csv", "study.toml", "design.vtu",
+                                                "model.h5", "cases",       "steps",      "figures",
+                                                "log.txt",  "part.stl",    "part.json",  ".lock"};
     return names;
 }
 
@@ -167,7 +167,8 @@ void RunFolder::write_checkpoint(const OptimizerState& state) const {
         const H5File file = H5File::create(temporary);
         const double width =
             state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
-        file.put("state", std::vector<double>{static_cast<double>(state.iteration), state.multiplier, width, state.step, state.aim});
+        file.put("state", std::vector<double>{static_cast<double>(state.iteration), state.multiplier, width,
+                                              state.step, state.aim});
         file.put("x", state.x);
         file.put("density", state.density);
         file.put("history", flatten(state.history));

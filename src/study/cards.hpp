@@ -83,7 +83,8 @@ void read_cases(Study& study, const Node& document, const Context& context);
 void read_symmetry(Study& study, const Node& document, const Context& context);
 
 // What is asked: cards_of_run.cpp.
-MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::filesystem::path& file, bool need_files);
+MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::filesystem::path& file,
+                   bool need_files);
 void read_refine(Study& study, const Node& document, const Context& context);
 void read_responses(Study& study, const Node& document, const Context& context);
 void read_goal(Study& study, const Node& document, const Context& context);

@@ -92,7 +92,8 @@ void read_mesh_file(MeshCard& mesh, CardReader& reader, const Context& context) 
 
 } // namespace
 
-MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::filesystem::path& file, bool need_files) {
+MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::filesystem::path& file,
+                   bool need_files) {
     const Node* node = document.find("mesh");
     if (node == nullptr)
         throw Error::input({file.string(), 1, 1}, "the study has no mesh",

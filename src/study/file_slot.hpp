@@ -7,6 +7,7 @@
 #include <memory>
 #include <mutex>
 #include <string>
+#include <vector>
 
 namespace upright {
 
@@ -20,6 +21,9 @@ struct FileSlot {
     bool unit_given = false; // `scale` was written in the study
     double length_si = 1e-3; // the study's unit of length in metres
     std::once_flag once;
+    std::string file_unit; // as the file says, once it was read
+    double file_unit_si = 0.0;
+    std::vector<std::string> remarks;        // what was repaired
     std::shared_ptr<const FacetBody> facets; // filled by geometry/file_body.hpp
 };
 

@@ -120,7 +120,9 @@ TEST_P(Bricks, PassThePatchTest) {
             corners.col(c) = place.col(cell[static_cast<std::size_t>(c)]);
             ue.segment(d * c, d) = u.segment(d * cell[static_cast<std::size_t>(c)], d);
         }
-        const Eigen::VectorXd strain = element.center_stress(corners, Eigen::MatrixXd::Identity(d == 2 ? 3 : 6, d == 2 ? 3 : 6), 1.0) * ue;
+        const Eigen::VectorXd strain =
+            element.center_stress(corners, Eigen::MatrixXd::Identity(d == 2 ? 3 : 6, d == 2 ? 3 : 6), 1.0) *
+            ue;
         for (int a = 0; a < d; ++a) EXPECT_NEAR(strain[a], field(a, a), 1e-13);
         EXPECT_NEAR(strain[d], field(0, 1) + field(1, 0), 1e-13);
     }

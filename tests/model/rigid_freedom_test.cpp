@@ -87,8 +87,7 @@ TEST(RigidFreedom, FindsHinges) {
                                                   "= \"steel\"\nbox = [[0, 8, 0], [8, 12, 4]]\n"
                                                   "[[region]]\nname = \"tie\"\nrole = \"design\"\nmaterial = "
                                                   "\"steel\"\nbox = [[0, 4, 0], [2, 8, 4]]\n")));
-    for (const FreePart& part : free_motions(ring, &ring.cases[0]))
-        EXPECT_TRUE(part.motions.empty());
+    for (const FreePart& part : free_motions(ring, &ring.cases[0])) EXPECT_TRUE(part.motions.empty());
 }
 
 TEST(RigidFreedom, WorksInThePlane) {

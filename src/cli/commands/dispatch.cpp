@@ -49,7 +49,8 @@ Job load_job(const fs::path& file, const std::vector<std::string>& settings) {
         return out;
     }
     if (!settings.empty())
-        throw Error::usage("--set changes a study, and " + file.string() + " is a model that is built already",
+        throw Error::usage("--set changes a study, and " + file.string() +
+                               " is a model that is built already",
                            "Use the study, or write the model again with \"upright model STUDY --set …\"");
     StoredModel stored = load_model(file);
     return {load_study_text(stored.study, file), std::move(stored.model)};
@@ -111,8 +112,9 @@ namespace {
 
 int dispatch(const Invocation& in, Console& console) {
     static const std::map<std::string, int (*)(const Invocation&, Console&)> commands{
-        {"demo", run_demo},         {"new", run_new},   {"materials", run_materials}, {"check", run_check}, {"model", run_model}, {"inspect", run_inspect},
-        {"optimize", run_optimize}, {"plot", run_plot}, {"carve", run_carve}};
+        {"demo", run_demo},         {"new", run_new},     {"materials", run_materials},
+        {"check", run_check},       {"model", run_model}, {"inspect", run_inspect},
+        {"optimize", run_optimize}, {"plot", run_plot},   {"carve", run_carve}};
     return commands.at(in.command)(in, console);
 }
 

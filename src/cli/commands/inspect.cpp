@@ -22,13 +22,17 @@ std::string numbers(const Vec3& v, double scale) {
 
 std::string box_text(const Bounds& box, double scale) {
     const Vec3 s = box.size();
-    return fmt::format("{:.6g} x {:.6g} x {:.6g}, from {} to {}", s.x(), s.y(), s.z(), numbers(box.low, scale), numbers(box.high, scale));
+    return fmt::format("{:.6g} x {:.6g} x {:.6g}, from {} to {}", s.x(), s.y(), s.z(),
+                       numbers(box.low, scale), numbers(box.high, scale));
 }
 
 std::string shape_text(const FacetFace& f, double scale) {
     std::string out = f.kind;
     if (f.kind == "cylinder" || f.kind == "cone" || f.kind == "sphere" || f.kind == "torus") {
-        out = fmt::format("{} {}, radius {:.5g}", f.kind, f.hole ? (f.kind == "cylinder" ? "hole" : "hollow") : (f.kind == "cylinder" ? "boss" : "outside"), f.radius);
+        out = fmt::format("{} {}, radius {:.5g}", f.kind,
+                          f.hole ? (f.kind == "cylinder" ? "hole" : "hollow")
+                                 : (f.kind == "cylinder" ? "boss" : "outside"),
+                          f.radius);
         if (f.kind == "cylinder" || f.kind == "cone")
             out += fmt::format(", axis {} to {}", numbers(f.axis_from, scale), numbers(f.axis_to, scale));
     } else if (f.normal.norm() > 1e-9) {
@@ -52,12 +56,16 @@ int inspect_mesh(const Invocation& in, Console& console) {
     std::map<std::string, std::size_t> kinds;
     for (const ElementKind k : mesh.kinds) ++kinds[traits(k).name];
     std::string list;
-    for (const auto& [name, count] : kinds) list += fmt::format("{}{} {}", list.empty() ? "" : ", ", count, name);
-    console.result(fmt::format("VTU mesh, {}: {} elements ({}), {} nodes", family, mesh.elements(), list, mesh.nodes.size()));
+    for (const auto& [name, count] : kinds)
+        list += fmt::format("{}{} {}", list.empty() ? "" : ", ", count, name);
+    console.result(fmt::format("VTU mesh, {}: {} elements ({}), {} nodes", family, mesh.elements(), list,
+                               mesh.nodes.size()));
     console.result("bounding box " + box_text(mesh.bounds, scale) + " (a VTU file has no unit)");
     const MeshQuality q = mesh_quality(mesh);
-    console.result(fmt::format("scaled Jacobian at least {:.3g}, mean {:.3g}; largest aspect {:.3g}", q.scaled_jacobian, q.mean_scaled_jacobian, q.aspect));
-    const auto show = [&](const char* what, const std::map<std::string, std::vector<double>>& arrays, const char* use) {
+    console.result(fmt::format("scaled Jacobian at least {:.3g}, mean {:.3g}; largest aspect {:.3g}",
+                               q.scaled_jacobian, q.mean_scaled_jacobian, q.aspect));
+    const auto show = [&](const char* what, const std::map<std::string, std::vector<double>>& arrays,
+                          const char* use) {
         if (arrays.empty()) return;
         console.result(std::string("\n") + what);
         for (const auto& [name, values] : arrays) {
@@ -75,7 +83,8 @@ int inspect_mesh(const Invocation& in, Console& console) {
         }
         console.remark(use);
     };
-    show("cell arrays", file.sets.cells, "in a study: [[region]] with cells = { array = \"name\", value = 1 }");
+    show("cell arrays", file.sets.cells,
+         "in a study: [[region]] with cells = { array = \"name\", value = 1 }");
     show("point arrays", file.sets.points, "in a study: [[surface]] with set = \"name\"");
     return 0;
 }
@@ -88,26 +97,38 @@ int inspect_bodies(const Invocation& in, Console& console, const FigureOptions& 
     Bounds all;
     for (const auto& body : file.bodies) all.include(body->bounds());
     const double scale = all.diagonal();
-    console.result(fmt::format("{}: {} bod{}; {}", file.format, file.bodies.size(), file.bodies.size() == 1 ? "y" : "ies",
-                               step ? fmt::format("written in {}, shown in mm", file.unit.empty() ? "an unknown unit" : file.unit)
-                                    : "no unit in the file: a study takes its own, or file_unit"));
+    console.result(fmt::format(
+        "{}: {} bod{}; {}", file.format, file.bodies.size(), file.bodies.size() == 1 ? "y" : "ies",
+        step ? fmt::format("written in {}, shown in mm", file.unit.empty() ? "an unknown unit" : file.unit)
+             : "no unit in the file: a study takes its own, or file_unit"));
     console.result(fmt::format("bounding box {} {}", box_text(all, scale), shown));
     for (const std::string& remark : file.remarks) console.result("repaired: " + remark);
     if (step && file.unit != "mm" && file.unit_si > 0.0)
-        console.result(fmt::format("note: the file's own numbers are in {}; {:.6g} x {:.6g} x {:.6g} {} there. If that is wrong, write file_unit in the study",
-                                   file.unit, all.size().x() * 1e-3 / file.unit_si, all.size().y() * 1e-3 / file.unit_si, all.size().z() * 1e-3 / file.unit_si, file.unit));
+        console.result(fmt::format("note: the file's own numbers are in {}; {:.6g} x {:.6g} x {:.6g} {} "
+                                   "there. If that is wrong, write file_unit in the study",
+                                   file.unit, all.size().x() * 1e-3 / file.unit_si,
+                                   all.size().y() * 1e-3 / file.unit_si, all.size().z() * 1e-3 / file.unit_si,
+                                   file.unit));
     if (step && (scale > 2e4 || scale < 0.5))
-        console.result(fmt::format("doubt: the body is {:.3g} mm across; was it drawn in another unit?", scale));
+        console.result(
+            fmt::format("doubt: the body is {:.3g} mm across; was it drawn in another unit?", scale));
     for (const auto& body : file.bodies) {
-        console.result(fmt::format("\nbody \"{}\": volume {:.6g} {}, {} faces, {} triangles", body->name(), body->volume(), step ? "mm3" : "", body->mesh().faces.size(), body->mesh().triangles.size()));
-        if (body->open_edges() > 0) console.result(fmt::format("  doubt: {} edges of its triangles are open", body->open_edges()));
-        console.result(fmt::format("  {:>4}  {:>11}  {:<34} shape", "face", unit.empty() ? "area" : "area, mm2", unit.empty() ? "centroid" : "centroid, mm"));
+        console.result(fmt::format("\nbody \"{}\": volume {:.6g} {}, {} faces, {} triangles", body->name(),
+                                   body->volume(), step ? "mm3" : "", body->mesh().faces.size(),
+                                   body->mesh().triangles.size()));
+        if (body->open_edges() > 0)
+            console.result(fmt::format("  doubt: {} edges of its triangles are open", body->open_edges()));
+        console.result(fmt::format("  {:>4}  {:>11}  {:<34} shape", "face",
+                                   unit.empty() ? "area" : "area, mm2",
+                                   unit.empty() ? "centroid" : "centroid, mm"));
         for (const FacetFace& f : body->mesh().faces)
-            console.result(fmt::format("  {:>4}  {:>11.5g}  {:<34} {}", f.number, f.area, numbers(f.centroid, scale), shape_text(f, scale)));
+            console.result(fmt::format("  {:>4}  {:>11.5g}  {:<34} {}", f.number, f.area,
+                                       numbers(f.centroid, scale), shape_text(f, scale)));
     }
     if (in.no_figures) return 0;
     const fs::path given(in.target);
-    fs::path png = in.out.empty() ? given.parent_path() / (given.stem().string() + "-faces.png") : fs::path(in.out);
+    fs::path png =
+        in.out.empty() ? given.parent_path() / (given.stem().string() + "-faces.png") : fs::path(in.out);
     if (png.extension() != ".png") png += ".png";
     draw_bodies(file, given.filename().string(), unit.empty() ? "" : unit, false, options, png);
     fs::path behind = png;
@@ -122,9 +143,11 @@ int inspect_bodies(const Invocation& in, Console& console, const FigureOptions& 
 int run_inspect(const Invocation& in, Console& console) {
     const FigureOptions options = figure_options(in);
     std::error_code ignored;
-    if (!fs::is_regular_file(in.target, ignored)) throw Error::input({in.target}, "there is no such file", "Name a .step, .stl, .obj or .vtu file");
+    if (!fs::is_regular_file(in.target, ignored))
+        throw Error::input({in.target}, "there is no such file", "Name a .step, .stl, .obj or .vtu file");
     std::string kind = fs::path(in.target).extension().string();
-    std::transform(kind.begin(), kind.end(), kind.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::transform(kind.begin(), kind.end(), kind.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     if (kind == ".vtu") return inspect_mesh(in, console);
     return inspect_bodies(in, console, options);
 }

@@ -42,7 +42,9 @@ void write_sets(const fs::path& file, const Model& model) {
         std::vector<NodeId> nodes;
         for (const Equation& e : s.equations)
             for (const Term& t : e.terms)
-                if (t.freedom < model.node_freedoms()) nodes.push_back(static_cast<NodeId>(t.freedom / static_cast<std::size_t>(mesh.freedoms())));
+                if (t.freedom < model.node_freedoms())
+                    nodes.push_back(
+                        static_cast<NodeId>(t.freedom / static_cast<std::size_t>(mesh.freedoms())));
         add("support " + s.name, nodes);
     }
     for (const ModelLoad& l : model.loads) {
@@ -50,7 +52,8 @@ void write_sets(const fs::path& file, const Model& model) {
         VtuField one{"load " + l.name, 3, std::vector<double>(3 * mesh.nodes.size(), 0.0)};
         for (const Term& t : l.forces)
             if (t.freedom < model.node_freedoms() && model.spot(t.freedom).component < 3)
-                one.values[3 * (t.freedom / static_cast<std::size_t>(mesh.freedoms())) + static_cast<std::size_t>(model.spot(t.freedom).component)] += t.factor;
+                one.values[3 * (t.freedom / static_cast<std::size_t>(mesh.freedoms())) +
+                           static_cast<std::size_t>(model.spot(t.freedom).component)] += t.factor;
         points.push_back(one);
     }
     write_vtu(file, mesh, points, cells);
@@ -58,16 +61,23 @@ void write_sets(const fs::path& file, const Model& model) {
 
 void write_matrices(const fs::path& folder, const Model& model, Console& console) {
     make_folder(folder);
-    const std::string units = fmt::format("units {}, {}, {}", model.units.length, model.units.force, model.units.time);
-    write_matrix(folder / "stiffness.mtx", stiffness_matrix(model), true, "stiffness of full material on every freedom, joints included; " + units);
-    write_matrix(folder / "mass.mtx", mass_matrix(model), true, "consistent mass of full material, point masses included; " + units);
+    const std::string units =
+        fmt::format("units {}, {}, {}", model.units.length, model.units.force, model.units.time);
+    write_matrix(folder / "stiffness.mtx", stiffness_matrix(model), true,
+                 "stiffness of full material on every freedom, joints included; " + units);
+    write_matrix(folder / "mass.mtx", mass_matrix(model), true,
+                 "consistent mass of full material, point masses included; " + units);
     const std::vector<double> full(model.mesh.elements(), 1.0);
     for (const ModelCase& c : model.cases) {
         const Transform t = model.transform(c);
         const std::string name = file_name(c.name);
-        write_matrix(folder / ("transform-" + name + ".mtx"), transform_matrix(t), false, "T of u = T q + g, case " + c.name);
-        if (t.moves()) write_vector(folder / ("offset-" + name + ".mtx"), transform_offset(t), "g of u = T q + g, case " + c.name);
-        write_vector(folder / ("load-" + name + ".mtx"), model.forces(c, full), "forces on every freedom, case " + c.name + " (heat left out); " + units);
+        write_matrix(folder / ("transform-" + name + ".mtx"), transform_matrix(t), false,
+                     "T of u = T q + g, case " + c.name);
+        if (t.moves())
+            write_vector(folder / ("offset-" + name + ".mtx"), transform_offset(t),
+                         "g of u = T q + g, case " + c.name);
+        write_vector(folder / ("load-" + name + ".mtx"), model.forces(c, full),
+                     "forces on every freedom, case " + c.name + " (heat left out); " + units);
     }
     console.result("matrices: " + folder.string());
 }
@@ -79,23 +89,30 @@ int run_model(const Invocation& in, Console& console) {
     const Job job = load_job(in.target, in.settings);
     const Model& model = job.model;
     const fs::path target(in.target);
-    const fs::path folder = in.out.empty() ? target.parent_path() / (target.stem().string() + ".model") : fs::path(in.out);
+    const fs::path folder =
+        in.out.empty() ? target.parent_path() / (target.stem().string() + ".model") : fs::path(in.out);
     make_folder(folder);
     const MeshQuality q = mesh_quality(model.mesh);
-    console.result(fmt::format("{}: {} elements, {} nodes, {} displacements, {} case{}", job.study.title, model.mesh.elements(), model.mesh.nodes.size(),
-                               model.freedoms(), model.cases.size(), model.cases.size() == 1 ? "" : "s"));
-    console.result(fmt::format("scaled Jacobian at least {:.3g}, mean {:.3g}; largest aspect {:.3g}{}", q.scaled_jacobian, q.mean_scaled_jacobian, q.aspect,
-                               q.smallest_dihedral ? fmt::format("; dihedral angles {:.1f} to {:.1f} deg", *q.smallest_dihedral, *q.largest_dihedral) : ""));
+    console.result(fmt::format("{}: {} elements, {} nodes, {} displacements, {} case{}", job.study.title,
+                               model.mesh.elements(), model.mesh.nodes.size(), model.freedoms(),
+                               model.cases.size(), model.cases.size() == 1 ? "" : "s"));
+    console.result(fmt::format("scaled Jacobian at least {:.3g}, mean {:.3g}; largest aspect {:.3g}{}",
+                               q.scaled_jacobian, q.mean_scaled_jacobian, q.aspect,
+                               q.smallest_dihedral ? fmt::format("; dihedral angles {:.1f} to {:.1f} deg",
+                                                                 *q.smallest_dihedral, *q.largest_dihedral)
+                                                   : ""));
     if (!model.mesh.on_grid()) {
         console.remark("the worst elements (number, place of the middle, scaled Jacobian):");
         for (const WorstElement& w : q.worst) {
             const Vec3& c = model.mesh.center(w.element);
-            console.remark(fmt::format("  {:>8}  ({:.5g}, {:.5g}, {:.5g})  {:.3f}", index(w.element), c.x(), c.y(), c.z(), w.scaled_jacobian));
+            console.remark(fmt::format("  {:>8}  ({:.5g}, {:.5g}, {:.5g})  {:.3f}", index(w.element), c.x(),
+                                       c.y(), c.z(), w.scaled_jacobian));
         }
     }
     save_model(folder / "model.h5", model, job.study.resolved);
     write_sets(folder / "model.vtu", model);
-    console.result("model: " + (folder / "model.h5").string() + "\nsets:  " + (folder / "model.vtu").string());
+    console.result("model: " + (folder / "model.h5").string() +
+                   "\nsets:  " + (folder / "model.vtu").string());
     if (in.matrices) write_matrices(folder / "matrices", model, console);
     if (!in.no_figures) {
         draw_quality(job.study, model, q, options, folder / "quality.png");

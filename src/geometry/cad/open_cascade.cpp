@@ -415,11 +415,14 @@ double least_radius(const TopoDS_Face& face) {
     constexpr int steps = 8;
     for (int i = 0; i <= steps; ++i)
         for (int j = 0; j <= steps; ++j) {
-            const double u = surface.FirstUParameter() + (surface.LastUParameter() - surface.FirstUParameter()) * i / steps;
-            const double v = surface.FirstVParameter() + (surface.LastVParameter() - surface.FirstVParameter()) * j / steps;
+            const double u = surface.FirstUParameter() +
+                             (surface.LastUParameter() - surface.FirstUParameter()) * i / steps;
+            const double v = surface.FirstVParameter() +
+                             (surface.LastVParameter() - surface.FirstVParameter()) * j / steps;
             BRepLProp_SLProps properties(surface, u, v, 2, 1e-9);
             if (!properties.IsCurvatureDefined()) continue;
-            const double k = std::max(std::abs(properties.MaxCurvature()), std::abs(properties.MinCurvature()));
+            const double k =
+                std::max(std::abs(properties.MaxCurvature()), std::abs(properties.MinCurvature()));
             if (k > 1e-12) out = std::min(out, 1.0 / k);
         }
     return out < 1e299 ? out : 0.0;

@@ -1,0 +1,129 @@
+#include "mesh/delaunay.hpp"
+#include "mesh/fitted_mesh.hpp"
+#include "mesh/quality.hpp"
+#include "mesh/tet_optimizer.hpp"
+#include "support/studies.hpp"
+
+#include <Eigen/Dense>
+#include <gtest/gtest.h>
+#include <random>
+
+using namespace upright;
+
+namespace {
+
+std::string fitted_study(const std::string& regions, const std::string& mesh = "size = 3\n") {
+    return std::string("units = [\"mm\", \"N\", \"s\"]\n") + test::steel + regions + "[mesh]\nkind = \"fitted\"\n" + mesh;
+}
+
+const char* block = "[[region]]\nname = \"block\"\nrole = \"design\"\nmaterial = \"steel\"\nbox = [[0, 0, 0], [20, 15, 10]]\n";
+
+double volume_of(const Model& model, const std::string& region) {
+    for (const ModelRegion& r : model.regions)
+        if (r.name == region) return r.volume;
+    return -1.0;
+}
+
+} // namespace
+
+TEST(Delaunay, NoPointLiesInsideACircumsphere) {
+    std::mt19937 random(3);
+    std::uniform_real_distribution<double> uniform(0, 1);
+    std::vector<Vec3> points;
+    for (int i = 0; i < 120; ++i) points.emplace_back(uniform(random), uniform(random), uniform(random));
+    // A lattice as well: many points on one sphere.
+    for (int i = 0; i < 27; ++i) points.emplace_back(0.2 + 0.2 * (i % 3), 0.2 + 0.2 * (i / 3 % 3), 0.2 + 0.2 * (i / 9));
+    Delaunay d(Vec3::Zero(), Vec3::Ones());
+    const auto number = d.insert_all(points);
+    std::vector<Vec3> at(d.points());
+    for (std::size_t i = 0; i < points.size(); ++i) at[static_cast<std::size_t>(number[i])] = points[i];
+    double volume = 0.0;
+    for (const Delaunay::Tet& t : d.tets()) {
+        if (!t.alive || *std::min_element(t.node.begin(), t.node.end()) < Delaunay::hull) continue;
+        std::array<Vec3, 4> p;
+        for (std::size_t i = 0; i < 4; ++i) p[i] = at[static_cast<std::size_t>(t.node[i])];
+        Mat3 A;
+        Vec3 b;
+        for (int i = 0; i < 3; ++i) {
+            A.row(i) = 2 * (p[static_cast<std::size_t>(i) + 1] - p[0]).transpose();
+            b[i] = p[static_cast<std::size_t>(i) + 1].squaredNorm() - p[0].squaredNorm();
+        }
+        const double v = A.determinant() / 48;
+        EXPECT_GT(v, -1e-9);
+        volume += v;
+        if (v < 1e-7) continue;
+        const Vec3 center = A.inverse() * b;
+        for (const Vec3& q : points) EXPECT_GT((q - center).norm(), (p[0] - center).norm() - 1e-5);
+    }
+    EXPECT_GT(volume, 0.5);
+    EXPECT_LT(volume, 1.0);
+}
+
+TEST(TetQuality, KnowsTheRegularTetrahedron) {
+    const std::array<Vec3, 4> p{Vec3(1, 1, 1), Vec3(-1, 1, -1), Vec3(1, -1, -1), Vec3(-1, -1, 1)};
+    EXPECT_NEAR(least_sine(p), std::sqrt(8.0) / 3.0, 1e-12);
+    for (const double a : dihedral_angles(p)) EXPECT_NEAR(a, 70.528779, 1e-5);
+    EXPECT_LT(least_sine({p[1], p[0], p[2], p[3]}), 0.0);
+}
+
+TEST(Fitted, ABlockIsFilledExactly) {
+    const Model m = build_model(test::study_from(fitted_study(block)));
+    EXPECT_NEAR(volume_of(m, "block"), 3000.0, 1e-6);
+    const MeshQuality q = mesh_quality(m.mesh);
+    EXPECT_GE(*q.smallest_dihedral, 20.0);
+    EXPECT_EQ(face_connected_parts(m.mesh).back(), 0);
+    // Watertight: the skin's area vectors sum to zero, its areas to the block's.
+    Vec3 sum = Vec3::Zero();
+    double area = 0.0;
+    for (const MeshFace& f : m.mesh.boundary())
+        for (const SidePoint& p : m.mesh.face_points(f)) {
+            sum += p.area;
+            area += p.area.norm();
+        }
+    EXPECT_LT(sum.norm(), 1e-9);
+    EXPECT_NEAR(area, 2 * (300 + 200 + 150), 1e-6);
+}
+
+TEST(Fitted, RegionsMeetAtTheirOwnBoundary) {
+    const Model m = build_model(test::study_from(
+        fitted_study(std::string(block) + "[[region]]\nname = \"ring\"\nrole = \"keep\"\nmaterial = \"steel\"\ncylinder = { from = [10, 7.5, -1], to = [10, 7.5, 11], radius = 5 }\nwithin = \"block\"\n"
+                                          "[[region]]\nname = \"hole\"\nrole = \"void\"\ncylinder = { from = [10, 7.5, -1], to = [10, 7.5, 11], radius = 3 }\n"
+                                          "[[surface]]\nname = \"wall\"\nof = \"hole\"\n",
+                     "size = 1.6\n")));
+    const double pi = 3.14159265358979323846;
+    EXPECT_NEAR(volume_of(m, "ring") / (pi * 16 * 10), 1.0, 0.01);
+    EXPECT_NEAR((volume_of(m, "ring") + volume_of(m, "block")) / (3000 - pi * 9 * 10), 1.0, 0.005);
+    EXPECT_GE(*mesh_quality(m.mesh).smallest_dihedral, 20.0);
+    EXPECT_NEAR(m.surfaces[0].area / (2 * pi * 3 * 10), 1.0, 0.02);
+    // Sharp edges are kept: nodes lie on every edge of the block.
+    int on_edge = 0;
+    for (const Vec3& p : m.mesh.nodes) on_edge += std::abs(p.x()) < 1e-9 && std::abs(p.y()) < 1e-9 ? 1 : 0;
+    EXPECT_GE(on_edge, 5);
+}
+
+TEST(Fitted, SecondOrderFollowsTheCurve) {
+    const std::string rod = "[[region]]\nname = \"rod\"\nrole = \"design\"\nmaterial = \"steel\"\ncylinder = { from = [0, 0, 0], to = [0, 0, 10], radius = 4 }\n";
+    const Model straight = build_model(test::study_from(fitted_study(rod, "size = 2\n")));
+    const Model bent = build_model(test::study_from(fitted_study(rod, "size = 2\norder = 2\n")));
+    const double exact = 3.14159265358979323846 * 16 * 10;
+    EXPECT_GT(std::abs(volume_of(straight, "rod") / exact - 1), 0.01);
+    EXPECT_LT(std::abs(volume_of(bent, "rod") / exact - 1), 0.002);
+}
+
+TEST(Fitted, ASymmetryPlaneCutsTheBody) {
+    const Model m = build_model(test::study_from(fitted_study(block) + "[symmetry]\nplanes = [\"x = 10\"]\n"));
+    EXPECT_NEAR(volume_of(m, "block"), 1500.0, 1e-6);
+    EXPECT_FALSE(m.symmetry.empty());
+}
+
+TEST(Fitted, ACuspIsNamedWithItsPlace) {
+    const std::string message = test::error_of(fitted_study(std::string(block) + "[[region]]\nname = \"roller\"\nrole = \"keep\"\nmaterial = \"steel\"\ncylinder = { from = [0, 7.5, 15], to = [20, 7.5, 15], radius = 5 }\n"));
+    EXPECT_NE(message.find("cusp"), std::string::npos) << message;
+}
+
+TEST(Fitted, TheSameStudyGivesTheSameMesh) {
+    const Model a = build_model(test::study_from(fitted_study(block)));
+    const Model b = build_model(test::study_from(fitted_study(block)));
+    ASSERT_EQ(a.mesh.nodes.size(), b.mesh.nodes.size());
+    EXPECT_EQ(a.mesh.connectivity, b.mesh.connectivity);
+}
