@@ -8,6 +8,8 @@ namespace upright {
 
 namespace {
 
+constexpr double most_pairs = 2e7;
+
 // An element or its mirror image, by its middle.
 struct Source {
     Vec3 at;
@@ -59,6 +61,16 @@ std::vector<std::int32_t> numbered(const std::vector<bool>& flags) {
 DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of,
                              double radius) {
     const Mesh& mesh = model.mesh;
+    double pairs = 0.0;
+    for (std::size_t e = 0; e < mesh.elements(); ++e)
+        if (variable_of[e] >= 0)
+            pairs += mesh.dimension() == 2 || mesh.shell()
+                         ? 3.1416 * radius * radius * mesh.depth(static_cast<ElementId>(e)) / mesh.volumes[e]
+                         : 4.1888 * radius * radius * radius / mesh.volumes[e];
+    if (!mesh.on_grid() && pairs > most_pairs) {
+        helmholtz_ = std::make_unique<HelmholtzFilter>(model, variable_of, radius);
+        return;
+    }
     const std::vector<Source> all = sources(mesh, variable_of, radius);
     Bounds box;
     for (const Source& s : all) box.include(s.at);
@@ -117,6 +129,7 @@ DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>
 }
 
 std::vector<double> DensityFilter::apply(const std::vector<double>& x) const {
+    if (helmholtz_) return helmholtz_->apply(x);
     std::vector<double> out(x.size(), 0.0);
     for (std::size_t r = 0; r + 1 < starts_.size(); ++r)
         for (std::size_t n = starts_[r]; n < starts_[r + 1]; ++n)
@@ -125,6 +138,7 @@ std::vector<double> DensityFilter::apply(const std::vector<double>& x) const {
 }
 
 std::vector<double> DensityFilter::transpose(const std::vector<double>& g) const {
+    if (helmholtz_) return helmholtz_->transpose(g);
     std::vector<double> out(g.size(), 0.0);
     for (std::size_t r = 0; r + 1 < starts_.size(); ++r)
         for (std::size_t n = starts_[r]; n < starts_[r + 1]; ++n)

@@ -2,6 +2,7 @@
 // One chain, one place; every link has its transpose.
 #pragma once
 
+#include "design/helmholtz.hpp"
 #include "model/model.hpp"
 
 #include <vector>
@@ -16,8 +17,12 @@ class DensityFilter {
     DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius);
     std::vector<double> apply(const std::vector<double>& x) const;
     std::vector<double> transpose(const std::vector<double>& g) const;
+    // Whether the hat would couple too many elements (small ones within a large radius) and the Helmholtz
+    // form stands in for it.
+    bool helmholtz() const { return helmholtz_ != nullptr; }
 
   private:
+    std::unique_ptr<HelmholtzFilter> helmholtz_;
     std::vector<std::size_t> starts_;
     std::vector<std::int32_t> columns_;
     std::vector<double> weights_; // normalised rows
@@ -35,6 +40,7 @@ class DesignChain {
     std::size_t variables() const { return element_of_.size(); }
     const std::vector<bool>& is_design() const { return is_design_; }
     const std::vector<std::size_t>& elements() const { return element_of_; }
+    const DensityFilter& filter() const { return filter_; }
 
     // Physical density of every element: 1 in kept regions.
     std::vector<double> physical(const std::vector<double>& x, double sharpness) const;

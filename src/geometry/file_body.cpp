@@ -174,8 +174,9 @@ FacetMesh part_of(const FacetMesh& mesh, const std::vector<std::size_t>& triangl
     return out;
 }
 
-// Closes small holes: loops of open edges of at most `most` edges get a fan about their middle.
-std::size_t close_holes(FacetMesh& mesh, std::size_t most) {
+// Closes small holes: loops of open edges of at most `most` edges, a small part of the body round, get a fan
+// about their middle.
+std::size_t close_holes(FacetMesh& mesh, std::size_t most, double longest) {
     std::unordered_map<std::uint64_t, int> count;
     for (const auto& t : mesh.triangles)
         for (std::size_t i = 0; i < 3; ++i) ++count[edge_key(t[i], t[(i + 1) % 3])];
@@ -196,6 +197,12 @@ std::size_t close_holes(FacetMesh& mesh, std::size_t most) {
             loop.push_back(to);
         }
         if (loop.size() < 3 || loop.size() > most) return closed;
+        double around = 0.0;
+        for (std::size_t i = 0; i < loop.size(); ++i)
+            around += (mesh.points[static_cast<std::size_t>(loop[i])] -
+                       mesh.points[static_cast<std::size_t>(loop[(i + 1) % loop.size()])])
+                          .norm();
+        if (around > longest) return closed;
         if (loop.size() == 3) {
             mesh.triangles.push_back({loop[0], loop[1], loop[2]});
         } else {
@@ -225,7 +232,7 @@ void split_bodies(BodyFile& out, const Place& at, const std::string& stem, Facet
     if (dropped > 0)
         out.remarks.push_back(
             fmt::format("{} triangles without area, or there twice, were left out", dropped));
-    const std::size_t holes = close_holes(mesh, 6);
+    const std::size_t holes = close_holes(mesh, 6, 0.1 * box.diagonal());
     if (holes > 0)
         out.remarks.push_back(
             fmt::format("{} small hole{} of at most six edges closed", holes, holes == 1 ? "" : "s"));

@@ -27,7 +27,7 @@ Vec3 vec(const Numbers& in, std::size_t i) {
     return {in.at(3 * i), in.at(3 * i + 1), in.at(3 * i + 2)};
 }
 
-// One walk over the model for both ways: a Writer puts what it is shown, a Reader fills it.
+// One walk over the model for both ways: a Writer stores what it is shown, a Reader fills it.
 class Writer {
   public:
     static constexpr bool reading = false;
@@ -166,7 +166,11 @@ void fixed(const Io& io, const std::string& name, std::array<double, N>& v) {
 }
 
 template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
-    vectors_of(io, "mesh/nodes", mesh.nodes, [](Vec3& p) -> Vec3& { return p; });
+    Numbers places;
+    for (const Vec3& p : mesh.nodes) add(places, p);
+    io.numbers("mesh/nodes", places, 3);
+    if constexpr (Io::reading)
+        for (std::size_t i = 0; 3 * i < places.size(); ++i) mesh.nodes.push_back(vec(places, i));
     Integers kinds;
     Integers starts;
     Integers regions;

@@ -93,7 +93,8 @@ class Writer {
             if (region.role == Role::Void) {
                 if (study_.mesh.kind == MeshKind::Fitted ||
                     (study_.mesh.kind == MeshKind::Polar && region.taken == 0)) {
-                    line(region.name, std::string("void; left out of the ") + text(study_.mesh.kind) + " mesh");
+                    line(region.name,
+                         std::string("void; left out of the ") + text(study_.mesh.kind) + " mesh");
                     continue;
                 }
                 // What it took away: cells that an earlier region had painted.
@@ -354,11 +355,10 @@ class Writer {
             const std::string heat =
                 load.kind == "heat" ? fmt::format("heat: {:+g} K in the whole body", load.heat) : "";
             LedgerLine& l =
-                !heat.empty()
-                    ? line(load.name, heat)
-                    : line(load.name, fmt::format("{} on {}: {} {}, moment about the origin {} {}", load.kind,
-                                                  on, force(sum), unit(dimension::force), moment(sum),
-                                                  unit(dimension::moment)));
+                !heat.empty() ? line(load.name, heat)
+                              : line(load.name, fmt::format("{} on {}: {} {}, moment about the origin {} {}",
+                                                            load.kind, on, force(sum), unit(dimension::force),
+                                                            moment(sum), unit(dimension::moment)));
             const bool used = std::any_of(model_.cases.begin(), model_.cases.end(), [&](const ModelCase& c) {
                 return std::any_of(c.loads.begin(), c.loads.end(),
                                    [&](const auto& entry) { return entry.first == i; });
@@ -375,7 +375,8 @@ class Writer {
     }
 
     std::string force(const Resultant& sum) const {
-        return vector(sum.force, std::max({sum.force.norm(), sum.moment.norm() / model_.mesh.bounds.diagonal(), 1e-300}));
+        return vector(sum.force, std::max({sum.force.norm(),
+                                           sum.moment.norm() / model_.mesh.bounds.diagonal(), 1e-300}));
     }
 
     std::string moment(const Resultant& sum) const {

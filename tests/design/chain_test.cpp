@@ -113,3 +113,37 @@ TEST(Interpolation, SimpAndGrayness) {
     EXPECT_DOUBLE_EQ(grayness({0.5, 0.5, 1.0}, {true, true, false}), 1.0);
     EXPECT_DOUBLE_EQ(grayness({0.0, 1.0, 0.5}, {true, true, false}), 0.0);
 }
+
+TEST(HelmholtzFilter, KeepsConstantsAndHasItsTranspose) {
+    const Model model =
+        build_model(test::study_from(std::string("units = [\"mm\", \"N\", \"s\"]\n") + test::steel +
+                                     "[[region]]\nname = \"b\"\nrole = \"design\"\nmaterial = \"steel\"\nbox "
+                                     "= [[0, 0, 0], [12, 8, 6]]\n[mesh]\nkind = \"fitted\"\nsize = 3\n"));
+    std::vector<std::int32_t> variable_of(model.mesh.elements());
+    for (std::size_t e = 0; e < variable_of.size(); ++e) variable_of[e] = static_cast<std::int32_t>(e);
+    const HelmholtzFilter filter(model, variable_of, 6.0);
+    for (const double y : filter.apply(std::vector<double>(variable_of.size(), 0.37)))
+        EXPECT_NEAR(y, 0.37, 1e-12);
+    std::vector<double> x;
+    std::vector<double> g;
+    for (std::size_t i = 0; i < variable_of.size(); ++i) {
+        x.push_back(0.5 + 0.5 * std::sin(static_cast<double>(3 * i)));
+        g.push_back(std::cos(static_cast<double>(5 * i)));
+    }
+    const std::vector<double> y = filter.apply(x);
+    const std::vector<double> t = filter.transpose(g);
+    double a = 0.0;
+    double b = 0.0;
+    double before = 0.0;
+    double after = 0.0;
+    for (std::size_t i = 0; i < x.size(); ++i) {
+        a += y[i] * g[i];
+        b += x[i] * t[i];
+        before += x[i] * model.mesh.volumes[i];
+        after += y[i] * model.mesh.volumes[i];
+        EXPECT_GT(y[i], -1e-3);
+        EXPECT_LT(y[i], 1.001);
+    }
+    EXPECT_NEAR(a, b, 1e-12 * std::abs(a) + 1e-12);
+    EXPECT_NEAR(before, after, 1e-9 * before); // it moves material, and makes none
+}

@@ -8,16 +8,20 @@ using namespace upright;
 
 namespace {
 
-// A box as ASCII STL; `turned` flips every triangle, `open` leaves two out.
+// A box as ASCII STL; `turned` flips every triangle, `open` leaves all but the floor and one wall out.
 std::string stl_box(bool turned, bool open) {
-    const std::vector<Vec3> p{{0, 0, 0}, {2, 0, 0}, {2, 3, 0}, {0, 3, 0}, {0, 0, 4}, {2, 0, 4}, {2, 3, 4}, {0, 3, 4}};
-    const std::vector<std::array<std::size_t, 3>> t{{0, 2, 1}, {0, 3, 2}, {4, 5, 6}, {4, 6, 7}, {0, 1, 5}, {0, 5, 4}, {1, 2, 6}, {1, 6, 5}, {2, 3, 7}, {2, 7, 6}, {3, 0, 4}, {3, 4, 7}};
+    const std::vector<Vec3> p{{0, 0, 0}, {2, 0, 0}, {2, 3, 0}, {0, 3, 0},
+                              {0, 0, 4}, {2, 0, 4}, {2, 3, 4}, {0, 3, 4}};
+    const std::vector<std::array<std::size_t, 3>> t{{0, 2, 1}, {0, 3, 2}, {4, 5, 6}, {4, 6, 7},
+                                                    {0, 1, 5}, {0, 5, 4}, {1, 2, 6}, {1, 6, 5},
+                                                    {2, 3, 7}, {2, 7, 6}, {3, 0, 4}, {3, 4, 7}};
     std::string out = "solid box\n";
     for (std::size_t i = 0; i < t.size() - (open ? 8 : 0); ++i) {
         out += "facet normal 0 0 0\nouter loop\n";
         for (std::size_t k = 0; k < 3; ++k) {
             const Vec3& v = p[t[i][turned ? 2 - k : k]];
-            out += "vertex " + std::to_string(v.x()) + " " + std::to_string(v.y()) + " " + std::to_string(v.z()) + "\n";
+            out += "vertex " + std::to_string(v.x()) + " " + std::to_string(v.y()) + " " +
+                   std::to_string(v.z()) + "\n";
         }
         out += "endloop\nendfacet\n";
     }
@@ -83,9 +87,11 @@ TEST(StepFile, AnInchFileComesOutInMillimetres) {
 }
 
 TEST(StepFile, PaintsAGridThroughTheStudy) {
-    const Model m = build_model(test::study_from(
-        std::string("units = [\"mm\", \"N\", \"s\"]\n") + test::steel + "[[region]]\nname = \"b\"\nrole = \"design\"\nmaterial = \"steel\"\nfile = \"" + bodies("two-bodies.step") +
-        "\"\nbody = \"plate\"\n[[surface]]\nname = \"top\"\ncad = 6\n[mesh]\nsize = 2.5\n"));
+    const Model m = build_model(
+        test::study_from(std::string("units = [\"mm\", \"N\", \"s\"]\n") + test::steel +
+                         "[[region]]\nname = \"b\"\nrole = \"design\"\nmaterial = \"steel\"\nfile = \"" +
+                         bodies("two-bodies.step") +
+                         "\"\nbody = \"plate\"\n[[surface]]\nname = \"top\"\ncad = 6\n[mesh]\nsize = 2.5\n"));
     EXPECT_NEAR(m.regions[0].volume, 6000.0, 1e-6);
     EXPECT_NEAR(m.surfaces[0].area, 1200.0, 1e-6);
 }
