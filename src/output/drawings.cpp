@@ -309,7 +309,8 @@ Color load_color(std::size_t i) {
 }
 
 std::string vector_text(const Vec3& v, bool plane) {
-    const auto clean = [](double x) { return std::abs(x) < 1e-12 ? 0.0 : x; };
+    const double least = std::max(1e-12, 1e-9 * v.norm());
+    const auto clean = [least](double x) { return std::abs(x) < least ? 0.0 : x; };
     return plane ? fmt::format("({:.5g}, {:.5g})", clean(v.x()), clean(v.y()))
                  : fmt::format("({:.5g}, {:.5g}, {:.5g})", clean(v.x()), clean(v.y()), clean(v.z()));
 }
@@ -705,16 +706,19 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
             if (normal.dot(view) < 0.12) continue;
             const auto f = static_cast<std::size_t>(mesh.face_of[t]);
             const Vec3 middle = (c[0] + c[1] + c[2]) / 3.0;
-            Vec3 place = nearest_on_triangle(mesh.faces[f].centroid, c[0], c[1], c[2]);
-            place = 0.9 * place + 0.1 * middle;
-            const double value =
-                normal.dot(view) - 4.0 * (place - mesh.faces[f].centroid).norm() / box.diagonal();
-            if (value <= best[f]) continue;
-            // Hidden behind another face it would not be seen.
-            body->tree().crossings(place + 1e-4 * box.diagonal() * view, view, hits);
-            if (!hits.empty()) continue;
-            best[f] = value;
-            at[f] = place;
+            // The nearest place to the face's middle, and places near the corners: deep in a hole only those are seen.
+            std::array<Vec3, 4> places{Vec3(0.9 * nearest_on_triangle(mesh.faces[f].centroid, c[0], c[1], c[2]) + 0.1 * middle)};
+            for (std::size_t i = 0; i < 3; ++i) places[i + 1] = 0.94 * c[i] + 0.06 * middle;
+            for (std::size_t i = 0; i < 4; ++i) {
+                const double value = normal.dot(view) - (i == 0 ? 0.0 : 1.0) -
+                                     4.0 * (places[i] - mesh.faces[f].centroid).norm() / box.diagonal();
+                if (value <= best[f]) continue;
+                // Hidden behind another face it would not be seen.
+                body->tree().crossings(places[i] + 1e-4 * box.diagonal() * view, view, hits);
+                if (!hits.empty()) continue;
+                best[f] = value;
+                at[f] = places[i];
+            }
         }
         for (std::size_t f = 0; f < mesh.faces.size(); ++f)
             if (best[f] > -1e299)

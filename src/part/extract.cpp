@@ -398,7 +398,9 @@ Part PartField::extract(const PartOptions& options) const {
         const Distances d = distances(p);
         const double filling = filling_distance(density_at(p), options.threshold);
         pinned[i] = d.body >= std::min(d.keep, filling) || d.keep <= filling;
-        part.kept[i] = d.keep < near;
+        // Where a kept region and the design end in one place, the elements there tell whose face it is.
+        part.kept[i] = d.keep < near &&
+                       model_.role(locator_.nearest(flat_ ? Vec3(p.x(), p.y(), 0.0) : p)) == Role::Keep;
     }
     if (options.passes > 0)
         smooth_holding_volume(part.surface, pinned, options.passes,
