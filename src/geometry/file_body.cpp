@@ -331,7 +331,7 @@ BodyFile read_bodies(const fs::path& file, const Place& place, double scale, dou
         try {
             read = cad::module().read_step(file, length_si, step_deflection);
         } catch (const std::runtime_error& bad) {
-            throw Error::input(at, file.string() + ": " + bad.what(),
+            throw Error::input(at, (place.file.empty() ? "" : file.string() + ": ") + bad.what(),
                                "Export it again as STEP AP214 or AP242");
         }
         out.unit = read.unit;

@@ -706,8 +706,10 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
             if (normal.dot(view) < 0.12) continue;
             const auto f = static_cast<std::size_t>(mesh.face_of[t]);
             const Vec3 middle = (c[0] + c[1] + c[2]) / 3.0;
-            // The nearest place to the face's middle, and places near the corners: deep in a hole only those are seen.
-            std::array<Vec3, 4> places{Vec3(0.9 * nearest_on_triangle(mesh.faces[f].centroid, c[0], c[1], c[2]) + 0.1 * middle)};
+            // The nearest place to the face's middle, and places near the corners: deep in a hole only those
+            // are seen.
+            std::array<Vec3, 4> places{
+                Vec3(0.9 * nearest_on_triangle(mesh.faces[f].centroid, c[0], c[1], c[2]) + 0.1 * middle)};
             for (std::size_t i = 0; i < 3; ++i) places[i + 1] = 0.94 * c[i] + 0.06 * middle;
             for (std::size_t i = 0; i < 4; ++i) {
                 const double value = normal.dot(view) - (i == 0 ? 0.0 : 1.0) -

@@ -223,6 +223,19 @@ double PartField::field(std::size_t n, double threshold) const {
     return std::max(body_[n], std::min(keep_[n], filling_distance(filling_[n], threshold)));
 }
 
+// Where a kept region and the design end in one place, whoever owns the places a little inside tells whose
+// face it is.
+bool PartField::beside_kept(const Vec3& p) const {
+    for (int a = 0; a < 3; ++a)
+        for (const double sign : {-1.0, 1.0}) {
+            Vec3 q = fold(p + sign * 0.3 * step_[a] * Vec3::Unit(a));
+            if (flat_) q.z() = 0.0;
+            const RegionId owner = owner_at(study_, model_.extents, q);
+            if (owner != RegionId::None && study_.regions[index(owner)].role == Role::Keep) return true;
+        }
+    return false;
+}
+
 void PartField::find_anchors() {
     const auto add_images = [&](std::vector<Vec3>& places, Vec3 p) {
         if (flat_) p.z() = slab_low_ + 0.5 * slab_;
@@ -398,9 +411,7 @@ Part PartField::extract(const PartOptions& options) const {
         const Distances d = distances(p);
         const double filling = filling_distance(density_at(p), options.threshold);
         pinned[i] = d.body >= std::min(d.keep, filling) || d.keep <= filling;
-        // Where a kept region and the design end in one place, the elements there tell whose face it is.
-        part.kept[i] = d.keep < near &&
-                       model_.role(locator_.nearest(flat_ ? Vec3(p.x(), p.y(), 0.0) : p)) == Role::Keep;
+        part.kept[i] = d.keep < near && beside_kept(p);
     }
     if (options.passes > 0)
         smooth_holding_volume(part.surface, pinned, options.passes,

@@ -68,6 +68,7 @@ class PartField {
     double material_density(const Vec3& folded) const;
     double filling_distance(double density, double threshold) const;
     double field(std::size_t n, double threshold) const;
+    bool beside_kept(const Vec3& p) const;
     void find_anchors();
     std::vector<PartPiece> find_pieces(std::vector<double>& values, bool drop,
                                        std::vector<std::string>& missed) const;
