@@ -129,3 +129,38 @@ TEST(Response, BoundsHoldWithATolerance) {
     EXPECT_FALSE(holds(card, 2.01));
     EXPECT_FALSE(holds(card, 0.9));
 }
+
+TEST(Compliance, SensitivitiesWithSpinHeatAndEnforcedMotion) {
+    const Model model = build_model(test::study_from(
+        test::block_study(
+            "[[frame]]\nname = \"f\"\nkind = \"cylindrical\"\norigin = [0, 1, 1]\naxis = [0, 0, 1]\n"
+            "[[load]]\nname = \"turn\"\nspin = { frame = \"f\", speed = \"200000 rpm\" }\n[[load]]\nname = "
+            "\"warm\"\nheat = 20\n"
+            "[[surface]]\nname = \"top\"\nof = \"block\"\nfacing = [0, 0, 1]\ninside = { box = [[5, 0, 3], "
+            "[8, 4, 5]] }\n"
+            "[[support]]\nname = \"lift\"\non = \"top\"\nhold = \"z\"\nmove = { z = 0.001 }\n"
+            "[[case]]\nname = \"all\"\nsupports = [\"clamp\", \"lift\"]\nloads = { turn = 1, warm = 1, pull "
+            "= 1 }\n"),
+        {"material.steel.expansion=1.2e-5", "mesh.size=2"}));
+    ResponseCard response;
+    response.in_case = "all";
+    StaticAnalysis analysis(model, {});
+    std::vector<double> density;
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e)
+        density.push_back(0.55 + 0.4 * std::sin(7.0 * static_cast<double>(e)));
+    const auto value = [&](const std::vector<double>& rho, bool gradient) {
+        return compliance(analysis, response, analysis.solve(stiffness_share(rho, 3.0), rho), rho, 3.0,
+                          gradient);
+    };
+    const Measured here = value(density, true);
+    double scale = 0.0;
+    for (const double g : here.gradient) scale = std::max(scale, std::abs(g));
+    for (std::size_t e = 0; e < density.size(); e += 5) {
+        std::vector<double> up = density;
+        std::vector<double> down = density;
+        up[e] += 1e-5;
+        down[e] -= 1e-5;
+        const double difference = (value(up, false).value - value(down, false).value) / 2e-5;
+        EXPECT_NEAR(here.gradient[e], difference, 1e-5 * scale) << e;
+    }
+}
