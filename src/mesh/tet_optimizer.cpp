@@ -481,7 +481,6 @@ class Optimiser {
         double floor = 1.0;
         for (const std::int32_t t : star(u)) floor = std::min(floor, q(t));
         floor += 1e-6;
-        bool skin_edge = from.on == 3;
         std::vector<std::int32_t> link;
         for (const std::int32_t t : star(u)) {
             const auto& n = tet(t).node;
@@ -495,15 +494,13 @@ class Optimiser {
             if (sine(moved) <= floor) return false;
         }
         std::sort(link.begin(), link.end());
-        if (!skin_edge) {
+        if (from.on != 3) {
             // On the skin the edge's ring is open: some of its nodes come once alone (twice where two regions
             // meet).
             std::vector<Fan>& fans = fans_;
             double least = 0.0;
             if (!fans_at(u, v, fans, ring_tets_, least)) return false;
             if (fans.size() == 1 && fans[0].closed) return false;
-            for (const Fan& fan : fans)
-                for (const std::int32_t e : {fan.ring.front(), fan.ring.back()}) (void)e;
         }
         link.erase(std::unique(link.begin(), link.end()), link.end());
         // Whoever is next to both must be in the ring of the edge.
