@@ -60,13 +60,13 @@ std::vector<Case> cases() {
          },
          {24000}},
         {"rod",
-         1.4,
+         1.2,
          [](Maker& m) {
              m.rod({0, 0, 0}, {0, 0, 50}, 8);
          },
          {sector(8) * 50}},
         {"ball",
-         2,
+         1.25,
          [](Maker& m) {
              m.add("ball", Role::Design, Sphere{{0, 0, 0}, 15});
          },

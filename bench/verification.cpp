@@ -3,6 +3,7 @@
 #include "cantilever.hpp"
 
 #include "design/interpolation.hpp"
+#include "fem/elasticity.hpp"
 #include "fem/element.hpp"
 #include "optimize/run.hpp"
 #include "part/extract.hpp"

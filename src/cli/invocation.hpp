@@ -20,8 +20,15 @@ struct Invocation {
     bool list = false;
     bool no_figures = false;
     bool matrices = false;
-    std::string what = "density";
+    std::string what; // empty: what the folder is for
     std::string of_case;
+    std::vector<std::string> cases;  // analyze --case
+    std::vector<std::string> probes; // "x,y,z"
+    std::vector<std::string> except; // regions and surfaces left out of stress peaks
+    std::optional<int> refine;
+    std::optional<int> mode;
+    bool animate = false;
+    int frames = 24;
     std::optional<int> iteration;
     std::string from = "corner";
     std::string size = "1280x800";

@@ -17,7 +17,7 @@ using upright::Error;
 using upright::ExitCode;
 using upright::cli::Invocation;
 
-const std::vector<std::string> later_commands{"analyze", "verify", "compare", "sweep", "report"};
+const std::vector<std::string> later_commands{"verify", "compare", "sweep", "report"};
 
 void add_study(CLI::App* command, Invocation& in) {
     command->add_option("STUDY", in.target, "The study file (.toml), or a model.h5 of \"upright model\"")
@@ -87,6 +87,31 @@ void build(CLI::App& app, Invocation& in) {
     model->add_flag("--no-figures", in.no_figures, "Draw no figure of the worst elements");
     add_figure_options(model, in);
 
+    auto* analyze =
+        app.add_subcommand("analyze", "The static and modal cases of the full-material part: the baseline");
+    add_study(analyze, in);
+    const auto several = [](CLI::Option* option, const char* type) {
+        option->type_name(type)->take_all()->allow_extra_args(false);
+    };
+    several(analyze->add_option("--case", in.cases, "A case (several times for several; default: all)"),
+            "NAME");
+    several(analyze->add_option("--probe", in.probes,
+                                "Read displacement and stress at a place (may be given several times)"),
+            "X,Y,Z");
+    several(analyze->add_option("--except", in.except,
+                                "A region, or a surface, whose elements are left out of the largest stress"),
+            "NAME");
+    analyze
+        ->add_option("--refine", in.refine,
+                     "Analyse again on a mesh so many times as fine, and tell how every result changes")
+        ->type_name("N");
+    analyze
+        ->add_option("--out", in.out, "Folder of the analysis (default: <study>.analysis beside the study)")
+        ->type_name("DIR");
+    analyze->add_flag("--force", in.force, "Overwrite an earlier analysis");
+    analyze->add_flag("--no-figures", in.no_figures, "Draw no figures");
+    add_figure_options(analyze, in);
+
     auto* optimize = app.add_subcommand("optimize", "The optimisation run, with live progress");
     add_study(optimize, in);
     optimize->add_option("--out", in.out, "Folder of the run (default: <study>.run beside the study)")
@@ -94,11 +119,21 @@ void build(CLI::App& app, Invocation& in) {
     optimize->add_flag("--force", in.force, "Overwrite an earlier run");
     optimize->add_flag("--resume", in.resume, "Go on from the checkpoint of an interrupted run");
 
-    auto* plot = app.add_subcommand("plot", "A figure of a run");
-    plot->add_option("RUN", in.target, "The folder of the run")->required();
-    plot->add_option("--what", in.what, "density (default), displacement, stress or history")
+    auto* plot = app.add_subcommand("plot", "A figure of a run or of an analysis");
+    plot->add_option("RUN", in.target, "The folder of the run or analysis")->required();
+    plot->add_option(
+            "--what", in.what,
+            "density (default), displacement, stress, history; of an analysis displacement (default), "
+            "stress or mode")
         ->type_name("WHAT");
     plot->add_option("--case", in.of_case, "The case (default: all)")->type_name("NAME");
+    plot->add_option("--mode", in.mode, "The mode, counted from 1 after the rigid ones (default: 1)")
+        ->type_name("K");
+    plot->add_flag(
+        "--animate", in.animate,
+        "A displacement or a mode as an animated GIF, or one picture for each frame where --out ends "
+        "in .png");
+    plot->add_option("--frames", in.frames, "Frames of an animation (default: 24)")->type_name("N");
     plot->add_option("--iteration", in.iteration, "A kept iteration (default: the last)")->type_name("N");
     plot->add_option("--at", in.at, "Density above which material is shown (default: 0.5)")->type_name("T");
     plot->add_option("--out", in.out, "The picture (default: figures/ in the run)")->type_name("FILE");
@@ -137,7 +172,7 @@ Error explain(const CLI::App& app, const CLI::ParseError& bad, int argc, char** 
             if (std::find(later_commands.begin(), later_commands.end(), word) != later_commands.end())
                 return Error::usage(
                     "\"" + word + "\" is a command that this version does not serve yet",
-                    "Served: demo, new, materials, inspect, check, model, optimize, plot, carve");
+                    "Served: demo, new, materials, inspect, check, model, analyze, optimize, plot, carve");
             return Error::usage("there is no command \"" + word + "\"",
                                 upright::suggestion(word, command_names(app)));
         }

@@ -16,31 +16,13 @@ class Brick : public Element {
     Eigen::MatrixXd stiffness(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D, double thickness,
                               Formulation formulation) const override {
         if (formulation == Formulation::Plain) return plain_.stiffness(x, D, thickness, formulation);
-        const auto dim = x.rows();
-        const Eigen::Index dofs = dim * x.cols();
-        const Eigen::Index extra = dim * dim;
-        Eigen::MatrixXd K = Eigen::MatrixXd::Zero(dofs + extra, dofs + extra);
-        Eigen::VectorXd N;
-        Eigen::MatrixXd local;
-        interpolate(kind_, Vec3::Zero(), N, local);
-        const Eigen::MatrixXd middle = x * local.transpose();
-        for (const RulePoint& p : integration_rule(kind_)) {
-            interpolate(kind_, p.at, N, local);
-            const Eigen::MatrixXd J = x * local.transpose();
-            const double det = J.determinant();
-            Eigen::MatrixXd B(D.rows(), dofs + extra);
-            B.leftCols(dofs) = strain_matrix(J.inverse().transpose() * local);
-            // Modes 1 - xi_a^2, with the Jacobian of the middle so that constant stress does no work on them.
-            Eigen::MatrixXd modes = Eigen::MatrixXd::Zero(dim, dim);
-            for (Eigen::Index a = 0; a < dim; ++a) modes(a, a) = -2.0 * p.at[a];
-            B.rightCols(extra) =
-                strain_matrix((middle.determinant() / det) * middle.inverse().transpose() * modes);
-            K += B.transpose() * D * B * (p.weight * det * thickness);
-        }
-        const Eigen::MatrixXd Kaa = K.bottomRightCorner(extra, extra);
+        const Eigen::Index dofs = x.size();
+        const Eigen::MatrixXd K = with_modes(x, D, thickness);
+        const Eigen::Index extra = K.rows() - dofs;
         const Eigen::MatrixXd Kau = K.bottomLeftCorner(extra, dofs);
         const Eigen::MatrixXd condensed =
-            K.topLeftCorner(dofs, dofs) - Kau.transpose() * Kaa.ldlt().solve(Kau);
+            K.topLeftCorner(dofs, dofs) -
+            Kau.transpose() * K.bottomRightCorner(extra, extra).ldlt().solve(Kau);
         return 0.5 * (condensed + condensed.transpose());
     }
 
@@ -51,12 +33,60 @@ class Brick : public Element {
                               const Eigen::VectorXd& strain0, double thickness) const override {
         return plain_.expansion(x, D, strain0, thickness);
     }
-    Eigen::MatrixXd center_stress(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D,
-                                  double thickness) const override {
-        return plain_.center_stress(x, D, thickness);
+    // The modes follow the freedoms: free of force, they take a = -Kaa^-1 Kau u.
+    Eigen::MatrixXd stress(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D, double thickness,
+                           Formulation formulation, const Vec3& at) const override {
+        if (formulation == Formulation::Plain) return plain_.stress(x, D, thickness, formulation, at);
+        const Eigen::Index dofs = x.size();
+        const Eigen::MatrixXd K = with_modes(x, D, thickness);
+        const Eigen::Index extra = K.rows() - dofs;
+        double det = 0.0;
+        const Eigen::MatrixXd B = strains(x, middle(x), at, det);
+        const Eigen::MatrixXd modes =
+            K.bottomRightCorner(extra, extra).ldlt().solve(K.bottomLeftCorner(extra, dofs));
+        return D * (B.leftCols(dofs) - B.rightCols(extra) * modes);
     }
 
   private:
+    Eigen::MatrixXd middle(const Eigen::MatrixXd& x) const {
+        Eigen::VectorXd N;
+        Eigen::MatrixXd local;
+        interpolate(kind_, Vec3::Zero(), N, local);
+        return x * local.transpose();
+    }
+
+    // Strains of the freedoms and then of the modes 1 - xi_a^2, which have the Jacobian of the middle so that
+    // constant stress does no work on them.
+    Eigen::MatrixXd strains(const Eigen::MatrixXd& x, const Eigen::MatrixXd& middle, const Vec3& at,
+                            double& det) const {
+        const auto dim = x.rows();
+        Eigen::VectorXd N;
+        Eigen::MatrixXd local;
+        interpolate(kind_, at, N, local);
+        const Eigen::MatrixXd J = x * local.transpose();
+        det = J.determinant();
+        Eigen::MatrixXd B(dim == 2 ? 3 : 6, x.size() + dim * dim);
+        B.leftCols(x.size()) = strain_matrix(J.inverse().transpose() * local);
+        Eigen::MatrixXd modes = Eigen::MatrixXd::Zero(dim, dim);
+        for (Eigen::Index a = 0; a < dim; ++a) modes(a, a) = -2.0 * at[a];
+        B.rightCols(dim * dim) =
+            strain_matrix((middle.determinant() / det) * middle.inverse().transpose() * modes);
+        return B;
+    }
+
+    // Stiffness on the freedoms and the modes.
+    Eigen::MatrixXd with_modes(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D, double thickness) const {
+        const Eigen::Index all = x.size() + x.rows() * x.rows();
+        Eigen::MatrixXd K = Eigen::MatrixXd::Zero(all, all);
+        const Eigen::MatrixXd center = middle(x);
+        for (const RulePoint& p : integration_rule(kind_)) {
+            double det = 0.0;
+            const Eigen::MatrixXd B = strains(x, center, p.at, det);
+            K += B.transpose() * D * B * (p.weight * det * thickness);
+        }
+        return K;
+    }
+
     ElementKind kind_;
     const Element& plain_;
 };

@@ -9,10 +9,6 @@
 
 namespace upright {
 
-// The elastic matrix for unit Young's modulus, in Voigt order (xx, yy, zz, xy, yz, zx) with engineering shear
-// strains; plane: (xx, yy, xy). A shell has that of plane stress.
-Eigen::MatrixXd elastic_matrix(ElementFamily family, double nu);
-
 class Element {
   public:
     Element() = default;
@@ -29,10 +25,10 @@ class Element {
     // Nodal forces of a free expansion: integral of B' D strain0, with strain0 in Voigt order.
     virtual Eigen::VectorXd expansion(const Eigen::MatrixXd& places, const Eigen::MatrixXd& D,
                                       const Eigen::VectorXd& strain0, double thickness) const = 0;
-    // Stress from the freedoms at the middle of the element: Voigt order; a shell has that of its upper and
-    // then of its lower face. The incompatible modes of the enhanced formulation have no strain there.
-    virtual Eigen::MatrixXd center_stress(const Eigen::MatrixXd& places, const Eigen::MatrixXd& D,
-                                          double thickness) const = 0;
+    // Stress from the freedoms at a place in natural coordinates: in Voigt order (xx, yy, zz, xy, yz, zx),
+    // plane (xx, yy, xy); a shell has that of its upper and then of its lower face, in the axes of its plane.
+    virtual Eigen::MatrixXd stress(const Eigen::MatrixXd& places, const Eigen::MatrixXd& D, double thickness,
+                                   Formulation formulation, const Vec3& at) const = 0;
 };
 
 // hex8 and quad4, plain or with incompatible modes (Wilson, Taylor, Doherty & Ghaboussi 1973, in the form
@@ -48,8 +44,15 @@ const Element& shell_element(ElementKind kind);
 // Strain-displacement matrix from the gradients of the interpolation (dimension x nodes).
 Eigen::MatrixXd strain_matrix(const Eigen::MatrixXd& gradient);
 
-// Von Mises stress from stresses in Voigt order: six, or three in the plane with the stress across it.
-double von_mises(const Eigen::VectorXd& stress, double across_plane = 0.0);
+// Von Mises stress from what an element gives: six, or three in the plane with the stress across it.
+double plane_von_mises(const Eigen::VectorXd& stress, double across_plane = 0.0);
+
+// The plane of a shell element: two directions in it and the normal, as columns.
+Mat3 shell_axes(const Eigen::MatrixXd& places);
+
+// The mass of an element as a diagonal: that of the consistent mass, scaled for each direction to the mass it
+// has in all (Hinton, Rock & Zienkiewicz 1976).
+Eigen::MatrixXd lumped(const Eigen::MatrixXd& consistent, int freedoms);
 
 // The places of an element's nodes, one column each: two rows in the plane, else three.
 Eigen::MatrixXd places_of(const Mesh& mesh, ElementId element);

@@ -13,7 +13,6 @@ class Isoparametric : public Element {
     explicit Isoparametric(ElementKind kind)
         : kind_(kind), dim_(traits(kind).dimension), nodes_(traits(kind).nodes) {
         for (const RulePoint& p : integration_rule(kind)) points_.push_back(at(p.at, p.weight));
-        center_ = at(natural_center(kind), 0.0);
     }
 
     Eigen::MatrixXd stiffness(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D, double thickness,
@@ -50,10 +49,10 @@ class Isoparametric : public Element {
         return f;
     }
 
-    Eigen::MatrixXd center_stress(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D,
-                                  double /*thickness*/) const override {
+    Eigen::MatrixXd stress(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D, double /*thickness*/,
+                           Formulation /*formulation*/, const Vec3& where) const override {
         double det = 0.0;
-        return D * strain(x, center_, det);
+        return D * strain(x, at(where, 0.0), det);
     }
 
   private:
@@ -79,7 +78,6 @@ class Isoparametric : public Element {
     ElementKind kind_;
     int dim_, nodes_;
     std::vector<Point> points_;
-    Point center_;
 };
 
 } // namespace
@@ -143,24 +141,22 @@ const Element& element_for(ElementKind kind) {
     return isoparametric_element(kind);
 }
 
-Eigen::MatrixXd elastic_matrix(ElementFamily family, double nu) {
-    if (family == ElementFamily::PlaneStress || family == ElementFamily::Shell) {
-        Eigen::MatrixXd D = Eigen::MatrixXd::Zero(3, 3);
-        D << 1, nu, 0, nu, 1, 0, 0, 0, 0.5 * (1 - nu);
-        return D / (1 - nu * nu);
-    }
-    const double lambda = nu / ((1 + nu) * (1 - 2 * nu));
-    const double mu = 0.5 / (1 + nu);
-    const int normal = family == ElementFamily::Solid ? 3 : 2;
-    const int shear = family == ElementFamily::Solid ? 3 : 1;
-    Eigen::MatrixXd D = Eigen::MatrixXd::Zero(normal + shear, normal + shear);
-    D.topLeftCorner(normal, normal).setConstant(lambda);
-    for (int i = 0; i < normal; ++i) D(i, i) += 2 * mu;
-    for (int i = normal; i < normal + shear; ++i) D(i, i) = mu;
-    return D;
+Eigen::MatrixXd lumped(const Eigen::MatrixXd& consistent, int freedoms) {
+    Eigen::VectorXd diagonal = consistent.diagonal();
+    const int translations = std::min(freedoms, 3);
+    // Turns are scaled as the translations are: they have no total of their own.
+    const Eigen::Index n = consistent.rows() / freedoms;
+    double mass = 0.0;
+    double sum = 0.0;
+    for (Eigen::Index i = 0; i < n; ++i)
+        for (int a = 0; a < translations; ++a) {
+            sum += diagonal[i * freedoms + a];
+            for (Eigen::Index j = 0; j < n; ++j) mass += consistent(i * freedoms + a, j * freedoms + a);
+        }
+    return Eigen::MatrixXd((diagonal * (mass / sum)).asDiagonal());
 }
 
-double von_mises(const Eigen::VectorXd& s, double across_plane) {
+double plane_von_mises(const Eigen::VectorXd& s, double across_plane) {
     const double xx = s[0];
     const double yy = s[1];
     const double zz = s.size() == 6 ? s[2] : across_plane;

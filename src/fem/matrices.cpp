@@ -1,7 +1,7 @@
 #include "fem/matrices.hpp"
 
+#include "fem/elasticity.hpp"
 #include "fem/element.hpp"
-#include "fem/static_analysis.hpp"
 
 namespace upright {
 
@@ -43,8 +43,8 @@ SparseMatrix stiffness_matrix(const Model& model) {
         model,
         [&](ElementId e) {
             return element_for(model.mesh.kind(e))
-                .stiffness(places_of(model.mesh, e), elasticity(model, model.material(e)),
-                           model.mesh.depth(e), model.formulation);
+                .stiffness(places_of(model.mesh, e), elasticity(model, e), model.mesh.depth(e),
+                           model.formulation);
         },
         joints);
 }

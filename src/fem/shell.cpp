@@ -56,7 +56,8 @@ class Shell : public Element {
                               Formulation formulation) const override {
         const Plane plane = plane_of(places);
         Eigen::MatrixXd K = Eigen::MatrixXd::Zero(6 * nodes_, 6 * nodes_);
-        const Eigen::MatrixXd membrane = element_for(flat_).stiffness(plane.x, D, thickness, formulation);
+        const Eigen::MatrixXd membrane =
+            element_for(flat_).stiffness(plane.x, D.topLeftCorner(3, 3), thickness, formulation);
         for (int i = 0; i < nodes_; ++i)
             for (int j = 0; j < nodes_; ++j)
                 K.block(6 * i, 6 * j, 2, 2) += membrane.block(2 * i, 2 * j, 2, 2);
@@ -65,9 +66,10 @@ class Shell : public Element {
             double det = 0.0;
             const Eigen::MatrixXd bending = curvature(plane, p.at, det);
             const double w = p.weight * det;
-            K += bending.transpose() * D * bending * (w * thickness * thickness * thickness / 12.0);
+            K += bending.transpose() * D.topLeftCorner(3, 3) * bending *
+                 (w * thickness * thickness * thickness / 12.0);
             const Eigen::MatrixXd shear = transverse_shear(plane, p.at);
-            K += shear.transpose() * shear * (w * shear_correction * G * thickness);
+            K += shear.transpose() * D.bottomRightCorner(2, 2) * shear * (w * shear_correction * thickness);
             const Eigen::RowVectorXd turn = drilling(plane, p.at);
             K += turn.transpose() * turn * (w * drilling_share * G * thickness);
         }
@@ -99,28 +101,25 @@ class Shell : public Element {
     Eigen::VectorXd expansion(const Eigen::MatrixXd& places, const Eigen::MatrixXd& D,
                               const Eigen::VectorXd& strain0, double thickness) const override {
         const Plane plane = plane_of(places);
-        const Eigen::VectorXd membrane = element_for(flat_).expansion(plane.x, D, strain0, thickness);
+        const Eigen::VectorXd membrane =
+            element_for(flat_).expansion(plane.x, D.topLeftCorner(3, 3), strain0, thickness);
         Eigen::VectorXd f = Eigen::VectorXd::Zero(6 * nodes_);
         for (int i = 0; i < nodes_; ++i) f.segment(6 * i, 2) = membrane.segment(2 * i, 2);
         return to_local(plane).transpose() * f;
     }
 
-    Eigen::MatrixXd center_stress(const Eigen::MatrixXd& places, const Eigen::MatrixXd& D,
-                                  double thickness) const override {
+    Eigen::MatrixXd stress(const Eigen::MatrixXd& places, const Eigen::MatrixXd& D, double thickness,
+                           Formulation formulation, const Vec3& at) const override {
         const Plane plane = plane_of(places);
-        const Vec3 center = natural_center(flat_);
-        Eigen::VectorXd N;
-        Eigen::MatrixXd G;
-        interpolate(flat_, center, N, G);
-        const Eigen::MatrixXd J = plane.x * G.transpose();
-        const Eigen::MatrixXd flat = strain_matrix(J.inverse().transpose() * G);
+        const Eigen::MatrixXd flat =
+            element_for(flat_).stress(plane.x, D.topLeftCorner(3, 3), thickness, formulation, at);
         Eigen::MatrixXd membrane = Eigen::MatrixXd::Zero(3, 6 * nodes_);
         for (int i = 0; i < nodes_; ++i) membrane.block(0, 6 * i, 3, 2) = flat.block(0, 2 * i, 3, 2);
         double det = 0.0;
-        const Eigen::MatrixXd bending = curvature(plane, center, det);
+        const Eigen::MatrixXd bending = 0.5 * thickness * D.topLeftCorner(3, 3) * curvature(plane, at, det);
         Eigen::MatrixXd out(6, 6 * nodes_);
-        out.topRows(3) = D * (membrane + 0.5 * thickness * bending);
-        out.bottomRows(3) = D * (membrane - 0.5 * thickness * bending);
+        out.topRows(3) = membrane + bending;
+        out.bottomRows(3) = membrane - bending;
         return out * to_local(plane);
     }
 
@@ -217,6 +216,10 @@ class Shell : public Element {
 };
 
 } // namespace
+
+Mat3 shell_axes(const Eigen::MatrixXd& places) {
+    return plane_of(places).axes;
+}
 
 const Element& shell_element(ElementKind kind) {
     static const Shell tri(ElementKind::ShellTri3);

@@ -1,5 +1,6 @@
 #include "fem/static_analysis.hpp"
 
+#include "fem/elasticity.hpp"
 #include "fem/element.hpp"
 
 #include <algorithm>
@@ -8,39 +9,14 @@
 
 namespace upright {
 
-namespace {
-
-// The strain of free expansion for each kelvin, in the order of D.
-Eigen::VectorXd expansion_strain(const Model& model, const Material& material) {
-    const double alpha = material.expansion.value_or(0.0);
-    if (model.family == ElementFamily::Solid) {
-        Eigen::VectorXd out = Eigen::VectorXd::Zero(6);
-        out.head(3).setConstant(alpha);
-        return out;
-    }
-    // In plane strain the expansion across the plane is held as well.
-    const double share = model.family == ElementFamily::PlaneStrain ? 1.0 + material.nu : 1.0;
-    Eigen::VectorXd out = Eigen::VectorXd::Zero(3);
-    out.head(2).setConstant(alpha * share);
-    return out;
-}
-
-double heat_of(const Model& model, const ModelCase& c) {
+double StaticAnalysis::rise(const ModelCase& c) const {
     double out = 0.0;
-    for (const auto& [l, factor] : c.loads) out += factor * model.loads[l].heat;
+    for (const auto& [l, factor] : c.loads) out += factor * model_.loads[l].heat;
     return out;
-}
-
-} // namespace
-
-Eigen::MatrixXd elasticity(const Model& model, const Material& material) {
-    return material.E * elastic_matrix(model.family, material.nu);
 }
 
 StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options) : model_(model) {
     const Mesh& mesh = model.mesh;
-    std::vector<Eigen::MatrixXd> D;
-    for (const Material& material : model.materials) D.push_back(elasticity(model, material));
     // The cells of a grid have one shape: a material and a thickness have one matrix.
     std::map<std::pair<int, double>, std::size_t> known;
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
@@ -49,12 +25,13 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
         const auto make = [&] {
             const Element& element = element_for(mesh.kinds[e]);
             const Eigen::MatrixXd places = places_of(mesh, id);
-            const Eigen::MatrixXd& d = D[static_cast<std::size_t>(material)];
-            matrices_.push_back(element.stiffness(places, d, mesh.depth(id), model.formulation));
-            stress_.push_back(element.center_stress(places, d, mesh.depth(id)));
+            const Eigen::MatrixXd D = elasticity(model, id);
+            matrices_.push_back(element.stiffness(places, D, mesh.depth(id), model.formulation));
+            stress_.push_back(
+                element.stress(places, D, mesh.depth(id), model.formulation, natural_center(mesh.kinds[e])));
         };
         std::size_t at = matrices_.size();
-        if (mesh.on_grid()) {
+        if (mesh.on_grid() && same_everywhere(model.material(id))) {
             const auto [found, fresh] = known.emplace(std::pair{material, mesh.depth(id)}, matrices_.size());
             at = found->second;
             if (fresh) make();
@@ -74,63 +51,13 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
         groups_[at->second].cases.push_back(c);
     }
     for (Group& group : groups_) {
-        ElementSystem system;
-        system.unknowns = group.transform.unknowns();
         for (std::size_t e = 0; e < mesh.elements(); ++e)
-            add_to_system(group, system, freedoms_of(static_cast<ElementId>(e)), *matrix_of_[e]);
+            group.system.add(group.transform, model.freedoms_of(static_cast<ElementId>(e)), *matrix_of_[e]);
         for (const ModelJoint& joint : model.joints)
-            add_to_system(group, system, joint.freedoms, joint.matrix);
+            group.system.add(group.transform, joint.freedoms, joint.matrix);
         group.solver = make_direct_solver(options);
-        group.solver->prepare(system);
+        group.solver->prepare(group.system.system());
     }
-}
-
-std::vector<std::size_t> StaticAnalysis::freedoms_of(ElementId e) const {
-    std::vector<std::size_t> out;
-    for (const NodeId n : model_.mesh.nodes_of(e))
-        for (int a = 0; a < model_.mesh.freedoms(); ++a) out.push_back(model_.freedom(n, a));
-    return out;
-}
-
-// An element whose freedoms all stand on their own, or are held, keeps its matrix; another is taken through
-// the transform.
-void StaticAnalysis::add_to_system(Group& group, ElementSystem& system,
-                                   const std::vector<std::size_t>& freedoms, const Eigen::MatrixXd& matrix) {
-    const Transform& t = group.transform;
-    bool plain = true;
-    for (const std::size_t f : freedoms) plain = plain && (!t.dependent(f) || t.terms(f).empty());
-    if (plain) {
-        for (const std::size_t f : freedoms) system.dofs.push_back(t.unknown_of(f));
-        system.starts.push_back(system.dofs.size());
-        system.matrix_of.push_back(&matrix);
-        return;
-    }
-    std::vector<std::int32_t> unknowns;
-    for (const std::size_t f : freedoms)
-        if (!t.dependent(f))
-            unknowns.push_back(t.unknown_of(f));
-        else
-            for (const Term& term : t.terms(f)) unknowns.push_back(static_cast<std::int32_t>(term.freedom));
-    std::sort(unknowns.begin(), unknowns.end());
-    unknowns.erase(std::unique(unknowns.begin(), unknowns.end()), unknowns.end());
-    const auto column = [&](std::int32_t u) {
-        return std::lower_bound(unknowns.begin(), unknowns.end(), u) - unknowns.begin();
-    };
-    Eigen::MatrixXd T = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(freedoms.size()),
-                                              static_cast<Eigen::Index>(unknowns.size()));
-    for (std::size_t i = 0; i < freedoms.size(); ++i) {
-        const auto row = static_cast<Eigen::Index>(i);
-        if (!t.dependent(freedoms[i]))
-            T(row, column(t.unknown_of(freedoms[i]))) = 1.0;
-        else
-            for (const Term& term : t.terms(freedoms[i]))
-                T(row, column(static_cast<std::int32_t>(term.freedom))) = term.factor;
-    }
-    const Eigen::MatrixXd reduced = T.transpose() * matrix * T;
-    group.reduced.push_back(0.5 * (reduced + reduced.transpose()));
-    system.dofs.insert(system.dofs.end(), unknowns.begin(), unknowns.end());
-    system.starts.push_back(system.dofs.size());
-    system.matrix_of.push_back(&group.reduced.back());
 }
 
 Eigen::VectorXd StaticAnalysis::internal_forces(const Eigen::VectorXd& u,
@@ -219,15 +146,14 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const 
 Eigen::VectorXd StaticAnalysis::forces(const ModelCase& c, const std::vector<double>& stiffness,
                                        const std::vector<double>& density) const {
     Eigen::VectorXd out = model_.forces(c, density);
-    const double rise = heat_of(model_, c);
+    const double rise = this->rise(c);
     if (rise == 0.0) return out;
     const int per = model_.mesh.freedoms();
     for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        const Material& m = model_.material(id);
         const Eigen::VectorXd f = element_for(model_.mesh.kinds[e])
-                                      .expansion(places_of(model_.mesh, id), elasticity(model_, m),
-                                                 expansion_strain(model_, m), model_.mesh.depth(id));
+                                      .expansion(places_of(model_.mesh, id), elasticity(model_, id),
+                                                 free_strain(model_, id), model_.mesh.depth(id));
         const NodeRange ids = model_.mesh.nodes_of(id);
         for (std::size_t i = 0; i < ids.size(); ++i)
             out.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per) +=
@@ -237,15 +163,14 @@ Eigen::VectorXd StaticAnalysis::forces(const ModelCase& c, const std::vector<dou
 }
 
 std::vector<double> StaticAnalysis::unit_heat_work(const ModelCase& c, const Eigen::VectorXd& u) const {
-    const double rise = heat_of(model_, c);
+    const double rise = this->rise(c);
     std::vector<double> out;
     if (rise == 0.0) return out;
     for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        const Material& m = model_.material(id);
         out.push_back(rise * element_for(model_.mesh.kinds[e])
-                                 .expansion(places_of(model_.mesh, id), elasticity(model_, m),
-                                            expansion_strain(model_, m), model_.mesh.depth(id))
+                                 .expansion(places_of(model_.mesh, id), elasticity(model_, id),
+                                            free_strain(model_, id), model_.mesh.depth(id))
                                  .dot(element_displacement(u, id)));
     }
     return out;
@@ -286,24 +211,23 @@ Eigen::VectorXd StaticAnalysis::reactions(const CaseResult& result, const ModelC
 
 std::vector<double> StaticAnalysis::von_mises_stress(const Eigen::VectorXd& displacement,
                                                      const ModelCase* c) const {
-    const double rise = c == nullptr ? 0.0 : heat_of(model_, *c);
+    const double rise = c == nullptr ? 0.0 : this->rise(*c);
     std::vector<double> out(model_.mesh.elements());
     for (std::size_t e = 0; e < out.size(); ++e) {
         const auto id = static_cast<ElementId>(e);
         Eigen::VectorXd s = *stress_of_[e] * element_displacement(displacement, id);
-        const Material& m = model_.material(id);
         if (rise != 0.0) {
-            const Eigen::VectorXd free = elasticity(model_, m) * expansion_strain(model_, m) * rise;
+            const Eigen::MatrixXd D = elasticity(model_, id);
+            const Eigen::VectorXd strain = free_strain(model_, id);
+            const Eigen::VectorXd free = D.topLeftCorner(strain.size(), strain.size()) * strain * rise;
             for (Eigen::Index i = 0; i < s.size(); ++i) s[i] -= free[i % free.size()];
         }
         if (model_.mesh.shell()) {
-            out[e] = std::max(von_mises(s.head(3)), von_mises(s.tail(3)));
+            out[e] = std::max(plane_von_mises(s.head(3)), plane_von_mises(s.tail(3)));
             continue;
         }
-        const double across = model_.family == ElementFamily::PlaneStrain
-                                  ? m.nu * (s[0] + s[1]) - m.E * m.expansion.value_or(0.0) * rise
-                                  : 0.0;
-        out[e] = von_mises(s, across);
+        out[e] = plane_von_mises(
+            s, model_.family == ElementFamily::PlaneStrain ? stress_across_plane(model_, id, s, rise) : 0.0);
     }
     return out;
 }

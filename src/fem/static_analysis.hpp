@@ -1,6 +1,7 @@
 // Static analysis of all cases: those that share supports are solved together on one factorisation.
 #pragma once
 
+#include "fem/reduced_system.hpp"
 #include "model/model.hpp"
 #include "solve/linear_solver.hpp"
 
@@ -57,6 +58,11 @@ class StaticAnalysis {
     // one. Each entry once, both triangles.
     const Eigen::MatrixXd& element_stiffness(ElementId e) const { return *matrix_of_[index(e)]; }
 
+    // The freedoms of one element, node by node.
+    Eigen::VectorXd element_displacement(const Eigen::VectorXd& u, ElementId e) const;
+    // The rise of temperature of a case, in kelvin.
+    double rise(const ModelCase& c) const;
+
     const Model& model() const { return model_; }
     SolverCost cost() const;
 
@@ -65,13 +71,9 @@ class StaticAnalysis {
         explicit Group(Transform t) : transform(std::move(t)) {}
         std::vector<std::size_t> cases;
         Transform transform;
-        std::deque<Eigen::MatrixXd> reduced; // matrices of elements that touch dependent freedoms
+        ReducedSystem system;
         std::unique_ptr<LinearSolver> solver;
     };
-    void add_to_system(Group& group, ElementSystem& system, const std::vector<std::size_t>& freedoms,
-                       const Eigen::MatrixXd& matrix);
-    std::vector<std::size_t> freedoms_of(ElementId e) const;
-    Eigen::VectorXd element_displacement(const Eigen::VectorXd& u, ElementId e) const;
     // K u over elements and joints.
     Eigen::VectorXd internal_forces(const Eigen::VectorXd& u, const std::vector<double>& stiffness) const;
 
@@ -82,8 +84,5 @@ class StaticAnalysis {
     std::vector<const Eigen::MatrixXd*> stress_of_;
     std::vector<Group> groups_;
 };
-
-// The elastic matrix of a material in a model.
-Eigen::MatrixXd elasticity(const Model& model, const Material& material);
 
 } // namespace upright

@@ -607,15 +607,22 @@ void add_regions(Model& model) {
     }
 }
 
+std::vector<std::size_t> supports_of(const Study& study, const std::vector<std::string>& names) {
+    std::vector<std::size_t> out;
+    for (std::size_t s = 0; s < study.supports.size(); ++s)
+        if (refers_to(names, study.supports[s].name)) out.push_back(s);
+    return out;
+}
+
 void add_cases(Model& model, const Study& study) {
+    for (const ModalCase& card : study.modal_cases)
+        model.modal_cases.push_back({card.name, supports_of(study, card.supports), card.modes,
+                                     card.up_to.value_or(0.0), card.lumped});
     for (const StaticCase& card : study.cases) {
         ModelCase c;
         c.name = card.name;
         c.weight = card.weight;
-        for (std::size_t s = 0; s < study.supports.size(); ++s)
-            if (std::find(card.supports.begin(), card.supports.end(), study.supports[s].name) !=
-                card.supports.end())
-                c.supports.push_back(s);
+        c.supports = supports_of(study, card.supports);
         for (const auto& [name, factor] : card.loads)
             for (std::size_t l = 0; l < study.loads.size(); ++l)
                 if (study.loads[l].name == name) c.loads.emplace_back(l, factor);

@@ -136,6 +136,14 @@ struct ModelCase {
     double weight = 1.0;
 };
 
+struct ModelModalCase {
+    std::string name;
+    std::vector<std::size_t> supports;
+    int modes = 6;
+    double up_to = 0.0; // 0: count modes
+    bool lumped = false;
+};
+
 struct Model {
     UnitSystem units;
     Mesh mesh;
@@ -154,6 +162,7 @@ struct Model {
     std::vector<Equation> symmetry; // held in every case
     std::vector<ModelLoad> loads;
     std::vector<ModelCase> cases;
+    std::vector<ModelModalCase> modal_cases;
     std::vector<std::string> remarks; // what the mesher has to say
 
     const Material& material(ElementId e) const {
@@ -171,6 +180,13 @@ struct Model {
     }
     std::size_t freedom(NodeId n, int component) const {
         return index(n) * static_cast<std::size_t>(mesh.freedoms()) + static_cast<std::size_t>(component);
+    }
+    // Those of an element, node by node.
+    std::vector<std::size_t> freedoms_of(ElementId e) const {
+        std::vector<std::size_t> out;
+        for (const NodeId n : mesh.nodes_of(e))
+            for (int a = 0; a < mesh.freedoms(); ++a) out.push_back(freedom(n, a));
+        return out;
     }
     std::size_t freedom_of_coupling(std::size_t coupling, int component) const {
         return node_freedoms() + coupling * static_cast<std::size_t>(reference_freedoms()) +

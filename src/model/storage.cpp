@@ -224,6 +224,10 @@ template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
     }
 }
 
+std::string part(const char* group, std::size_t i) {
+    return fmt::format("{}/{:04d}", group, i);
+}
+
 template <class Io> void walk_materials(const Io& io, std::vector<Material>& items) {
     sized(io, "materials", items);
     texts_of(io, "materials/name", items, [](Material& m) -> std::string& { return m.name; });
@@ -243,6 +247,32 @@ template <class Io> void walk_materials(const Io& io, std::vector<Material>& ite
     optional("yield", &Material::yield);
     optional("ultimate", &Material::ultimate);
     optional("expansion", &Material::expansion);
+    // Orthotropic ones: E, nu, G, expansion, kind and place of the frame, its axes column by column.
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        Numbers values;
+        if (const auto& o = items[i].orthotropic; o && !Io::reading) {
+            add(values, o->E);
+            add(values, o->nu);
+            add(values, o->G);
+            add(values, o->expansion.value_or(Vec3::Constant(none)));
+            values.push_back(o->frame.cylindrical ? 1.0 : 0.0);
+            add(values, o->frame.origin);
+            for (int c = 0; c < 3; ++c) add(values, o->frame.axes.col(c));
+        }
+        io.numbers(part("materials", i) + "/orthotropic", values);
+        if (Io::reading && values.size() == 25) {
+            Orthotropic o;
+            o.E = vec(values, 0);
+            o.nu = vec(values, 3);
+            o.G = vec(values, 6);
+            if (!std::isnan(values[9])) o.expansion = vec(values, 9);
+            o.frame.cylindrical = values[12] != 0.0;
+            o.frame.origin = vec(values, 13);
+            for (int c = 0; c < 3; ++c)
+                o.frame.axes.col(c) = vec(values, 16 + 3 * static_cast<std::size_t>(c));
+            items[i].orthotropic = o;
+        }
+    }
 }
 
 template <class Io> void walk_regions(const Io& io, std::vector<ModelRegion>& items) {
@@ -257,10 +287,6 @@ template <class Io> void walk_regions(const Io& io, std::vector<ModelRegion>& it
     integers_of(io, "regions/lost", items, [](ModelRegion& r) -> std::size_t& { return r.lost; });
     integers_of(io, "regions/taken", items, [](ModelRegion& r) -> std::size_t& { return r.taken; });
     numbers_of(io, "regions/taken_volume", items, [](ModelRegion& r) -> double& { return r.taken_volume; });
-}
-
-std::string part(const char* group, std::size_t i) {
-    return fmt::format("{}/{:04d}", group, i);
 }
 
 template <class Io> void walk_places(const Io& io, Model& model) {
@@ -425,6 +451,24 @@ template <class Io> void walk_actions(const Io& io, Model& model) {
             c.supports.assign(supports.begin(), supports.end());
             for (std::size_t k = 0; k < loads.size(); ++k)
                 c.loads.emplace_back(static_cast<std::size_t>(loads[k]), factors.at(k));
+        }
+    }
+    sized(io, "modal_cases", model.modal_cases);
+    texts_of(io, "modal_cases/name", model.modal_cases,
+             [](ModelModalCase& c) -> std::string& { return c.name; });
+    integers_of(io, "modal_cases/modes", model.modal_cases,
+                [](ModelModalCase& c) -> int& { return c.modes; });
+    numbers_of(io, "modal_cases/up_to", model.modal_cases,
+               [](ModelModalCase& c) -> double& { return c.up_to; });
+    for (std::size_t i = 0; i < model.modal_cases.size(); ++i) {
+        ModelModalCase& c = model.modal_cases[i];
+        Integers supports(c.supports.begin(), c.supports.end());
+        Integers lumped{c.lumped ? 1 : 0};
+        io.integers(part("modal_cases", i) + "/supports", supports);
+        io.integers(part("modal_cases", i) + "/lumped", lumped);
+        if constexpr (Io::reading) {
+            c.supports.assign(supports.begin(), supports.end());
+            c.lumped = lumped.at(0) != 0;
         }
     }
 }

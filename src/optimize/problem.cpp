@@ -6,10 +6,6 @@ namespace upright {
 
 namespace {
 
-bool is_material(Measure m) {
-    return m != Measure::Compliance;
-}
-
 const char* served = "Served now: compliance under one max on mass, volume or their fractions; or mass or "
                      "volume under one max on compliance";
 
@@ -24,6 +20,12 @@ Problem make_problem(const Study& study) {
     for (std::size_t r = 0; r < study.responses.size(); ++r) {
         const ResponseCard& response = study.responses[r];
         if (response.name == study.goal->response) out.goal = r;
+        if (!of_material(response.measure) && response.measure != Measure::Compliance)
+            throw Error::input(
+                response.place,
+                std::string(text(response.measure)) + ", as \"" + response.name +
+                    "\" asks for, is not served yet by the optimiser (\"upright analyze\" measures it)",
+                "Write active = false there for now");
         if (response.min)
             throw Error::input(
                 response.place,
@@ -31,7 +33,7 @@ Problem make_problem(const Study& study) {
         if (response.max) bounded.push_back(r);
     }
     const ResponseCard& goal = study.responses[out.goal];
-    out.least_material = is_material(goal.measure);
+    out.least_material = of_material(goal.measure);
     if (bounded.empty())
         throw Error::input(study.goal->place, "nothing bounds the goal \"" + goal.name + "\"",
                            out.least_material ? "Give a compliance response a max"
@@ -45,7 +47,7 @@ Problem make_problem(const Study& study) {
     const ResponseCard& bound = study.responses[out.bound];
     if (out.bound == out.goal)
         throw Error::input(bound.place, "\"" + bound.name + "\" is both the goal and the bound", served);
-    if (is_material(bound.measure) == out.least_material)
+    if (of_material(bound.measure) == out.least_material)
         throw Error::input(bound.place,
                            std::string("a bound on ") + text(bound.measure) + " with the goal " +
                                text(goal.measure) + " is not served yet",

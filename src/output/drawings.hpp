@@ -1,4 +1,4 @@
-// The figures of the work: regions, cases, densities, displacement, stress, the carved part.
+// The figures of the work: regions, cases, densities, the carved part, bodies, mesh quality.
 #pragma once
 
 #include "geometry/file_body.hpp"
@@ -29,18 +29,6 @@ void draw_density(const Study& study, const Model& model, const std::vector<doub
 // The part that was carved.
 void draw_part(const Study& study, const Model& model, const Part& part, const std::string& state,
                const FigureOptions& options, const std::filesystem::path& png);
-
-// What is above the threshold, deformed to scale (3 numbers for each node), coloured by the size of the
-// displacement.
-void draw_displacement(const Study& study, const Model& model, const ModelCase& c,
-                       const std::vector<double>& density, double threshold,
-                       const std::vector<double>& displacement, const FigureOptions& options,
-                       const std::filesystem::path& png);
-
-// Von Mises stress (one number for each element) on what is above the threshold.
-void draw_stress(const Study& study, const Model& model, const ModelCase& c,
-                 const std::vector<double>& density, double threshold, const std::vector<double>& stress,
-                 const FigureOptions& options, const std::filesystem::path& png);
 
 // The bodies of a file with their face numbers, from the chosen corner or from the opposite one.
 void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,

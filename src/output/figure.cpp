@@ -14,6 +14,7 @@
 #include <vtkCellData.h>
 #include <vtkConeSource.h>
 #include <vtkDoubleArray.h>
+#include <vtkImageData.h>
 #include <vtkImageShrink3D.h>
 #include <vtkLight.h>
 #include <vtkLookupTable.h>
@@ -548,7 +549,12 @@ void Figure::Inside::draw_scale_line(double world_per_pixel) {
               false);
 }
 
-void Figure::write(const std::filesystem::path& png) {
+void Figure::make_room(const Bounds& room) {
+    inside_->bounds.include(room.low);
+    inside_->bounds.include(room.high);
+}
+
+vtkSmartPointer<vtkImageData> Figure::render() {
     Inside& in = *inside_;
     const int width = oversampling * in.options.width;
     const int height = oversampling * in.options.height;
@@ -599,18 +605,39 @@ void Figure::write(const std::filesystem::path& png) {
     shrink->SetInputConnection(grab->GetOutputPort());
     shrink->SetShrinkFactors(oversampling, oversampling, 1);
     shrink->AveragingOn();
+    shrink->Update();
+    window->RemoveRenderer(in.scene);
+    window->RemoveRenderer(in.overlay);
+    window->RemoveRenderer(in.triad);
+    return shrink->GetOutput();
+}
+
+void Figure::write(const std::filesystem::path& png) {
+    const vtkSmartPointer<vtkImageData> image = render();
     make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
         vtkNew<vtkPNGWriter> writer;
-        writer->SetInputConnection(shrink->GetOutputPort());
+        writer->SetInputData(image);
         writer->SetFileName(temporary.c_str());
         writer->Write();
         if (writer->GetErrorCode() != 0)
             throw Error::files(png.string(), "cannot be written", "Choose another place with --out");
     });
-    window->RemoveRenderer(in.scene);
-    window->RemoveRenderer(in.overlay);
-    window->RemoveRenderer(in.triad);
+}
+
+Picture Figure::picture() {
+    const vtkSmartPointer<vtkImageData> image = render();
+    Picture out;
+    out.width = image->GetDimensions()[0];
+    out.height = image->GetDimensions()[1];
+    const auto row = static_cast<std::size_t>(3 * out.width);
+    out.rgb.resize(row * static_cast<std::size_t>(out.height));
+    for (int y = 0; y < out.height; ++y) {
+        const auto* from =
+            static_cast<const unsigned char*>(image->GetScalarPointer(0, out.height - 1 - y, 0));
+        std::copy(from, from + row, out.rgb.begin() + static_cast<std::ptrdiff_t>(row) * y);
+    }
+    return out;
 }
 
 } // namespace upright

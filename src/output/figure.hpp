@@ -3,11 +3,15 @@
 
 #include "geometry/distance.hpp"
 
+#include <vtkSmartPointer.h>
+
 #include <array>
 #include <filesystem>
 #include <memory>
 #include <string>
 #include <vector>
+
+class vtkImageData;
 
 namespace upright {
 
@@ -56,6 +60,12 @@ struct Scale {
     bool gray = false; // white to dark, for densities
 };
 
+// Pixels, row by row from the top, three bytes each.
+struct Picture {
+    int width = 0, height = 0;
+    std::vector<unsigned char> rgb;
+};
+
 using Segments = std::vector<std::pair<Vec3, Vec3>>;
 
 class Figure {
@@ -79,9 +89,14 @@ class Figure {
     // alone.
     void add_legend(char symbol, const Color& color, const std::string& words);
 
+    // The picture is framed for this room as well, whatever is in it: frames of one film stand still.
+    void make_room(const Bounds& room);
+
     void write(const std::filesystem::path& png);
+    Picture picture();
 
   private:
+    vtkSmartPointer<vtkImageData> render();
     struct Inside;
     std::unique_ptr<Inside> inside_;
 };

@@ -99,7 +99,8 @@ void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const
     for (std::size_t c = 0; c < result.cases.size(); ++c) {
         const Eigen::VectorXd& u = result.cases[c].displacement;
         write_vtu(folder.case_file(model.cases[c].name), model.mesh, {displacement_field(model.mesh, u)},
-                  {{"von_mises", 1, analysis.von_mises_stress(u)}, {"density", 1, result.state.density}});
+                  {{"von_mises", 1, analysis.von_mises_stress(u, &model.cases[c])},
+                   {"density", 1, result.state.density}});
     }
 }
 

@@ -203,13 +203,50 @@ void read_loads(Study& study, const Node& document, const Context& context) {
     }
 }
 
+namespace {
+
+void read_modal_case(Study& study, CardReader& reader, const Node& node) {
+    ModalCase card;
+    card.name = read_name(reader, "running");
+    card.place = node.place;
+    const Node& supports = reader.need("supports", R"(supports = ["bolted"], or [] for a free body)");
+    if (supports.list() == nullptr || !supports.list()->empty()) card.supports = reader.names(supports);
+    require_known(card.supports, names_of(study.supports), "support", supports.place);
+    if (const Node* modes = reader.find("modes")) card.modes = reader.whole(*modes, 1);
+    if (card.modes > 500)
+        throw Error::input(reader.find("modes")->place, "at most 500 modes are served", "Write fewer");
+    if (const Node* up_to = reader.find("up_to")) {
+        card.up_to = reader.positive(*up_to, dimension::frequency);
+        if (const Node* modes = reader.find("modes"))
+            throw Error::input(modes->place, "a modal case has either modes or up_to", "Remove one of them");
+    }
+    if (const Node* mass = reader.find("mass"))
+        card.lumped = reader.choice(*mass, {"consistent", "lumped"}) == "lumped";
+    for (const char* key : {"loads", "weight"})
+        if (const Node* wrong = reader.find(key))
+            throw Error::input(wrong->place, std::string(key) + " has no meaning in a modal case",
+                               "Remove it");
+    const bool in_use = active(reader);
+    reader.finish();
+    if (in_use)
+        study.modal_cases.push_back(card);
+    else
+        study.inactive.push_back("case " + card.name);
+}
+
+} // namespace
+
 void read_cases(Study& study, const Node& document, const Context& context) {
     for (const Node& node : cards_of(document, "case")) {
         CardReader reader(node, context.quantities, "[[case]]", context.flat);
+        if (const Node* kind = reader.find("kind"))
+            if (reader.choice(*kind, {"static", "modal"}) == "modal") {
+                read_modal_case(study, reader, node);
+                continue;
+            }
         StaticCase card;
         card.name = read_name(reader, "start-up");
         card.place = node.place;
-        if (const Node* kind = reader.find("kind")) reader.choice(*kind, {"static"}, {"modal"});
         const Node& supports = reader.need("supports", R"(supports = ["bolted"])");
         card.supports = reader.names(supports);
         require_known(card.supports, names_of(study.supports), "support", supports.place);
@@ -237,7 +274,11 @@ void read_cases(Study& study, const Node& document, const Context& context) {
             if (card.weight < 0.0) throw Error::input(weight->place, "a weight must not be negative");
         }
         const bool in_use = active(reader);
-        reader.finish({"modes"});
+        for (const char* key : {"modes", "up_to", "mass"})
+            if (const Node* wrong = reader.find(key))
+                throw Error::input(wrong->place, std::string(key) + " belongs to a modal case",
+                                   "Write kind = \"modal\", or remove it");
+        reader.finish();
         if (!in_use) {
             study.inactive.push_back("case " + card.name);
             continue;

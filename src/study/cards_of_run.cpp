@@ -39,6 +39,16 @@ const char* text(Measure measure) {
         return "mass-fraction";
     case Measure::VolumeFraction:
         return "volume-fraction";
+    case Measure::Displacement:
+        return "displacement";
+    case Measure::Stress:
+        return "stress";
+    case Measure::Safety:
+        return "safety";
+    case Measure::Frequency:
+        return "frequency";
+    case Measure::Reaction:
+        return "reaction";
     }
     return "";
 }
@@ -53,9 +63,23 @@ Dimension dimension_of(Measure measure) {
         return dimension::volume;
     case Measure::MassFraction:
     case Measure::VolumeFraction:
+    case Measure::Safety:
         return dimension::none;
+    case Measure::Displacement:
+        return dimension::length;
+    case Measure::Stress:
+        return dimension::stress;
+    case Measure::Frequency:
+        return dimension::frequency;
+    case Measure::Reaction:
+        return dimension::force;
     }
     return dimension::none;
+}
+
+bool of_material(Measure measure) {
+    return measure == Measure::Mass || measure == Measure::Volume || measure == Measure::MassFraction ||
+           measure == Measure::VolumeFraction;
 }
 
 const char* text(MeshKind kind) {
@@ -180,47 +204,160 @@ void read_refine(Study& study, const Node& document, const Context& context) {
     }
 }
 
+namespace {
+
+// "60% of yield".
+std::optional<StrengthShare> read_share(const Node& node, const CardReader& reader) {
+    if (node.text() == nullptr) return {};
+    const std::string word = *node.text();
+    const auto of = word.find(" of ");
+    if (of == std::string::npos) return {};
+    const std::string what = word.substr(of + 4);
+    if (what != "yield" && what != "ultimate")
+        throw Error::input(node.place, "\"" + what + "\" is no strength of a material",
+                           "Write \"60% of yield\" or \"60% of ultimate\"");
+    StrengthShare out;
+    out.ultimate = what == "ultimate";
+    out.share = reader.quantities().number(word.substr(0, of), dimension::none, node.place);
+    if (!(out.share > 0.0)) throw Error::input(node.place, "a share of the strength is above zero");
+    return out;
+}
+
+// Where a displacement or reaction is read, and which component.
+void read_component(ResponseCard& response, CardReader& reader, const Study& study, const Node& card,
+                    const Context& context) {
+    const bool reaction = response.measure == Measure::Reaction;
+    const Node& at = reader.need("at", reaction ? "at = \"a support\"" : "at = \"a point or surface\"");
+    response.at = reader.text(at);
+    response.at_place = at.place;
+    std::vector<std::string> places = reaction ? names_of(study.supports) : names_of(study.points);
+    if (!reaction)
+        for (const auto& more : {names_of(study.couplings), names_of(study.surfaces)})
+            places.insert(places.end(), more.begin(), more.end());
+    require_known({response.at}, places, reaction ? "support" : "point, coupling or surface", at.place);
+    const Frame* frame = read_frame(reader, study);
+    if (frame != nullptr) response.frame = frame->name;
+    if (const Node* component = reader.find("component")) {
+        std::vector<std::string> words = frame != nullptr && frame->cylindrical
+                                             ? std::vector<std::string>{"r", "t", "z", "size"}
+                                             : std::vector<std::string>{"x", "y", "z", "size"};
+        if (context.flat && !context.shell) words.erase(words.begin() + 2);
+        response.component = reader.choice(*component, words);
+    }
+    if (frame != nullptr && response.component == "size")
+        throw Error::input(card.find("frame")->place, "the size of a vector is the same in every frame",
+                           "Write component = \"" + std::string(frame->cylindrical ? "r" : "x") + "\"");
+    if (const Node* take = reader.find("take")) {
+        const std::vector<std::string> surfaces = names_of(study.surfaces);
+        if (std::none_of(surfaces.begin(), surfaces.end(),
+                         [&](const std::string& s) { return refers_to(response.at, s); }))
+            throw Error::input(take->place, "take belongs to a displacement of a surface", "Remove it");
+        response.mean = reader.choice(*take, {"largest", "mean"}) == "mean";
+    }
+}
+
+// The cases that a measure is read in.
+std::vector<std::string> fitting_cases(const Study& study, Measure measure) {
+    return measure == Measure::Frequency ? names_of(study.modal_cases) : names_of(study.cases);
+}
+
+void read_bounds(ResponseCard& response, CardReader& reader, const Node& card) {
+    const Dimension d = dimension_of(response.measure);
+    // Components have a sign, all else has none.
+    const bool has_sign = response.component != "size";
+    if (const Node* bound = reader.find("min")) response.min = reader.number(*bound, d);
+    if (const Node* bound = reader.find("max")) {
+        if (response.measure == Measure::Stress) response.max_share = read_share(*bound, reader);
+        if (!response.max_share)
+            response.max = has_sign ? reader.number(*bound, d) : reader.positive(*bound, d);
+    }
+    const bool fraction =
+        response.measure == Measure::MassFraction || response.measure == Measure::VolumeFraction;
+    if (fraction && response.max && *response.max > 1.0)
+        throw Error::input(card.find("max")->place, "a fraction cannot exceed 1", "Write 0.35 or \"35 %\"");
+    if (response.min && response.max && *response.min > *response.max)
+        throw Error::input(card.find("min")->place, "min lies above max");
+}
+
+} // namespace
+
 void read_responses(Study& study, const Node& document, const Context& context) {
+    static const std::vector<Measure> measures{
+        Measure::Compliance,     Measure::Mass,         Measure::Volume, Measure::MassFraction,
+        Measure::VolumeFraction, Measure::Displacement, Measure::Stress, Measure::Safety,
+        Measure::Frequency,      Measure::Reaction};
+    std::vector<std::string> words;
+    for (const Measure m : measures) words.emplace_back(text(m));
     for (const Node& node : cards_of(document, "response")) {
         CardReader reader(node, context.quantities, "[[response]]", context.flat);
         ResponseCard response;
         response.name = read_name(reader, "stiffness");
         response.place = node.place;
-        const std::string word =
-            reader.choice(reader.need("measure", "measure = \"compliance\""),
-                          {"compliance", "mass", "volume", "mass-fraction", "volume-fraction"},
-                          {"displacement", "stress", "safety", "frequency", "reaction"});
-        for (const Measure m : {Measure::Compliance, Measure::Mass, Measure::Volume, Measure::MassFraction,
-                                Measure::VolumeFraction})
+        const std::string word = reader.choice(reader.need("measure", "measure = \"compliance\""), words);
+        for (const Measure m : measures)
             if (word == text(m)) response.measure = m;
-        const Node* of = reader.find("of");
-        const Node* in_case = reader.find("case");
-        const bool compliance = response.measure == Measure::Compliance;
-        if (of != nullptr) {
-            if (compliance)
-                throw Error::input(of->place, "compliance is that of the whole model", "Remove \"of\"");
+        const Measure m = response.measure;
+        const bool strength = m == Measure::Stress || m == Measure::Safety;
+        if (const Node* of = reader.find("of")) {
+            if (!of_material(m) && !strength)
+                throw Error::input(of->place, word + " is not that of regions", "Remove \"of\"");
             response.of = reader.names(*of);
             require_known(response.of, names_of(study.regions), "region", of->place);
         }
-        if (in_case != nullptr) {
-            if (!compliance)
+        if (const Node* in_case = reader.find("case")) {
+            if (of_material(m))
                 throw Error::input(in_case->place, "\"" + word + "\" does not depend on a case",
                                    "Remove \"case\"");
             response.in_case = reader.text(*in_case);
-            require_known({response.in_case}, names_of(study.cases), "case", in_case->place);
+            require_known({response.in_case}, fitting_cases(study, m),
+                          m == Measure::Frequency ? "modal case" : "static case", in_case->place);
+        } else if (!of_material(m) && fitting_cases(study, m).empty()) {
+            throw Error::input(node.place,
+                               word + " needs a " + (m == Measure::Frequency ? "modal" : "static") +
+                                   " case, and there is none",
+                               m == Measure::Frequency ? "Write a [[case]] with kind = \"modal\""
+                                                       : "Write a [[case]] with supports and loads");
         }
-        const Dimension d = dimension_of(response.measure);
-        if (const Node* bound = reader.find("min")) response.min = reader.number(*bound, d);
-        if (const Node* bound = reader.find("max")) response.max = reader.positive(*bound, d);
-        const bool fraction =
-            response.measure == Measure::MassFraction || response.measure == Measure::VolumeFraction;
-        if (fraction && response.max && *response.max > 1.0)
-            throw Error::input(node.find("max")->place, "a fraction cannot exceed 1",
-                               "Write 0.35 or \"35 %\"");
-        if (response.min && response.max && *response.min > *response.max)
-            throw Error::input(node.find("min")->place, "min lies above max");
+        if (m == Measure::Displacement || m == Measure::Reaction)
+            read_component(response, reader, study, node, context);
+        if (m == Measure::Frequency)
+            if (const Node* mode = reader.find("mode")) {
+                response.mode = reader.whole(*mode, 1);
+                for (const ModalCase& c : study.modal_cases)
+                    if (!c.up_to && response.mode > c.modes &&
+                        (response.in_case.empty() || response.in_case == c.name))
+                        throw Error::input(mode->place,
+                                           "the case \"" + c.name + "\" has " + std::to_string(c.modes) +
+                                               " modes",
+                                           "Raise modes there, or name an earlier one");
+            }
+        if (strength)
+            if (const Node* except = reader.find("except")) {
+                response.except = reader.names(*except);
+                std::vector<std::string> known = names_of(study.regions);
+                for (const std::string& s : names_of(study.surfaces)) known.push_back(s);
+                require_known(response.except, known, "region or surface", except->place);
+            }
+        read_bounds(response, reader, node);
         const bool in_use = active(reader);
-        reader.finish({"at", "component", "mode", "except"});
+        static const std::vector<std::pair<std::string, std::string>> homes{
+            {"at", "a displacement or a reaction"},
+            {"component", "a displacement or a reaction"},
+            {"take", "a displacement"},
+            {"frame", "a displacement or a reaction"},
+            {"mode", "a frequency"},
+            {"except", "a stress or a safety"}};
+        for (const auto& [key, home] : homes) {
+            const bool known = (m == Measure::Displacement || m == Measure::Reaction)
+                                   ? key != "mode" && key != "except"
+                               : m == Measure::Frequency ? key == "mode"
+                               : strength                ? key == "except"
+                                                         : false;
+            const Node* wrong = node.find(key);
+            if (!known && wrong != nullptr)
+                throw Error::input(wrong->place, key + " belongs to " + home, "Remove it");
+        }
+        reader.finish();
         if (in_use)
             study.responses.push_back(response);
         else

@@ -4,9 +4,59 @@
 #include "study/material_library.hpp"
 #include "study/names.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 
 namespace upright {
+
+namespace {
+
+// Lists of three make a material orthotropic; all of E, nu and G are lists then.
+std::optional<Orthotropic> read_orthotropic(CardReader& reader, const Study& study, const Node& card,
+                                            const Context& context) {
+    const Node* E = reader.find("E");
+    const Node* nu = reader.find("nu");
+    const Node* G = reader.find("G");
+    const bool any =
+        (E != nullptr && E->list() != nullptr) || (nu != nullptr && nu->list() != nullptr) || G != nullptr;
+    if (!any) {
+        if (const Node* frame = reader.find("frame"))
+            throw Error::input(frame->place, "frame belongs to an orthotropic material",
+                               "Write E, nu and G as lists of three, or remove it");
+        return {};
+    }
+    const char* hint = "Write E = [three], nu = [xy, yz, zx], G = [xy, yz, zx]";
+    for (const Node* part : {E, nu, G})
+        if (part == nullptr || part->list() == nullptr)
+            throw Error::input(part == nullptr ? card.place : part->place,
+                               "an orthotropic material needs E, nu and G, each a list of three", hint);
+    Orthotropic out;
+    CardReader in_space(card, context.quantities, "[[material]]", false);
+    out.E = in_space.vector(*E, dimension::stress);
+    out.nu = in_space.vector(*nu, dimension::none);
+    out.G = in_space.vector(*G, dimension::stress);
+    if (!(out.E.minCoeff() > 0.0)) throw Error::input(E->place, "every Young's modulus must be above zero");
+    if (!(out.G.minCoeff() > 0.0)) throw Error::input(G->place, "every shear modulus must be above zero");
+    Mat3 S = Mat3::Zero();
+    for (int a = 0; a < 3; ++a) {
+        const int b = (a + 1) % 3;
+        S(a, a) = 1.0 / out.E[a];
+        S(a, b) = S(b, a) = -out.nu[a] / out.E[a];
+    }
+    if (!(S(0, 0) * S(1, 1) > S(0, 1) * S(0, 1)) || !(S(1, 1) * S(2, 2) > S(1, 2) * S(1, 2)) ||
+        !(S(2, 2) * S(0, 0) > S(0, 2) * S(0, 2)) || !(S.determinant() > 0.0))
+        throw Error::input(nu->place,
+                           "no material has these ratios: some load would give energy back (nu xy must stay "
+                           "below the square root of E x / E y, and so on)",
+                           "nu xy is the contraction along y under a stress along x");
+    if (const Node* expansion = reader.find("expansion");
+        expansion != nullptr && expansion->list() != nullptr)
+        out.expansion = in_space.vector(*expansion, dimension::expansion);
+    if (const Frame* frame = read_frame(reader, study)) out.frame = *frame;
+    return out;
+}
+
+} // namespace
 
 void read_materials(Study& study, const Node& document, const Context& context) {
     for (const Node& node : cards_of(document, "material")) {
@@ -27,14 +77,20 @@ void read_materials(Study& study, const Node& document, const Context& context) 
         const auto take = [&](const char* key, const Dimension& d) -> std::optional<double> {
             const Node* value = reader.find(key);
             if (value == nullptr) return {};
-            if (value->list() != nullptr) throw not_served(value->place, "an orthotropic material (a list)");
             if (!material.source.empty() && material.source.find("overridden") == std::string::npos)
                 material.source += "; partly overridden in the study";
             return reader.positive(*value, d);
         };
-        if (const auto v = take("E", dimension::stress)) material.E = *v;
-        if (const Node* nu = reader.find("nu")) {
-            if (nu->list() != nullptr) throw not_served(nu->place, "an orthotropic material (a list)");
+        material.orthotropic = read_orthotropic(reader, study, node, context);
+        const Node* nu = reader.find("nu");
+        if (material.orthotropic) {
+            material.E = material.orthotropic->E.maxCoeff();
+            material.nu = 0.0;
+            material.source = "own";
+        } else if (const auto v = take("E", dimension::stress)) {
+            material.E = *v;
+        }
+        if (nu != nullptr && !material.orthotropic) {
             material.nu = reader.number(*nu, dimension::none);
             if (material.nu <= -1.0 || material.nu >= 0.5)
                 throw Error::input(nu->place, "Poisson's ratio must lie above -1 and below 0.5");
@@ -42,8 +98,11 @@ void read_materials(Study& study, const Node& document, const Context& context) 
         if (const auto v = take("density", dimension::density)) material.density = *v;
         if (const auto v = take("yield", dimension::stress)) material.yield = *v;
         if (const auto v = take("ultimate", dimension::stress)) material.ultimate = *v;
-        if (const auto v = take("expansion", dimension::expansion)) material.expansion = *v;
-        reader.finish({"G", "frame"});
+        if (material.orthotropic && material.orthotropic->expansion)
+            material.expansion = material.orthotropic->expansion->mean();
+        else if (const auto v = take("expansion", dimension::expansion))
+            material.expansion = *v;
+        reader.finish();
         const char* hint =
             "Write it, or like = \"structural steel S235\" (\"upright materials\" lists what there is)";
         if (material.E <= 0.0)

@@ -111,8 +111,8 @@ Study read_study(Node& document, const std::filesystem::path& file, bool need_fi
     const Quantities quantities(study.units, read_values(document));
     study.mesh = read_mesh(document, quantities, file, need_files);
     const Context context{quantities, study.mesh.flat(), study.mesh.shell(), file.parent_path(), need_files};
-    read_materials(study, document, context);
     read_frames(study, document, context);
+    read_materials(study, document, context);
     if (study.mesh.kind == MeshKind::Polar) require_polar_frame(study, document);
     read_regions(study, document, context);
     read_surfaces(study, document, context);

@@ -56,6 +56,12 @@ void check_names(const Study& study) {
     require_unique(study.supports, "support");
     require_unique(study.loads, "load");
     require_unique(study.cases, "case");
+    require_unique(study.modal_cases, "case");
+    for (const ModalCase& modal : study.modal_cases)
+        for (const StaticCase& c : study.cases)
+            if (refers_to(modal.name, c.name))
+                throw Error::input(modal.place, "there are two cases \"" + modal.name + "\"",
+                                   "Give each a name of its own");
     require_unique(study.responses, "response");
 
     const std::vector<std::string> surfaces = names_of(study.surfaces);

@@ -21,10 +21,31 @@ struct Card {
     Place place;
 };
 
-// Isotropic, linear elastic. Stresses in force/length^2, density in mass/length^3 of the study's units.
+// A local coordinate system. `axes` has the directions x', y', z' (of a cylindrical one: where the angle is
+// zero, a quarter turn on, and the axis) as columns.
+struct Frame : Card {
+    bool cylindrical = false;
+    Vec3 origin = Vec3::Zero();
+    Mat3 axes = Mat3::Identity();
+
+    // The directions of the frame's components (x y z, or r t z) at a place, as columns.
+    Mat3 at(const Vec3& p) const;
+};
+
+// Elastic data along three axes at right angles: E = (x, y, z), nu and G = (xy, yz, zx), where nu xy is the
+// contraction along y under a stress along x. The axes are those of the frame at each place (r t z where it
+// is cylindrical).
+struct Orthotropic {
+    Vec3 E, nu, G;
+    std::optional<Vec3> expansion; // along the three axes
+    Frame frame;
+};
+
+// Linear elastic. Stresses in force/length^2, density in mass/length^3 of the study's units.
 struct Material : Card {
-    double E = 0.0;
+    double E = 0.0; // of an orthotropic material the largest
     double nu = 0.0;
+    std::optional<Orthotropic> orthotropic;
     double density = 0.0;
     std::optional<double> yield;
     std::optional<double> ultimate;
@@ -89,17 +110,6 @@ using Shape =
     std::variant<Box, Cylinder, Cone, Sphere, Prism, Disk, Polygon, HalfSpace, FileBody, CellSet, Placed>;
 struct AnyShape {
     Shape shape;
-};
-
-// A local coordinate system. `axes` has the directions x', y', z' (of a cylindrical one: where the angle is
-// zero, a quarter turn on, and the axis) as columns.
-struct Frame : Card {
-    bool cylindrical = false;
-    Vec3 origin = Vec3::Zero();
-    Mat3 axes = Mat3::Identity();
-
-    // The directions of the frame's components (x y z, or r t z) at a place, as columns.
-    Mat3 at(const Vec3& p) const;
 };
 
 // A layer of the given depth on the outside of regions, or under surfaces.
@@ -230,6 +240,14 @@ struct StaticCase : Card {
     double weight = 1.0;
 };
 
+// One modal case. No supports: the body floats free.
+struct ModalCase : Card {
+    std::vector<std::string> supports;
+    int modes = 6;               // counted after the rigid-body modes
+    std::optional<double> up_to; // a frequency: all modes below it, whatever their number
+    bool lumped = false;         // lumped instead of consistent mass
+};
+
 struct SymmetryPlane {
     int axis = 0; // 0 x, 1 y, 2 z
     double at = 0.0;
@@ -277,15 +295,43 @@ struct MeshCard {
     bool shell() const { return family == ElementFamily::Shell; }
 };
 
-enum class Measure { Compliance, Mass, Volume, MassFraction, VolumeFraction };
+enum class Measure {
+    Compliance,
+    Mass,
+    Volume,
+    MassFraction,
+    VolumeFraction,
+    Displacement,
+    Stress,
+    Safety,
+    Frequency,
+    Reaction
+};
 const char* text(Measure measure);
 Dimension dimension_of(Measure measure);
+// Mass, volume and their fractions: they depend on the design alone.
+bool of_material(Measure measure);
+
+// A bound as a share of a material's strength.
+struct StrengthShare {
+    double share = 1.0;
+    bool ultimate = false; // else of yield
+};
 
 struct ResponseCard : Card {
     Measure measure = Measure::Compliance;
-    std::vector<std::string> of; // mass and volume measures: regions; empty: the design regions
-    std::string in_case;         // compliance: a case (or all that bear the name); empty: weighted over all
+    // Mass and volume measures: regions; empty: the design regions. Stress and safety: regions; empty: all.
+    std::vector<std::string> of;
+    std::string in_case; // a case (or all that bear the name); empty: compliance weighted over all, else all
+    std::string at;      // displacement: a point, coupling or surface; reaction: a support
+    Place at_place;
+    std::string component = "size"; // x y z (r t z in a cylindrical frame) or the size of the vector
+    std::string frame;
+    bool mean = false;               // displacement of a surface: its mean; else the largest
+    int mode = 1;                    // frequency
+    std::vector<std::string> except; // stress, safety: regions and surfaces whose elements are left out
     std::optional<double> min, max;
+    std::optional<StrengthShare> max_share;
 };
 
 struct GoalCard {
@@ -324,6 +370,7 @@ struct Study {
     std::vector<SupportCard> supports;
     std::vector<LoadCard> loads;
     std::vector<StaticCase> cases;
+    std::vector<ModalCase> modal_cases;
     std::vector<SymmetryPlane> symmetry;
     MeshCard mesh;
     std::vector<ResponseCard> responses;

@@ -1,5 +1,6 @@
 #include "output/chart.hpp"
 #include "output/drawings.hpp"
+#include "output/result_drawings.hpp"
 
 #include "base/files.hpp"
 #include "support/studies.hpp"
@@ -82,13 +83,16 @@ TEST(Drawings, FieldsInSpaceAndInThePlane) {
             return folder.path() / (std::string(plane ? "plane-" : "solid-") + name + ".png");
         };
         draw_density(study, model, density, 0.5, "iteration 3", small(), file("density"));
-        draw_displacement(study, model, model.cases[0], density, 0.5, displacement, small(),
-                          file("displacement"));
-        draw_stress(study, model, model.cases[0], density, 0.5, stress, small(), file("stress"));
+        draw_result(study, model,
+                    displacement_figure(study, model, model.cases[0], density, 0.5, displacement), small(),
+                    file("displacement"));
+        draw_result(study, model, stress_figure(study, model, model.cases[0], density, 0.5, stress), small(),
+                    file("stress"));
         for (const char* name : {"density", "displacement", "stress"}) expect_picture(file(name), 640, 400);
         // Nothing above the threshold is an answer, not an empty picture.
         const std::vector<double> thin(density.size(), 0.01);
-        EXPECT_THROW(draw_stress(study, model, model.cases[0], thin, 0.5, stress, small(), file("none")),
+        EXPECT_THROW(draw_result(study, model, stress_figure(study, model, model.cases[0], thin, 0.5, stress),
+                                 small(), file("none")),
                      Error);
         EXPECT_FALSE(std::filesystem::exists(file("none")));
     }
@@ -99,9 +103,9 @@ TEST(Drawings, AStillBodyHasAPictureToo) {
     const Study study = study_from(block_study());
     const Model model = build_model(study);
     const std::vector<double> full(model.mesh.elements(), 1.0);
-    draw_displacement(study, model, model.cases[0], full, 0.5,
-                      std::vector<double>(3 * model.mesh.nodes.size(), 0.0), small(),
-                      folder.path() / "still.png");
+    const std::vector<double> still(3 * model.mesh.nodes.size(), 0.0);
+    draw_result(study, model, displacement_figure(study, model, model.cases[0], full, 0.5, still), small(),
+                folder.path() / "still.png");
     expect_picture(folder.path() / "still.png", 640, 400);
 }
 

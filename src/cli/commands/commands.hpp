@@ -17,6 +17,7 @@ int run_materials(const Invocation& in, Console& console);
 int run_model(const Invocation& in, Console& console);
 int run_inspect(const Invocation& in, Console& console);
 int run_check(const Invocation& in, Console& console);
+int run_analyze(const Invocation& in, Console& console);
 int run_optimize(const Invocation& in, Console& console);
 int run_plot(const Invocation& in, Console& console);
 int run_carve(const Invocation& in, Console& console);

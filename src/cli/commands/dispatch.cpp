@@ -112,9 +112,9 @@ namespace {
 
 int dispatch(const Invocation& in, Console& console) {
     static const std::map<std::string, int (*)(const Invocation&, Console&)> commands{
-        {"demo", run_demo},         {"new", run_new},     {"materials", run_materials},
-        {"check", run_check},       {"model", run_model}, {"inspect", run_inspect},
-        {"optimize", run_optimize}, {"plot", run_plot},   {"carve", run_carve}};
+        {"demo", run_demo},   {"new", run_new},         {"materials", run_materials}, {"check", run_check},
+        {"model", run_model}, {"inspect", run_inspect}, {"optimize", run_optimize},   {"plot", run_plot},
+        {"carve", run_carve}, {"analyze", run_analyze}};
     return commands.at(in.command)(in, console);
 }
 

@@ -1,11 +1,14 @@
-// upright plot: figures of a run.
+// upright plot: figures of a run or of an analysis.
 #include "base/nearest.hpp"
 #include "cli/commands/commands.hpp"
+#include "model/storage.hpp"
+#include "output/analysis_figures.hpp"
 #include "output/chart.hpp"
 #include "output/drawings.hpp"
 #include "output/vtu.hpp"
 
 #include <algorithm>
+#include <fmt/format.h>
 
 namespace upright::cli {
 
@@ -13,39 +16,109 @@ namespace {
 
 namespace fs = std::filesystem;
 
+void require_served(const std::string& what, const std::vector<std::string>& served, const std::string& of) {
+    if (std::find(served.begin(), served.end(), what) != served.end()) return;
+    static const std::vector<std::string> all{"density", "displacement", "stress", "history", "mode"};
+    if (std::find(all.begin(), all.end(), what) == all.end())
+        throw Error::usage("--what " + what + " is not a figure", suggestion(what, all));
+    std::string list;
+    for (const std::string& word : served) list += (list.empty() ? "" : ", ") + word;
+    throw Error::usage("--what " + what + " is no figure of " + of, "Served there: " + list);
+}
+
 // The cases that --case names; all without it.
-std::vector<const ModelCase*> chosen_cases(const Model& model, const std::string& name) {
-    std::vector<const ModelCase*> out;
+template <class Case>
+std::vector<const Case*> chosen_cases(const std::vector<Case>& cases, const std::string& name,
+                                      const char* kind) {
+    std::vector<const Case*> out;
     std::vector<std::string> names;
-    for (const ModelCase& c : model.cases) {
+    for (const Case& c : cases) {
         names.push_back(c.name);
         if (name.empty() || refers_to(name, c.name)) out.push_back(&c);
     }
-    if (out.empty()) throw Error::usage("the run has no case \"" + name + "\"", suggestion(name, names));
+    if (names.empty()) throw Error::usage(std::string("there is no ") + kind + " case here");
+    if (out.empty())
+        throw Error::usage(std::string("there is no ") + kind + " case \"" + name + "\"",
+                           suggestion(name, names));
     return out;
 }
 
 // The picture of one case; a file that was asked for gets the case's name when there are several.
-fs::path picture(const Invocation& in, const RunFolder& folder, const std::string& what, const ModelCase* c,
-                 bool several) {
-    if (in.out.empty()) return folder.figure(c == nullptr ? what : what + "-" + file_name(c->name));
+fs::path picture(const Invocation& in, const fs::path& figures, const std::string& what,
+                 const std::string& of_case, bool several) {
+    const std::string extension = in.animate ? ".gif" : ".png";
+    if (in.out.empty())
+        return figures / (what + (of_case.empty() ? "" : "-" + file_name(of_case)) + extension);
     fs::path out(in.out);
-    if (!several || c == nullptr) return out;
-    return out.parent_path() / (out.stem().string() + "-" + file_name(c->name) + out.extension().string());
+    if (!several || of_case.empty()) return out;
+    return out.parent_path() / (out.stem().string() + "-" + file_name(of_case) + out.extension().string());
 }
 
-} // namespace
+void require_options(const Invocation& in) {
+    const std::string extension = fs::path(in.out).extension();
+    if (!in.out.empty() && extension != ".png" && !(in.animate && extension == ".gif"))
+        throw Error::usage("--out " + in.out + " is not a " + (in.animate ? "GIF or PNG" : "PNG") + " file",
+                           in.animate ? "Write a name that ends in .gif, or in .png for one picture a frame"
+                                      : "Write a name that ends in .png");
+    if (in.animate && in.what != "displacement" && in.what != "mode")
+        throw Error::usage("--animate goes with --what displacement or mode");
+    if (in.frames < 2 || in.frames > 200)
+        throw Error::usage(fmt::format("--frames {} is out of range", in.frames), "Write between 2 and 200");
+    if (in.mode && in.what != "mode") throw Error::usage("--mode goes with --what mode");
+}
 
-int run_plot(const Invocation& in, Console& console) {
-    static const std::vector<std::string> served{"density", "displacement", "stress", "history"};
-    if (std::find(served.begin(), served.end(), in.what) == served.end()) {
-        if (in.what == "mode")
-            throw Error::usage("--what mode is not served yet by this version",
-                               "Served: density, displacement, stress, history");
-        throw Error::usage("--what " + in.what + " is not a figure", suggestion(in.what, served));
+// Draws or animates one field.
+void show(const Invocation& in, const Job& job, const ResultFigure& figure, bool swings, const fs::path& file,
+          Console& console) {
+    FigureOptions options = figure_options(in);
+    if (!in.animate) {
+        draw_result(job.study, job.model, figure, options, file);
+        console.result(file.string());
+        return;
     }
-    if (!in.out.empty() && fs::path(in.out).extension() != ".png")
-        throw Error::usage("--out " + in.out + " is not a PNG file", "Write a name that ends in .png");
+    for (const fs::path& written :
+         animate_result(job.study, job.model, figure, options, swings, in.frames, file))
+        console.result(written.string());
+}
+
+int plot_analysis(const Invocation& in, Console& console) {
+    if (in.iteration) throw Error::usage("--iteration goes with a run; this is an analysis");
+    const AnalysisFolder folder = AnalysisFolder::open(in.target);
+    const Job job = load_job(folder.model_file(), {});
+    const fs::path figures = folder.path() / "figures";
+    if (in.what == "mode") {
+        const auto cases = chosen_cases(job.model.modal_cases, in.of_case, "modal");
+        const int mode = in.mode.value_or(1);
+        for (const ModelModalCase* c : cases) {
+            const std::vector<double> frequencies = folder.read_frequencies(c->name);
+            if (mode < 1 || mode > static_cast<int>(frequencies.size()))
+                throw Error::usage(fmt::format("the case \"{}\" has no mode {}", c->name, mode),
+                                   fmt::format("It has 1 to {}", frequencies.size()));
+            const fs::path file = in.out.empty() ? figures / fmt::format("mode-{}-{}{}", file_name(c->name),
+                                                                         mode, in.animate ? ".gif" : ".png")
+                                                 : picture(in, figures, "mode", c->name, cases.size() > 1);
+            show(in, job,
+                 mode_figure(job.study, job.model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1],
+                             folder.read_mode(c->name, mode)),
+                 true, file, console);
+        }
+        return 0;
+    }
+    const auto cases = chosen_cases(job.model.cases, in.of_case, "static");
+    const RegionNodes nodes = region_nodes(job.model.mesh);
+    for (const ModelCase* c : cases) {
+        const AnalysisFolder::StaticFields fields = folder.read_static(c->name);
+        const fs::path file = picture(in, figures, in.what, c->name, cases.size() > 1);
+        show(in, job,
+             in.what == "displacement"
+                 ? deformed_figure(job.study, job.model, *c, fields.displacement)
+                 : nodal_stress_figure(job.study, job.model, *c, nodes, fields.von_mises),
+             false, file, console);
+    }
+    return 0;
+}
+
+int plot_run(const Invocation& in, Console& console) {
     const FigureOptions options = figure_options(in);
     const double at = threshold(in);
     const bool per_case = in.what == "displacement" || in.what == "stress";
@@ -57,8 +130,9 @@ int run_plot(const Invocation& in, Console& console) {
     const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
     const Job job = load_run(folder);
     const Study& study = job.study;
+    const fs::path figures = folder.path() / "figures";
     if (in.what == "history") {
-        const fs::path file = picture(in, folder, "history", nullptr, false);
+        const fs::path file = picture(in, figures, "history", "", false);
         draw_history(study, folder.read_history(), options, file);
         console.result(file.string());
         return 0;
@@ -67,24 +141,39 @@ int run_plot(const Invocation& in, Console& console) {
     const std::vector<double> density = read_design(folder, model, in.iteration);
     if (in.what == "density") {
         const std::string name = in.iteration ? "density-" + std::to_string(*in.iteration) : "density";
-        const fs::path file = picture(in, folder, name, nullptr, false);
+        const fs::path file = picture(in, figures, name, "", false);
         draw_density(study, model, density, at, state_text(folder, in.iteration), options, file);
         console.result(file.string());
         return 0;
     }
-    const auto cases = chosen_cases(model, in.of_case);
+    const auto cases = chosen_cases(model.cases, in.of_case, "static");
     for (const ModelCase* c : cases) {
-        const fs::path file = picture(in, folder, in.what, c, cases.size() > 1);
+        const fs::path file = picture(in, figures, in.what, c->name, cases.size() > 1);
         const fs::path fields = folder.case_file(c->name);
-        if (in.what == "displacement")
-            draw_displacement(study, model, *c, density, at,
-                              read_vtu(fields, model.mesh, "displacement", true).values, options, file);
-        else
-            draw_stress(study, model, *c, density, at,
-                        read_vtu(fields, model.mesh, "von_mises", false).values, options, file);
-        console.result(file.string());
+        show(in, job,
+             in.what == "displacement"
+                 ? displacement_figure(study, model, *c, density, at,
+                                       read_vtu(fields, model.mesh, "displacement", true).values)
+                 : stress_figure(study, model, *c, density, at,
+                                 read_vtu(fields, model.mesh, "von_mises", false).values),
+             false, file, console);
     }
     return 0;
+}
+
+} // namespace
+
+int run_plot(const Invocation& given, Console& console) {
+    Invocation in = given;
+    const bool analysis = AnalysisFolder::is_one(in.target);
+    if (in.what.empty()) in.what = analysis ? "displacement" : "density";
+    if (analysis)
+        require_served(in.what, {"displacement", "stress", "mode"}, "an analysis");
+    else
+        require_served(in.what, {"density", "displacement", "stress", "history"}, "a run");
+    require_options(in);
+    figure_options(in);
+    return analysis ? plot_analysis(in, console) : plot_run(in, console);
 }
 
 } // namespace upright::cli

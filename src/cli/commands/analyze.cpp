@@ -1,0 +1,146 @@
+// upright analyze: the static and modal cases of the full-material part.
+#include "base/files.hpp"
+#include "cli/commands/commands.hpp"
+#include "model/rigid_freedom.hpp"
+#include "model/storage.hpp"
+#include "output/analysis_figures.hpp"
+#include "output/analysis_folder.hpp"
+#include "output/analysis_text.hpp"
+#include "output/drawings.hpp"
+
+#include <chrono>
+#include <fmt/format.h>
+
+namespace upright::cli {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+std::vector<Vec3> read_probes(const Invocation& in, bool plane) {
+    std::vector<Vec3> out;
+    for (const std::string& text : in.probes) {
+        Vec3 p = Vec3::Zero();
+        const char* at = text.c_str();
+        bool good = true;
+        const int count = plane ? 2 : 3;
+        for (int a = 0; a < count && good; ++a) {
+            char* end = nullptr;
+            p[a] = std::strtod(at, &end);
+            good = end != at && (a + 1 == count ? *end == '\0' : *end == ',');
+            at = end + 1;
+        }
+        if (!good)
+            throw Error::usage("--probe " + text + " is not a place",
+                               plane ? "Write --probe x,y in the study's length unit"
+                                     : "Write --probe x,y,z in the study's length unit");
+        out.push_back(p);
+    }
+    return out;
+}
+
+// Every case that is to be solved must be held; a modal one may float.
+void require_held(const Model& model, const std::vector<std::string>& chosen) {
+    for (const ModelCase& c : model.cases) {
+        if (!chosen.empty() && !refers_to(chosen, c.name)) continue;
+        for (const FreePart& part : free_motions(model, &c)) {
+            if (part.motions.empty()) continue;
+            std::string words;
+            for (const FreeMotion& m : part.motions)
+                words += (words.empty() ? "" : "; ") + m.text(model.units);
+            throw Error::input({}, "the case \"" + c.name + "\" is not held: free in " + words,
+                               "Add a support, or hold more directions");
+        }
+    }
+}
+
+// The study with a mesh `times` as fine.
+Study refined(const Study& study, int times) {
+    Study out = study;
+    out.mesh.size /= times;
+    for (RefineCard& card : out.mesh.refine) card.size /= times;
+    return out;
+}
+
+// Bounds on what the analysis finds; mass and volume are for the optimiser.
+bool every_bound_holds(const Study& study, const std::vector<Outcome>& outcomes) {
+    bool out = true;
+    for (const Outcome& o : outcomes)
+        out = out && (o.holds || of_material(study.responses[o.response].measure));
+    return out;
+}
+
+std::string size_text(const Model& model) {
+    return fmt::format("{} elements, {} nodes, {} displacements", model.mesh.elements(),
+                       model.mesh.nodes.size(), model.freedoms());
+}
+
+} // namespace
+
+int run_analyze(const Invocation& in, Console& console) {
+    const auto begin = std::chrono::steady_clock::now();
+    const FigureOptions options = figure_options(in);
+    if (in.refine && *in.refine < 2)
+        throw Error::usage(fmt::format("--refine {} is no finer mesh", *in.refine), "Write --refine 2");
+    const Job job = load_job(in.target, in.settings);
+    const Study& study = job.study;
+    const Model& model = job.model;
+    if (model.cases.empty() && model.modal_cases.empty())
+        throw Error::input({study.file.string(), 1, 1}, "the study has no case to analyse",
+                           "Write a [[case]] with supports and loads, or kind = \"modal\"");
+    if (in.refine && fs::path(in.target).extension() == ".h5")
+        throw Error::usage("--refine needs the study: a model.h5 has its mesh already",
+                           "Name the study file");
+    if (in.refine && study.mesh.kind == MeshKind::File)
+        throw Error::usage("--refine cannot refine a mesh that comes from a file",
+                           "Write a finer mesh file, and compare the two analyses");
+    const std::vector<Vec3> probes = read_probes(in, model.mesh.dimension() == 2);
+    require_held(model, in.cases);
+    const fs::path target(in.target);
+    const AnalysisFolder folder =
+        AnalysisFolder::create(in.out.empty() ? default_analysis_folder(target) : fs::path(in.out), in.force);
+
+    AnalysisWish wish;
+    wish.cases = in.cases;
+    wish.except = in.except;
+    wish.solver = {study.run.threads, study.run.memory};
+    console.result(fmt::format(
+        "{}: {}, mass {:.5g} {}\n", study.title, size_text(model),
+        [&] {
+            double mass = 0.0;
+            for (const ModelRegion& r : model.regions) mass += r.mass;
+            return mass;
+        }(),
+        model.units.text(dimension::mass)));
+    const AnalysisReport report = analyze(model, wish);
+    const std::vector<Outcome> outcomes = measure_all(study, model, report);
+    for (const StaticReport& s : report.statics) console.result(static_table(model, report, s, probes));
+    for (std::size_t c = 0; c < report.modals.size(); ++c) {
+        const auto card =
+            std::find_if(model.modal_cases.begin(), model.modal_cases.end(),
+                         [&](const ModelModalCase& m) { return m.name == report.modal_names[c]; });
+        console.result(modal_table(model, report.modal_names[c], report.modals[c], card->lumped));
+    }
+    if (!outcomes.empty()) console.result(response_table(study, outcomes));
+    if (in.refine) {
+        const Study finer = refined(study, *in.refine);
+        const Model fine = build_model(finer);
+        console.remark(fmt::format("the same on a mesh {} times as fine: {}", *in.refine, size_text(fine)));
+        const AnalysisReport better = analyze(fine, wish);
+        console.result(
+            refinement_table(study, model, report, outcomes, fine, better, measure_all(finer, fine, better)));
+    }
+    save_model(folder.model_file(), model, study.resolved);
+    write_text(folder.path() / "study.toml", study.resolved);
+    folder.write_fields(model, report);
+    if (!in.no_figures)
+        for (const fs::path& file : draw_analysis(study, model, report, folder, options))
+            console.remark("figure: " + file.string());
+    const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+    folder.write_json(study, model, report, outcomes, seconds);
+    console.result("analysis: " + folder.path().string());
+    write_text(folder.path() / "log.txt", console.log());
+    return every_bound_holds(study, outcomes) ? 0 : static_cast<int>(ExitCode::BoundBroken);
+}
+
+} // namespace upright::cli

@@ -1,0 +1,80 @@
+#include "fem/error_estimate.hpp"
+
+#include "fem/element.hpp"
+
+#include <Eigen/Dense>
+#include <array>
+#include <cmath>
+
+namespace upright {
+
+ErrorEstimate estimate_error(const Model& model, const RegionNodes& nodes, const StressField& field,
+                             const std::vector<Voigt>& recovered) {
+    const Mesh& mesh = model.mesh;
+    ErrorEstimate out;
+    out.element.resize(mesh.elements());
+    const auto layers = static_cast<std::size_t>(field.layers);
+    // Interpolation at the points of each kind's rule.
+    struct Sample {
+        Eigen::VectorXd N;
+        Eigen::MatrixXd G;
+        double weight = 0.0;
+    };
+    std::array<std::vector<Sample>, element_kinds> samples;
+    double whole = 0.0;
+    double total = 0.0;
+    std::vector<Elastic6> compliance(model.materials.size(), Elastic6::Zero());
+    std::vector<bool> have(model.materials.size(), false);
+    for (std::size_t i = 0; i < mesh.elements(); ++i) {
+        const auto e = static_cast<ElementId>(i);
+        const ElementKind kind = mesh.kinds[i];
+        auto& list = samples[static_cast<std::size_t>(kind)];
+        if (list.empty())
+            for (const RulePoint& p : integration_rule(kind)) {
+                Sample s;
+                interpolate(kind, p.at, s.N, s.G);
+                s.weight = p.weight;
+                list.push_back(s);
+            }
+        const auto material = static_cast<std::size_t>(model.regions[index(mesh.region[i])].material);
+        Elastic6 C;
+        if (same_everywhere(model.material(e))) {
+            if (!have[material]) compliance[material] = compliance_in_space(model, e);
+            have[material] = true;
+            C = compliance[material];
+        } else {
+            C = compliance_in_space(model, e);
+        }
+        Eigen::MatrixXd x = places_of(mesh, e);
+        if (mesh.shell()) x = (shell_axes(x).transpose() * x).topRows(2);
+        const double depth = mesh.dimension() == 2 || mesh.shell() ? mesh.depth(e) : 1.0;
+        const std::size_t first = mesh.starts[i];
+        for (const Sample& p : list) {
+            const double volume = p.weight * (x * p.G.transpose()).determinant() * depth;
+            std::array<Voigt, 2> found{Voigt::Zero(), Voigt::Zero()};
+            std::array<Voigt, 2> better{Voigt::Zero(), Voigt::Zero()};
+            for (std::size_t n = 0; n < mesh.starts[i + 1] - first; ++n)
+                for (std::size_t l = 0; l < layers; ++l) {
+                    const double N = p.N[static_cast<Eigen::Index>(n)];
+                    found[l] += N * field.at_nodes[(first + n) * layers + l];
+                    better[l] += N * recovered[static_cast<std::size_t>(nodes.of[first + n]) * layers + l];
+                }
+            const auto energy = [&](const Voigt& upper, const Voigt& lower) {
+                if (layers == 1) return upper.dot(C * upper);
+                const Voigt membrane = 0.5 * (upper + lower);
+                const Voigt bending = 0.5 * (upper - lower);
+                return membrane.dot(C * membrane) + bending.dot(C * bending) / 3.0;
+            };
+            out.element[i] += volume * energy(better[0] - found[0], better[1] - found[1]);
+            whole += volume * energy(found[0], found[1]);
+        }
+        total += out.element[i];
+    }
+    out.error = std::sqrt(std::max(0.0, total));
+    out.energy_norm = std::sqrt(std::max(0.0, whole));
+    const double both = std::sqrt(total + whole);
+    out.relative = both > 0.0 ? out.error / both : 0.0;
+    return out;
+}
+
+} // namespace upright

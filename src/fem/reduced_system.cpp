@@ -1,0 +1,73 @@
+#include "fem/reduced_system.hpp"
+
+#include <algorithm>
+
+namespace upright {
+
+void ReducedSystem::add(const Transform& t, const std::vector<std::size_t>& freedoms,
+                        const Eigen::MatrixXd& matrix) {
+    system_.unknowns = t.unknowns();
+    bool plain = true;
+    for (const std::size_t f : freedoms) plain = plain && (!t.dependent(f) || t.terms(f).empty());
+    if (plain) {
+        for (const std::size_t f : freedoms) system_.dofs.push_back(t.unknown_of(f));
+        system_.starts.push_back(system_.dofs.size());
+        system_.matrix_of.push_back(&matrix);
+        return;
+    }
+    std::vector<std::int32_t> unknowns;
+    for (const std::size_t f : freedoms)
+        if (!t.dependent(f))
+            unknowns.push_back(t.unknown_of(f));
+        else
+            for (const Term& term : t.terms(f)) unknowns.push_back(static_cast<std::int32_t>(term.freedom));
+    std::sort(unknowns.begin(), unknowns.end());
+    unknowns.erase(std::unique(unknowns.begin(), unknowns.end()), unknowns.end());
+    const auto column = [&](std::int32_t u) {
+        return std::lower_bound(unknowns.begin(), unknowns.end(), u) - unknowns.begin();
+    };
+    Eigen::MatrixXd T = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(freedoms.size()),
+                                              static_cast<Eigen::Index>(unknowns.size()));
+    for (std::size_t i = 0; i < freedoms.size(); ++i) {
+        const auto row = static_cast<Eigen::Index>(i);
+        if (!t.dependent(freedoms[i]))
+            T(row, column(t.unknown_of(freedoms[i]))) = 1.0;
+        else
+            for (const Term& term : t.terms(freedoms[i]))
+                T(row, column(static_cast<std::int32_t>(term.freedom))) = term.factor;
+    }
+    const Eigen::MatrixXd reduced = T.transpose() * matrix * T;
+    reduced_.push_back(0.5 * (reduced + reduced.transpose()));
+    system_.dofs.insert(system_.dofs.end(), unknowns.begin(), unknowns.end());
+    system_.starts.push_back(system_.dofs.size());
+    system_.matrix_of.push_back(&reduced_.back());
+}
+
+void ReducedSystem::append(const ReducedSystem& other) {
+    for (std::size_t e = 0; e < other.system_.elements(); ++e) {
+        const auto from = static_cast<std::ptrdiff_t>(other.system_.starts[e]);
+        const auto to = static_cast<std::ptrdiff_t>(other.system_.starts[e + 1]);
+        system_.dofs.insert(system_.dofs.end(), other.system_.dofs.begin() + from,
+                            other.system_.dofs.begin() + to);
+        system_.starts.push_back(system_.dofs.size());
+        system_.matrix_of.push_back(other.system_.matrix_of[e]);
+    }
+}
+
+Eigen::SparseMatrix<double> ReducedSystem::assembled(const std::vector<double>& scale) const {
+    std::vector<Eigen::Triplet<double>> entries;
+    for (std::size_t e = 0; e < system_.elements(); ++e) {
+        const Eigen::MatrixXd& m = *system_.matrix_of[e];
+        const std::int32_t* at = system_.dofs.data() + system_.starts[e];
+        for (Eigen::Index c = 0; c < m.cols(); ++c)
+            for (Eigen::Index r = 0; r < m.rows(); ++r)
+                if (at[r] >= 0 && at[c] >= 0 && m(r, c) != 0.0)
+                    entries.emplace_back(at[r], at[c], scale[e] * m(r, c));
+    }
+    const auto n = static_cast<Eigen::Index>(system_.unknowns);
+    Eigen::SparseMatrix<double> out(n, n);
+    out.setFromTriplets(entries.begin(), entries.end());
+    return out;
+}
+
+} // namespace upright

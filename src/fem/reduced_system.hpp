@@ -1,0 +1,33 @@
+// A system of elements on the unknowns that constraints leave: u = T q, K to T' K T element by element.
+#pragma once
+
+#include "model/constraints.hpp"
+#include "solve/linear_solver.hpp"
+
+#include <Eigen/Core>
+#include <Eigen/SparseCore>
+
+#include <deque>
+#include <vector>
+
+namespace upright {
+
+class ReducedSystem {
+  public:
+    // An element whose freedoms all stand on their own, or are held, keeps its matrix, which the caller keeps
+    // as long as this lives; another is taken through the transform.
+    void add(const Transform& t, const std::vector<std::size_t>& freedoms, const Eigen::MatrixXd& matrix);
+
+    // The elements of another system on the same unknowns, after these; it must live as long.
+    void append(const ReducedSystem& other);
+
+    const ElementSystem& system() const { return system_; }
+    // The sum of scale * matrix as a sparse matrix, both triangles.
+    Eigen::SparseMatrix<double> assembled(const std::vector<double>& scale) const;
+
+  private:
+    ElementSystem system_;
+    std::deque<Eigen::MatrixXd> reduced_; // of elements that touch dependent freedoms
+};
+
+} // namespace upright

@@ -1,0 +1,438 @@
+#include "response/case_report.hpp"
+
+#include "base/nearest.hpp"
+#include "fem/probe.hpp"
+#include "response/response.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <set>
+
+namespace upright {
+
+namespace {
+
+bool chosen(const std::vector<std::string>& cases, const std::string& name) {
+    return cases.empty() || refers_to(cases, name);
+}
+
+// The model with the chosen cases alone.
+void require_cases(const Model& model, const std::vector<std::string>& wanted) {
+    std::vector<std::string> known;
+    for (const ModelCase& c : model.cases) known.push_back(c.name);
+    for (const ModelModalCase& c : model.modal_cases) known.push_back(c.name);
+    for (const std::string& name : wanted)
+        if (std::none_of(known.begin(), known.end(),
+                         [&](const std::string& k) { return refers_to(name, k); }))
+            throw Error::usage("there is no case \"" + name + "\"", suggestion(name, known));
+}
+
+std::string region_name(const Model& model, RegionId r) {
+    return model.regions[index(r)].name;
+}
+
+// Elements that stress peaks leave out: those of regions, and those with a node on surfaces.
+std::vector<bool> left_out(const Model& model, const std::vector<std::string>& except) {
+    std::vector<bool> out(model.mesh.elements(), false);
+    if (except.empty()) return out;
+    std::vector<bool> touched(model.mesh.nodes.size(), false);
+    for (const ModelSurface& s : model.surfaces)
+        if (refers_to(except, s.name))
+            for (const NodeId n : s.nodes) touched[index(n)] = true;
+    for (std::size_t e = 0; e < out.size(); ++e) {
+        out[e] = refers_to(except, region_name(model, model.mesh.region[e]));
+        for (const NodeId n : model.mesh.nodes_of(static_cast<ElementId>(e)))
+            out[e] = out[e] || touched[index(n)];
+    }
+    return out;
+}
+
+// Places of region nodes that only left-out elements touch.
+std::vector<bool> counted_nodes(const Model& model, const RegionNodes& nodes,
+                                const std::vector<bool>& out_of) {
+    std::vector<bool> out(nodes.node.size(), false);
+    for (std::size_t e = 0; e < out_of.size(); ++e)
+        for (std::size_t i = model.mesh.starts[e]; i < model.mesh.starts[e + 1]; ++i)
+            if (!out_of[e]) out[static_cast<std::size_t>(nodes.of[i])] = true;
+    // A node of a left-out surface does not count, whatever else touches it.
+    for (std::size_t e = 0; e < out_of.size(); ++e)
+        for (std::size_t i = model.mesh.starts[e]; i < model.mesh.starts[e + 1]; ++i)
+            if (out_of[e]) out[static_cast<std::size_t>(nodes.of[i])] = false;
+    return out;
+}
+
+std::vector<double> sizes_of(const std::vector<Voigt>& stress, int layers) {
+    const auto l = static_cast<std::size_t>(layers);
+    std::vector<double> out(stress.size() / l, 0.0);
+    for (std::size_t i = 0; i < stress.size(); ++i) out[i / l] = std::max(out[i / l], von_mises(stress[i]));
+    return out;
+}
+
+class CaseReader {
+  public:
+    CaseReader(const Model& model, const StaticAnalysis& analysis, const AnalysisReport& report,
+               const std::vector<bool>& out_of, const std::vector<bool>& counted)
+        : model_(model), analysis_(analysis), report_(report), out_of_(out_of), counted_(counted),
+          full_(model.mesh.elements(), 1.0) {}
+
+    StaticReport run(const ModelCase& c, const CaseResult& result) const {
+        StaticReport out;
+        out.name = c.name;
+        out.displacement = result.displacement;
+        out.compliance = result.compliance;
+        for (std::size_t n = 0; n < model_.mesh.nodes.size(); ++n) {
+            const double size = displacement_at(model_, out.displacement, static_cast<NodeId>(n)).norm();
+            if (n == 0 || size > out.displacement_peak.value)
+                out.displacement_peak = {size, model_.mesh.nodes[n], {}};
+        }
+        stress(c, out);
+        reactions(c, result, out);
+        return out;
+    }
+
+  private:
+    void stress(const ModelCase& c, StaticReport& out) const {
+        const Mesh& mesh = model_.mesh;
+        const StressField field = stress_field(analysis_, out.displacement, c);
+        out.stress = averaged(mesh, report_.nodes, field);
+        out.von_mises = sizes_of(out.stress, field.layers);
+        out.error = estimate_error(model_, report_.nodes, field, out.stress);
+        out.strain_energy = 0.5 * out.error.energy_norm * out.error.energy_norm;
+        const auto layers = static_cast<std::size_t>(field.layers);
+        bool first = true;
+        for (std::size_t i = 0; i < out.von_mises.size(); ++i) {
+            if (!counted_[i]) continue;
+            const Vec3& place = mesh.nodes[index(report_.nodes.node[i])];
+            const std::string& region = model_.regions[index(report_.nodes.region[i])].name;
+            if (first || out.von_mises[i] > out.stress_peak.value)
+                out.stress_peak = {out.von_mises[i], place, region};
+            for (std::size_t l = 0; l < layers; ++l) {
+                const Vec3 p = principal(out.stress[i * layers + l]);
+                if (first || p[0] > out.principal_high.value) out.principal_high = {p[0], place, region};
+                if (first || p[2] < out.principal_low.value) out.principal_low = {p[2], place, region};
+                first = false;
+            }
+            const Material& m = model_.materials[static_cast<std::size_t>(
+                model_.regions[index(report_.nodes.region[i])].material)];
+            if (!m.yield) continue;
+            const double safety = out.von_mises[i] > 0.0 ? *m.yield / out.von_mises[i] : 1e300;
+            if (!out.least_safety || safety < out.least_safety->value)
+                out.least_safety = Extreme{safety, place, region};
+        }
+        for (std::size_t e = 0; e < mesh.elements(); ++e) {
+            if (out_of_[e]) continue;
+            for (std::size_t p = field.starts[e]; p < field.starts[e + 1]; ++p)
+                for (std::size_t l = 0; l < layers; ++l)
+                    if (const double size = von_mises(field.at_points[p * layers + l]);
+                        size > out.stress_point_peak.value)
+                        out.stress_point_peak = {size, field.places[p], region_name(model_, mesh.region[e])};
+        }
+    }
+
+    void reactions(const ModelCase& c, const CaseResult& result, StaticReport& out) const {
+        const Eigen::VectorXd all = analysis_.reactions(result, c, full_, full_);
+        std::vector<bool> taken(model_.freedoms(), false);
+        const auto take = [&](const std::string& name, const std::vector<std::size_t>& freedoms) {
+            Reaction one;
+            one.name = name;
+            bool any = false;
+            for (const std::size_t f : freedoms) {
+                if (taken[f]) continue;
+                taken[f] = any = true;
+                const double value = all[static_cast<Eigen::Index>(f)];
+                const Model::Spot spot = model_.spot(f);
+                if (spot.component >= 3) {
+                    one.moment[spot.component - 3] += value;
+                    continue;
+                }
+                const Vec3 force = value * Vec3::Unit(spot.component);
+                one.force += force;
+                one.moment += spot.at.cross(force);
+            }
+            if (any) out.reactions.push_back(one);
+        };
+        const auto of_equations = [](const std::vector<Equation>& equations) {
+            std::vector<std::size_t> freedoms;
+            for (const Equation& e : equations)
+                for (const Term& t : e.terms) freedoms.push_back(t.freedom);
+            return freedoms;
+        };
+        for (const std::size_t s : c.supports)
+            take(model_.supports[s].name, of_equations(model_.supports[s].equations));
+        for (const ModelJoint& j : model_.joints)
+            if (j.ends[0] < 0 || j.ends[1] < 0) take(j.name + " (joint to ground)", j.freedoms);
+        if (!model_.symmetry.empty()) take("symmetry", of_equations(model_.symmetry));
+        out.applied = resultant(model_, c);
+        Vec3 rest = out.applied.force;
+        double at_work = out.applied.force.norm();
+        for (const Reaction& r : out.reactions) {
+            rest += r.force;
+            at_work = std::max(at_work, r.force.norm());
+        }
+        if (model_.mesh.dimension() == 2) rest.z() = 0.0;
+        out.balance = at_work > 0.0 ? rest.norm() / at_work : 0.0;
+    }
+
+    const Model& model_;
+    const StaticAnalysis& analysis_;
+    const AnalysisReport& report_;
+    const std::vector<bool>& out_of_;
+    const std::vector<bool>& counted_;
+    std::vector<double> full_;
+};
+
+double component_of(const Study& study, const ResponseCard& r, const Vec3& v, const Vec3& at) {
+    if (r.component == "size") return v.norm();
+    const Mat3 axes = r.frame.empty() ? Mat3::Identity() : study.frame(r.frame).at(at);
+    const Vec3 local = axes.transpose() * v;
+    const char c = r.component.front();
+    return local[c == 'x' || c == 'r' ? 0 : c == 'y' || c == 't' ? 1 : 2];
+}
+
+std::string place_text(const Vec3& p, bool plane) {
+    return plane ? fmt::format("({:.5g}, {:.5g})", p.x(), p.y())
+                 : fmt::format("({:.5g}, {:.5g}, {:.5g})", p.x(), p.y(), p.z());
+}
+
+class Measurer {
+  public:
+    Measurer(const Study& study, const Model& model, const AnalysisReport& report)
+        : study_(study), model_(model), report_(report), plane_(model.mesh.dimension() == 2) {}
+
+    std::vector<Outcome> run() {
+        for (std::size_t i = 0; i < study_.responses.size(); ++i) {
+            index_ = i;
+            const ResponseCard& r = study_.responses[i];
+            if (of_material(r.measure)) {
+                Outcome& o = add("");
+                for (const double w : linear_weights(model_, r)) o.value += w;
+            } else if (r.measure == Measure::Frequency) {
+                for (std::size_t c = 0; c < report_.modals.size(); ++c) frequency(r, c);
+            } else if (r.measure == Measure::Compliance && r.in_case.empty()) {
+                if (report_.statics.size() != model_.cases.size()) continue; // some were not analysed
+                Outcome& o = add("");
+                for (std::size_t c = 0; c < report_.statics.size(); ++c)
+                    o.value += model_.cases[c].weight * report_.statics[c].compliance;
+            } else {
+                for (const StaticReport& s : report_.statics)
+                    if (r.in_case.empty() || refers_to(r.in_case, s.name)) one_case(r, s);
+            }
+        }
+        for (Outcome& o : out_) {
+            const auto slack = [](double bound) { return bound_tolerance * std::abs(bound); };
+            if (o.max) o.holds = o.value <= *o.max + slack(*o.max);
+            if (o.min) o.holds = o.holds && o.value >= *o.min - slack(*o.min);
+        }
+        return out_;
+    }
+
+  private:
+    Outcome& add(const std::string& in_case) {
+        Outcome o;
+        o.response = index_;
+        o.in_case = in_case;
+        o.min = study_.responses[index_].min;
+        o.max = study_.responses[index_].max;
+        out_.push_back(o);
+        return out_.back();
+    }
+
+    void frequency(const ResponseCard& r, std::size_t c) {
+        if (!r.in_case.empty() && !refers_to(r.in_case, report_.modal_names[c])) return;
+        const std::vector<Mode>& modes = report_.modals[c].modes;
+        if (static_cast<int>(modes.size()) < r.mode) return;
+        add(report_.modal_names[c]).value = modes[static_cast<std::size_t>(r.mode) - 1].frequency;
+    }
+
+    void one_case(const ResponseCard& r, const StaticReport& s) {
+        if (r.measure == Measure::Compliance) {
+            add(s.name).value = s.compliance;
+        } else if (r.measure == Measure::Displacement) {
+            displacement(r, s);
+        } else if (r.measure == Measure::Reaction) {
+            Outcome& o = add(s.name);
+            Vec3 force = Vec3::Zero();
+            for (const Reaction& one : s.reactions)
+                if (refers_to(r.at, one.name)) force += one.force;
+            o.value = component_of(study_, r, force, Vec3::Zero());
+        } else {
+            strength(r, s);
+        }
+    }
+
+    void displacement(const ResponseCard& r, const StaticReport& s) {
+        Outcome& o = add(s.name);
+        bool any = false;
+        const auto take = [&](const Vec3& u, const Vec3& at) {
+            const double value = component_of(study_, r, u, at);
+            // The largest, whatever its sign; where only a lower bound is set, the lowest.
+            const bool lower = r.min && !r.max;
+            if (any && (lower    ? value >= o.value
+                        : !r.max ? std::abs(value) <= std::abs(o.value)
+                                 : value <= o.value))
+                return;
+            any = true;
+            o.value = value;
+            o.where = place_text(at, plane_);
+        };
+        for (const ModelPoint& p : model_.points)
+            if (refers_to(r.at, p.name))
+                take(displacement_at(model_, s.displacement, p.node), model_.mesh.nodes[index(p.node)]);
+        for (std::size_t c = 0; c < model_.couplings.size(); ++c)
+            if (refers_to(r.at, model_.couplings[c].name)) {
+                Vec3 u = Vec3::Zero();
+                for (int a = 0; a < (plane_ ? 2 : 3); ++a)
+                    u[a] = s.displacement[static_cast<Eigen::Index>(model_.freedom_of_coupling(c, a))];
+                take(u, model_.couplings[c].at);
+            }
+        for (const ModelSurface& surface : model_.surfaces) {
+            if (!refers_to(r.at, surface.name)) continue;
+            if (!r.mean) {
+                for (const NodeId n : surface.nodes)
+                    take(displacement_at(model_, s.displacement, n), model_.mesh.nodes[index(n)]);
+                continue;
+            }
+            // The mean over the area.
+            Vec3 sum = Vec3::Zero();
+            double area = 0.0;
+            for (const MeshFace& f : surface.faces) {
+                const std::vector<NodeId> corners = model_.mesh.face_corners(f);
+                const double a = model_.mesh.face_area(f);
+                for (const NodeId n : corners)
+                    sum +=
+                        a / static_cast<double>(corners.size()) * displacement_at(model_, s.displacement, n);
+                area += a;
+            }
+            take(sum / area, surface.centroid);
+        }
+    }
+
+    void strength(const ResponseCard& r, const StaticReport& s) {
+        const std::vector<bool> out_of = left_out(model_, r.except);
+        const std::vector<bool> counted = counted_nodes(model_, report_.nodes, out_of);
+        Outcome& o = add(s.name);
+        const bool safety = r.measure == Measure::Safety;
+        double worst = -1.0; // use of the strength, or the stress itself
+        for (std::size_t i = 0; i < s.von_mises.size(); ++i) {
+            const ModelRegion& region = model_.regions[index(report_.nodes.region[i])];
+            if (!counted[i] || (!r.of.empty() && !refers_to(r.of, region.name))) continue;
+            const Material& m = model_.materials[static_cast<std::size_t>(region.material)];
+            std::optional<double> limit;
+            if (r.max_share) {
+                const auto strength = r.max_share->ultimate ? m.ultimate : m.yield;
+                if (strength) limit = r.max_share->share * *strength;
+            }
+            if ((safety && !m.yield) || (r.max_share && !limit)) continue;
+            const double use = safety  ? s.von_mises[i] / *m.yield
+                               : limit ? s.von_mises[i] / *limit
+                                       : s.von_mises[i];
+            if (use <= worst) continue;
+            worst = use;
+            o.value = safety ? (use > 0.0 ? 1.0 / use : 1e300) : s.von_mises[i];
+            if (limit) o.max = limit;
+            o.where = place_text(model_.mesh.nodes[index(report_.nodes.node[i])], plane_);
+        }
+        if (worst < 0.0)
+            throw Error::input(r.place,
+                               safety || r.max_share ? "no material of \"" + r.name +
+                                                           "\" has the strength that it is measured by"
+                                                     : "nothing is left for \"" + r.name + "\" to measure",
+                               safety || r.max_share ? "Write yield (or ultimate) in the [[material]]"
+                                                     : "Except less, or name other regions");
+    }
+
+    const Study& study_;
+    const Model& model_;
+    const AnalysisReport& report_;
+    bool plane_;
+    std::size_t index_ = 0;
+    std::vector<Outcome> out_;
+};
+
+} // namespace
+
+Vec3 displacement_at(const Model& model, const Eigen::VectorXd& u, NodeId node) {
+    Vec3 out = Vec3::Zero();
+    for (int a = 0; a < std::min(model.mesh.freedoms(), 3); ++a)
+        out[a] = u[static_cast<Eigen::Index>(model.freedom(node, a))];
+    return out;
+}
+
+AnalysisReport analyze(const Model& model, const AnalysisWish& wish) {
+    require_cases(model, wish.cases);
+    AnalysisReport out;
+    for (const std::string& name : wish.except) {
+        std::vector<std::string> known;
+        for (const ModelRegion& r : model.regions) known.push_back(r.name);
+        for (const ModelSurface& s : model.surfaces) known.push_back(s.name);
+        if (std::none_of(known.begin(), known.end(),
+                         [&](const std::string& k) { return refers_to(name, k); }))
+            throw Error::usage("there is no region or surface \"" + name + "\" to leave out",
+                               suggestion(name, known));
+    }
+    out.excepted = wish.except;
+    out.nodes = region_nodes(model.mesh);
+    out.layers = model.mesh.shell() ? 2 : 1;
+    for (const ModelRegion& r : model.regions) out.mass += r.mass;
+    Model part = model;
+    part.cases.clear();
+    for (const ModelCase& c : model.cases)
+        if (chosen(wish.cases, c.name)) part.cases.push_back(c);
+    const std::vector<double> full(model.mesh.elements(), 1.0);
+    if (!part.cases.empty()) {
+        const std::vector<bool> out_of = left_out(model, wish.except);
+        const std::vector<bool> counted = counted_nodes(model, out.nodes, out_of);
+        if (std::none_of(counted.begin(), counted.end(), [](bool b) { return b; }))
+            throw Error::usage("everything is left out of the stress", "Except less");
+        StaticAnalysis analysis(part, wish.solver);
+        const std::vector<CaseResult> results = analysis.solve(full, full);
+        const CaseReader reader(part, analysis, out, out_of, counted);
+        for (std::size_t c = 0; c < results.size(); ++c)
+            out.statics.push_back(reader.run(part.cases[c], results[c]));
+        out.cost = analysis.cost();
+    }
+    std::optional<ModalAnalysis> modal;
+    for (const ModelModalCase& c : model.modal_cases) {
+        if (!chosen(wish.cases, c.name)) continue;
+        if (!modal) modal.emplace(model, wish.solver);
+        out.modal_names.push_back(c.name);
+        out.modals.push_back(modal->solve(c, full, full));
+    }
+
+    return out;
+}
+
+std::vector<Outcome> measure_all(const Study& study, const Model& model, const AnalysisReport& report) {
+    return Measurer(study, model, report).run();
+}
+
+ProbeReading read_probe(const Model& model, const AnalysisReport& report, const StaticReport& result,
+                        const Vec3& place) {
+    const Probe probe = find_probe(model.mesh, place);
+    ProbeReading out;
+    out.asked = place;
+    out.place = probe.place;
+    out.off = probe.off;
+    out.region = region_name(model, model.mesh.region[index(probe.element)]);
+    const NodeRange ids = model.mesh.nodes_of(probe.element);
+    const auto layers = static_cast<std::size_t>(report.layers);
+    for (std::size_t l = 0; l < layers; ++l) {
+        Voigt s = Voigt::Zero();
+        for (std::size_t i = 0; i < ids.size(); ++i)
+            s += probe.values[static_cast<Eigen::Index>(i)] *
+                 result.stress[static_cast<std::size_t>(
+                                   report.nodes.of[model.mesh.starts[index(probe.element)] + i]) *
+                                   layers +
+                               l];
+        if (l > 0 && von_mises(s) <= out.von_mises) continue;
+        out.stress = s;
+        out.von_mises = von_mises(s);
+    }
+    for (std::size_t i = 0; i < ids.size(); ++i)
+        out.displacement +=
+            probe.values[static_cast<Eigen::Index>(i)] * displacement_at(model, result.displacement, ids[i]);
+    return out;
+}
+
+} // namespace upright

@@ -1,0 +1,176 @@
+#include "solve/lanczos.hpp"
+
+#include "base/error.hpp"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <random>
+
+namespace upright {
+
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+constexpr Index block_width = 6;
+constexpr int most_steps = 3000;
+
+class Lanczos {
+  public:
+    Lanczos(const EigenProblem& problem, const EigenWish& wish)
+        : problem_(problem), wish_(wish), n_(problem.mass.rows()) {}
+
+    EigenPairs run() {
+        const Index room = wish_.most_columns > 0 ? wish_.most_columns : 3 * wish_.count + 120;
+        start();
+        for (int step = 1;; ++step) {
+            const bool exhausted = !extend();
+            solve_small();
+            const Index good = converged();
+            const bool enough = wish_.up_to > 0.0 ? covers(good) : good >= wish_.count;
+            if (enough || exhausted) return result(good, step);
+            if (step == most_steps)
+                throw Error::numerics("the modes did not converge: " + std::to_string(good) + " of " +
+                                          std::to_string(wish_.count) + " found",
+                                      "Look for material data of absurd size, or ask for fewer modes");
+            if (done_ > room + (wish_.up_to > 0.0 ? 2 * good : 0)) restart(good);
+        }
+    }
+
+  private:
+    // A random block, taken through the operator once so that it has nothing without mass.
+    void start() {
+        std::mt19937 random(7);
+        std::normal_distribution<double> normal;
+        next_.resize(n_, std::min(block_width, n_));
+        for (Index c = 0; c < next_.cols(); ++c)
+            for (Index r = 0; r < n_; ++r) next_(r, c) = normal(random);
+        next_ = problem_.inverse(problem_.mass * next_);
+        V_.resize(n_, 0);
+        MV_.resize(n_, 0);
+        orthonormalise();
+    }
+
+    // Columns of next_ of unit mass and at right angles to the basis; those with nothing new go.
+    void orthonormalise() {
+        VectorXd before(next_.cols());
+        for (Index c = 0; c < next_.cols(); ++c)
+            before[c] = std::sqrt(std::max(0.0, next_.col(c).dot(problem_.mass * next_.col(c))));
+        Index kept = 0;
+        next_mass_.resize(n_, next_.cols());
+        for (Index c = 0; c < next_.cols(); ++c) {
+            VectorXd v = next_.col(c);
+            double size = 0.0;
+            VectorXd mv;
+            for (int pass = 0; pass < 3; ++pass) {
+                if (V_.cols() > 0) v -= V_ * (MV_.transpose() * v);
+                if (kept > 0) v -= next_.leftCols(kept) * (next_mass_.leftCols(kept).transpose() * v);
+                mv = problem_.mass * v;
+                size = std::sqrt(std::max(0.0, v.dot(mv)));
+            }
+            if (!(size > 1e-11 * before[c]) || size == 0.0) continue;
+            next_.col(kept) = v / size;
+            next_mass_.col(kept) = mv / size;
+            ++kept;
+        }
+        next_.conservativeResize(n_, kept);
+        next_mass_.conservativeResize(n_, kept);
+    }
+
+    // Takes the block into the basis and makes the next one. False when nothing new is left.
+    bool extend() {
+        const Index b = next_.cols();
+        if (b == 0) return false;
+        const Index old = V_.cols();
+        append(V_, next_);
+        append(MV_, next_mass_);
+        MatrixXd W = problem_.inverse(next_mass_);
+        const MatrixXd H = MV_.transpose() * W;
+        W -= V_ * H;
+        MatrixXd G = MatrixXd::Zero(old + b, old + b);
+        G.topLeftCorner(old, old) = small_;
+        G.rightCols(b) = H;
+        G.bottomRows(b) = H.transpose();
+        small_ = 0.5 * (G + G.transpose());
+        done_ = old + b;
+        // What the basis lacks: W in the mass norm, as coefficients of the last block.
+        const MatrixXd gram = W.transpose() * (problem_.mass * W);
+        residual_ = Eigen::SelfAdjointEigenSolver<MatrixXd>(0.5 * (gram + gram.transpose())).operatorSqrt();
+        last_ = b;
+        next_ = std::move(W);
+        if (done_ >= n_) next_.resize(n_, 0);
+        if (next_.cols() > 0) orthonormalise();
+        return next_.cols() > 0;
+    }
+
+    static void append(MatrixXd& to, const MatrixXd& more) {
+        to.conservativeResize(more.rows(), to.cols() + more.cols());
+        to.rightCols(more.cols()) = more;
+    }
+
+    void solve_small() {
+        const Eigen::SelfAdjointEigenSolver<MatrixXd> small(small_);
+        theta_ = small.eigenvalues().reverse(); // the lowest modes first
+        weights_ = small.eigenvectors().rowwise().reverse();
+    }
+
+    // The leading pairs that have converged.
+    Index converged() const {
+        Index good = 0;
+        for (; good < theta_.size() && theta_[good] > 0.0; ++good) {
+            const double residual = (residual_ * weights_.col(good).tail(last_)).norm();
+            if (residual > wish_.tolerance * theta_[good]) break;
+        }
+        return good;
+    }
+
+    double lambda(Index i) const { return 1.0 / theta_[i] - problem_.shift; }
+
+    bool covers(Index good) const {
+        return good >= wish_.count && good > 0 && lambda(good - 1) > wish_.up_to;
+    }
+
+    void restart(Index good) {
+        const Index keep = std::min(std::max<Index>(good, wish_.count) + 2 * block_width, theta_.size() - 1);
+        const MatrixXd S = weights_.leftCols(keep);
+        V_ = (V_ * S).eval();
+        MV_ = (MV_ * S).eval();
+        small_ = theta_.head(keep).asDiagonal();
+        done_ = keep;
+    }
+
+    EigenPairs result(Index good, int steps) const {
+        EigenPairs out;
+        Index count = good;
+        if (wish_.up_to > 0.0) {
+            count = 0;
+            while (count < good && (lambda(count) <= wish_.up_to)) ++count;
+        } else {
+            count = std::min<Index>(good, wish_.count);
+        }
+        out.steps = steps;
+        out.values.resize(count);
+        for (Index i = 0; i < count; ++i) out.values[i] = lambda(i);
+        out.vectors = V_ * weights_.leftCols(count);
+        return out;
+    }
+
+    const EigenProblem& problem_;
+    const EigenWish& wish_;
+    Index n_;
+    MatrixXd V_, MV_, next_, next_mass_;
+    MatrixXd small_, residual_, weights_;
+    VectorXd theta_;
+    Index done_ = 0, last_ = 0;
+};
+
+} // namespace
+
+EigenPairs lowest_modes(const EigenProblem& problem, const EigenWish& wish) {
+    return Lanczos(problem, wish).run();
+}
+
+} // namespace upright
