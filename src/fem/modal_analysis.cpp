@@ -5,6 +5,7 @@
 #include "model/rigid_freedom.hpp"
 #include "solve/lanczos.hpp"
 
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <chrono>
 #include <cmath>

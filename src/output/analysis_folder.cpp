@@ -208,6 +208,12 @@ void AnalysisFolder::write_json(const Study& study, const Model& model, const An
     write_text(path_ / "analysis.json", out.dump(2) + "\n");
 }
 
+bool AnalysisFolder::has_case(const std::string& name) const {
+    const H5File h5 = H5File::open(path_ / "fields.h5");
+    const std::string at = "cases/" + file_name(name);
+    return h5.has(at + "/displacement") || h5.has(at + "/frequencies");
+}
+
 AnalysisFolder::StaticFields AnalysisFolder::read_static(const std::string& name) const {
     const H5File h5 = H5File::open(path_ / "fields.h5");
     const std::string at = "cases/" + file_name(name);

@@ -34,6 +34,8 @@ class AnalysisFolder {
     struct StaticFields {
         std::vector<double> displacement, von_mises;
     };
+    // Whether the analysis took the case in.
+    bool has_case(const std::string& name) const;
     StaticFields read_static(const std::string& name) const;
     // The shape of an elastic mode (from 1), 3 numbers for each node, and all frequencies.
     std::vector<double> read_mode(const std::string& name, int mode) const;

@@ -63,7 +63,7 @@ class Painter {
             patch.points[i] += phase * shift;
         }
         std::string subtitle = result_.subtitle;
-        if (scale_ > 0.0)
+        if (scale_ > 0.0 && !result_.unit.empty())
             subtitle +=
                 fmt::format("; deformation {} times as large",
                             scale_ >= 10.0 ? fmt::format("{:.0f}", scale_) : fmt::format("{:.3g}", scale_));

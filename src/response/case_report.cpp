@@ -4,6 +4,7 @@
 #include "fem/probe.hpp"
 #include "response/response.hpp"
 
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>

@@ -36,7 +36,7 @@ class Lanczos {
                 throw Error::numerics("the modes did not converge: " + std::to_string(good) + " of " +
                                           std::to_string(wish_.count) + " found",
                                       "Look for material data of absurd size, or ask for fewer modes");
-            if (done_ > room + (wish_.up_to > 0.0 ? 2 * good : 0)) restart(good);
+            if (used_ > room + (wish_.up_to > 0.0 ? 2 * good : 0)) restart(good);
         }
     }
 
@@ -49,25 +49,24 @@ class Lanczos {
         for (Index c = 0; c < next_.cols(); ++c)
             for (Index r = 0; r < n_; ++r) next_(r, c) = normal(random);
         next_ = problem_.inverse(problem_.mass * next_);
-        V_.resize(n_, 0);
-        MV_.resize(n_, 0);
         orthonormalise();
     }
 
     // Columns of next_ of unit mass and at right angles to the basis; those with nothing new go.
     void orthonormalise() {
         VectorXd before(next_.cols());
+        next_mass_ = problem_.mass * next_;
         for (Index c = 0; c < next_.cols(); ++c)
-            before[c] = std::sqrt(std::max(0.0, next_.col(c).dot(problem_.mass * next_.col(c))));
+            before[c] = std::sqrt(std::max(0.0, next_.col(c).dot(next_mass_.col(c))));
+        for (int pass = 0; pass < 2 && used_ > 0; ++pass)
+            next_.noalias() -= V_.leftCols(used_) * (MV_.leftCols(used_).transpose() * next_).eval();
         Index kept = 0;
-        next_mass_.resize(n_, next_.cols());
         for (Index c = 0; c < next_.cols(); ++c) {
             VectorXd v = next_.col(c);
             double size = 0.0;
             VectorXd mv;
-            for (int pass = 0; pass < 3; ++pass) {
-                if (V_.cols() > 0) v -= V_ * (MV_.transpose() * v);
-                if (kept > 0) v -= next_.leftCols(kept) * (next_mass_.leftCols(kept).transpose() * v);
+            for (int pass = 0; pass < 2; ++pass) {
+                if (kept > 0) v -= next_.leftCols(kept) * (next_mass_.leftCols(kept).transpose() * v).eval();
                 mv = problem_.mass * v;
                 size = std::sqrt(std::max(0.0, v.dot(mv)));
             }
@@ -84,31 +83,31 @@ class Lanczos {
     bool extend() {
         const Index b = next_.cols();
         if (b == 0) return false;
-        const Index old = V_.cols();
-        append(V_, next_);
-        append(MV_, next_mass_);
+        const Index old = used_;
+        if (used_ + b > V_.cols()) {
+            const Index room = std::max<Index>(64, 3 * (used_ + b) / 2);
+            V_.conservativeResize(n_, room);
+            MV_.conservativeResize(n_, room);
+        }
+        V_.middleCols(used_, b) = next_;
+        MV_.middleCols(used_, b) = next_mass_;
+        used_ += b;
         MatrixXd W = problem_.inverse(next_mass_);
-        const MatrixXd H = MV_.transpose() * W;
-        W -= V_ * H;
+        const MatrixXd H = MV_.leftCols(used_).transpose() * W;
+        W.noalias() -= V_.leftCols(used_) * H;
         MatrixXd G = MatrixXd::Zero(old + b, old + b);
         G.topLeftCorner(old, old) = small_;
         G.rightCols(b) = H;
         G.bottomRows(b) = H.transpose();
         small_ = 0.5 * (G + G.transpose());
-        done_ = old + b;
         // What the basis lacks: W in the mass norm, as coefficients of the last block.
         const MatrixXd gram = W.transpose() * (problem_.mass * W);
         residual_ = Eigen::SelfAdjointEigenSolver<MatrixXd>(0.5 * (gram + gram.transpose())).operatorSqrt();
         last_ = b;
         next_ = std::move(W);
-        if (done_ >= n_) next_.resize(n_, 0);
+        if (used_ >= n_) next_.resize(n_, 0);
         if (next_.cols() > 0) orthonormalise();
         return next_.cols() > 0;
-    }
-
-    static void append(MatrixXd& to, const MatrixXd& more) {
-        to.conservativeResize(more.rows(), to.cols() + more.cols());
-        to.rightCols(more.cols()) = more;
     }
 
     void solve_small() {
@@ -136,10 +135,10 @@ class Lanczos {
     void restart(Index good) {
         const Index keep = std::min(std::max<Index>(good, wish_.count) + 2 * block_width, theta_.size() - 1);
         const MatrixXd S = weights_.leftCols(keep);
-        V_ = (V_ * S).eval();
-        MV_ = (MV_ * S).eval();
+        V_.leftCols(keep) = (V_.leftCols(used_) * S).eval();
+        MV_.leftCols(keep) = (MV_.leftCols(used_) * S).eval();
         small_ = theta_.head(keep).asDiagonal();
-        done_ = keep;
+        used_ = keep;
     }
 
     EigenPairs result(Index good, int steps) const {
@@ -154,7 +153,7 @@ class Lanczos {
         out.steps = steps;
         out.values.resize(count);
         for (Index i = 0; i < count; ++i) out.values[i] = lambda(i);
-        out.vectors = V_ * weights_.leftCols(count);
+        out.vectors = V_.leftCols(used_) * weights_.leftCols(count);
         return out;
     }
 
@@ -164,7 +163,7 @@ class Lanczos {
     MatrixXd V_, MV_, next_, next_mass_;
     MatrixXd small_, residual_, weights_;
     VectorXd theta_;
-    Index done_ = 0, last_ = 0;
+    Index used_ = 0, last_ = 0; // columns of the basis, and of its last block
 };
 
 } // namespace

@@ -19,7 +19,7 @@ struct EigenProblem {
 struct EigenWish {
     int count = 6;           // lowest modes wanted, rigid ones among them
     double up_to = 0.0;      // where above zero: all with lambda below it, `count` or more
-    double tolerance = 1e-9; // of the residual, relative
+    double tolerance = 1e-8; // of the residual, relative
     int most_columns = 0;    // of the basis before a restart; 0: a good number
 };
 

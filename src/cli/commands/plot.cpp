@@ -84,7 +84,13 @@ void show(const Invocation& in, const Job& job, const ResultFigure& figure, bool
 int plot_analysis(const Invocation& in, Console& console) {
     if (in.iteration) throw Error::usage("--iteration goes with a run; this is an analysis");
     const AnalysisFolder folder = AnalysisFolder::open(in.target);
-    const Job job = load_job(folder.model_file(), {});
+    Job job = load_job(folder.model_file(), {});
+    const auto missing = [&](const auto& c) { return !folder.has_case(c.name); };
+    job.model.cases.erase(std::remove_if(job.model.cases.begin(), job.model.cases.end(), missing),
+                          job.model.cases.end());
+    job.model.modal_cases.erase(
+        std::remove_if(job.model.modal_cases.begin(), job.model.modal_cases.end(), missing),
+        job.model.modal_cases.end());
     const fs::path figures = folder.path() / "figures";
     if (in.what == "mode") {
         const auto cases = chosen_cases(job.model.modal_cases, in.of_case, "modal");
