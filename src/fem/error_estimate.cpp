@@ -8,8 +8,20 @@
 
 namespace upright {
 
-ErrorEstimate estimate_error(const Model& model, const RegionNodes& nodes, const StressField& field,
+namespace {
+
+std::vector<Vec3> natural_points(ElementKind kind) {
+    std::vector<Vec3> out;
+    for (const RulePoint& p : integration_rule(kind)) out.push_back(p.at);
+    return out;
+}
+
+} // namespace
+
+ErrorEstimate estimate_error(const StaticAnalysis& analysis, const ModelCase& c, const Eigen::VectorXd& u,
+                             const RegionNodes& nodes, const StressField& field,
                              const std::vector<Voigt>& recovered) {
+    const Model& model = analysis.model();
     const Mesh& mesh = model.mesh;
     ErrorEstimate out;
     out.element.resize(mesh.elements());
@@ -49,7 +61,11 @@ ErrorEstimate estimate_error(const Model& model, const RegionNodes& nodes, const
         if (mesh.shell()) x = (shell_axes(x).transpose() * x).topRows(2);
         const double depth = mesh.dimension() == 2 || mesh.shell() ? mesh.depth(e) : 1.0;
         const std::size_t first = mesh.starts[i];
-        for (const Sample& p : list) {
+        const bool second = traits(kind).nodes > traits(kind).corners;
+        std::vector<Voigt> true_stress;
+        if (second) true_stress = stress_at(analysis, c, u, e, natural_points(kind));
+        for (std::size_t k = 0; k < list.size(); ++k) {
+            const Sample& p = list[k];
             const double volume = p.weight * (x * p.G.transpose()).determinant() * depth;
             std::array<Voigt, 2> found{Voigt::Zero(), Voigt::Zero()};
             std::array<Voigt, 2> better{Voigt::Zero(), Voigt::Zero()};
@@ -59,6 +75,7 @@ ErrorEstimate estimate_error(const Model& model, const RegionNodes& nodes, const
                     found[l] += N * field.at_nodes[(first + n) * layers + l];
                     better[l] += N * recovered[static_cast<std::size_t>(nodes.of[first + n]) * layers + l];
                 }
+            if (second) found[0] = true_stress[k];
             const auto energy = [&](const Voigt& upper, const Voigt& lower) {
                 if (layers == 1) return upper.dot(C * upper);
                 const Voigt membrane = 0.5 * (upper + lower);

@@ -148,6 +148,34 @@ const Eigen::MatrixXd& to_nodes(ElementKind kind) {
     return all[static_cast<std::size_t>(kind)];
 }
 
+std::vector<Voigt> stress_at(const StaticAnalysis& analysis, const ModelCase& c, const Eigen::VectorXd& u,
+                             ElementId e, const std::vector<Vec3>& points) {
+    const Model& model = analysis.model();
+    const Mesh& mesh = model.mesh;
+    const Eigen::MatrixXd places = places_of(mesh, e);
+    const Eigen::MatrixXd D = elasticity(model, e);
+    const double rise = analysis.rise(c);
+    Eigen::VectorXd free;
+    if (rise != 0.0) {
+        const Eigen::VectorXd strain = free_strain(model, e);
+        free = D.topLeftCorner(strain.size(), strain.size()) * strain * rise;
+    }
+    const Eigen::VectorXd local = analysis.element_displacement(u, e);
+    std::vector<Voigt> out;
+    for (const Vec3& p : points) {
+        Eigen::VectorXd s =
+            element_for(mesh.kind(e)).stress(places, D, mesh.depth(e), model.formulation, p) * local;
+        for (Eigen::Index k = 0; k < s.size() && free.size() > 0; ++k) s[k] -= free[k % free.size()];
+        if (mesh.shell()) {
+            out.push_back(in_space(model, e, s.head(3), rise));
+            out.push_back(in_space(model, e, s.tail(3), rise));
+        } else {
+            out.push_back(in_space(model, e, s, rise));
+        }
+    }
+    return out;
+}
+
 StressField stress_field(const StaticAnalysis& analysis, const Eigen::VectorXd& u, const ModelCase& c) {
     const Model& model = analysis.model();
     const Mesh& mesh = model.mesh;
@@ -159,42 +187,33 @@ StressField stress_field(const StaticAnalysis& analysis, const Eigen::VectorXd& 
     out.at_nodes.resize(mesh.connectivity.size() * static_cast<std::size_t>(out.layers));
     // Cells of a grid share their matrices, one for each point.
     std::map<std::pair<int, double>, std::vector<Eigen::MatrixXd>> known;
-    std::vector<Eigen::MatrixXd> own;
     Eigen::VectorXd N;
     Eigen::MatrixXd G;
     for (std::size_t i = 0; i < mesh.elements(); ++i) {
         const auto e = static_cast<ElementId>(i);
         const ElementKind kind = mesh.kinds[i];
         const std::vector<Vec3>& points = stress_points(kind);
-        const Eigen::MatrixXd places = places_of(mesh, e);
-        const Eigen::MatrixXd D = rise != 0.0 || !mesh.on_grid() ? elasticity(model, e) : Eigen::MatrixXd();
-        const bool shared = mesh.on_grid() && same_everywhere(model.material(e));
-        std::vector<Eigen::MatrixXd>& matrices =
-            shared ? known[{model.regions[index(mesh.region[i])].material, mesh.depth(e)}] : own;
-        if (!shared) matrices.clear();
-        if (matrices.empty())
-            for (const Vec3& p : points)
-                matrices.push_back(element_for(kind).stress(places, D.size() > 0 ? D : elasticity(model, e),
-                                                            mesh.depth(e), model.formulation, p));
-        Eigen::VectorXd free;
-        if (rise != 0.0) {
-            const Eigen::VectorXd strain = free_strain(model, e);
-            free = D.topLeftCorner(strain.size(), strain.size()) * strain * rise;
-        }
-        const Eigen::VectorXd local = analysis.element_displacement(u, e);
         std::vector<Voigt> values;
-        for (std::size_t p = 0; p < points.size(); ++p) {
-            Eigen::VectorXd s = matrices[p] * local;
-            for (Eigen::Index k = 0; k < s.size() && free.size() > 0; ++k) s[k] -= free[k % free.size()];
-            if (shell) {
-                values.push_back(in_space(model, e, s.head(3), rise));
-                values.push_back(in_space(model, e, s.tail(3), rise));
-            } else {
-                values.push_back(in_space(model, e, s, rise));
+        if (mesh.on_grid() && same_everywhere(model.material(e)) && rise == 0.0 && !shell) {
+            std::vector<Eigen::MatrixXd>& matrices =
+                known[{model.regions[index(mesh.region[i])].material, mesh.depth(e)}];
+            if (matrices.empty()) {
+                const Eigen::MatrixXd places = places_of(mesh, e);
+                for (const Vec3& p : points)
+                    matrices.push_back(element_for(kind).stress(places, elasticity(model, e), mesh.depth(e),
+                                                                model.formulation, p));
             }
-            interpolate(kind, points[p], N, G);
+            const Eigen::VectorXd local = analysis.element_displacement(u, e);
+            for (const Eigen::MatrixXd& m : matrices) values.push_back(in_space(model, e, m * local, 0.0));
+        } else {
+            values = stress_at(analysis, c, u, e, points);
+        }
+        for (const Vec3& p : points) {
+            interpolate(kind, p, N, G);
             Vec3 place = Vec3::Zero();
-            place.head(places.rows()) = places * N;
+            const NodeRange ids = mesh.nodes_of(e);
+            for (std::size_t n = 0; n < ids.size(); ++n)
+                place += N[static_cast<Eigen::Index>(n)] * mesh.nodes[index(ids[n])];
             out.places.push_back(place);
         }
         for (const Voigt& v : values) {

@@ -24,6 +24,10 @@ struct StressField {
 };
 StressField stress_field(const StaticAnalysis& analysis, const Eigen::VectorXd& u, const ModelCase& c);
 
+// The stress of one element at places in natural coordinates, place by place, layer by layer.
+std::vector<Voigt> stress_at(const StaticAnalysis& analysis, const ModelCase& c, const Eigen::VectorXd& u,
+                             ElementId e, const std::vector<Vec3>& points);
+
 // Nodes taken once for each region that they belong to: stress is averaged within one region alone, since it
 // may jump between materials.
 struct RegionNodes {

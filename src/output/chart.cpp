@@ -3,6 +3,7 @@
 #include "base/files.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstdio>
 #include <fmt/format.h>
@@ -60,6 +61,16 @@ std::string value_range(const std::vector<IterationRow>& rows, std::size_t r, co
     return fmt::format("set yrange [{:.9g}:{:.9g}]\nset ytics {:.9g}\n", low, high, round_step(high - low));
 }
 
+void run_gnuplot(const std::string& script, const std::filesystem::path& png) {
+    FILE* pipe = ::popen("gnuplot >/dev/null 2>&1", "w");
+    if (pipe == nullptr) throw Error::files(png.string(), "gnuplot cannot be started", "Install gnuplot-nox");
+    const bool written = std::fwrite(script.data(), 1, script.size(), pipe) == script.size();
+    const int status = ::pclose(pipe);
+    if (!written || status != 0)
+        throw Error::files(png.string(), "gnuplot could not draw the chart",
+                           "Install gnuplot-nox, and check that the disk is not full");
+}
+
 } // namespace
 
 void draw_history(const Study& study, const std::vector<IterationRow>& rows, const FigureOptions& options,
@@ -111,14 +122,38 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
             "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
             study.run.stop_when);
         script += "unset multiplot\nset output\n";
-        FILE* pipe = ::popen("gnuplot >/dev/null 2>&1", "w");
-        if (pipe == nullptr)
-            throw Error::files(png.string(), "gnuplot cannot be started", "Install gnuplot-nox");
-        const bool written = std::fwrite(script.data(), 1, script.size(), pipe) == script.size();
-        const int status = ::pclose(pipe);
-        if (!written || status != 0)
-            throw Error::files(png.string(), "gnuplot could not draw the chart",
-                               "Install gnuplot-nox, and check that the disk is not full");
+        run_gnuplot(script, png);
+    });
+}
+
+void draw_convergence(const std::string& title, const std::string& along, const std::string& up,
+                      const std::vector<ChartLine>& lines, const FigureOptions& options,
+                      const std::filesystem::path& png) {
+    // Colours and marks that can be told apart without colour.
+    static const std::array<const char*, 6> colors{"#0a4d8c", "#d54500", "#00785a",
+                                                   "#993880", "#b8860b", "#444444"};
+    make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
+    write_then_rename(png, [&](const std::filesystem::path& temporary) {
+        std::string script = fmt::format(
+            "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,12'\nset output {}\n"
+            "set title {} font ',15'\nset xlabel {}\nset ylabel {}\nset logscale xy\n"
+            "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics nomirror\n"
+            "set format y '%.0e'\nset key outside right top Left reverse\nset offsets graph 0.05,graph "
+            "0.05,0,0\n",
+            options.width, options.height, quoted(temporary.string()), quoted(title), quoted(along),
+            quoted(up));
+        std::string plot;
+        for (std::size_t i = 0; i < lines.size(); ++i) {
+            script += fmt::format("$l{} << END\n", i);
+            for (const auto& [x, y] : lines[i].points) script += fmt::format("{:.12g} {:.12g}\n", x, y);
+            script += "END\n";
+            const std::string name =
+                lines[i].slope > 0.0 ? fmt::format("{} (theory: slope {:g})", lines[i].name, lines[i].slope)
+                                     : lines[i].name;
+            plot += fmt::format("{}$l{} with linespoints lw 2 pt {} ps 1.3 lc rgb '{}' title {}",
+                                i == 0 ? "plot " : ", ", i, 4 + i, colors[i % colors.size()], quoted(name));
+        }
+        run_gnuplot(script + plot + "\nset output\n", png);
     });
 }
 

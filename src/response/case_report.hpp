@@ -31,7 +31,7 @@ struct StaticReport {
     std::string name;
     Eigen::VectorXd displacement; // every freedom
     double compliance = 0.0;
-    double strain_energy = 0.0; // of elements and joints, less what free expansion takes
+    double strain_energy = 0.0; // of the elements; joints are not counted
     Extreme displacement_peak;
     Extreme stress_peak;       // von Mises, averaged at the nodes within a region
     Extreme stress_point_peak; // von Mises at the points where stress is most accurate
