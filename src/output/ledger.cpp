@@ -71,9 +71,19 @@ class Writer {
     void materials() {
         section("Materials");
         for (const Material& m : study_.materials) {
+            const auto three = [](const Vec3& v) {
+                return number(v[0]) + " / " + number(v[1]) + " / " + number(v[2]);
+            };
             std::string text =
-                fmt::format("E {} {}, nu {:g}, density {} {}", number(m.E), unit(dimension::stress), m.nu,
-                            number(m.density), unit(dimension::density));
+                m.orthotropic
+                    ? fmt::format("orthotropic in {}: E {} {}, nu xy yz zx {}, G {} {}, density {} {}",
+                                  m.orthotropic->frame.name.empty() ? "the global axes"
+                                                                    : m.orthotropic->frame.name,
+                                  three(m.orthotropic->E), unit(dimension::stress), three(m.orthotropic->nu),
+                                  three(m.orthotropic->G), unit(dimension::stress), number(m.density),
+                                  unit(dimension::density))
+                    : fmt::format("E {} {}, nu {:g}, density {} {}", number(m.E), unit(dimension::stress),
+                                  m.nu, number(m.density), unit(dimension::density));
             if (m.yield) text += fmt::format(", yield {} {}", number(*m.yield), unit(dimension::stress));
             if (m.source != "own") text += "; " + m.source;
             LedgerLine& l = line(m.name, text);
@@ -341,13 +351,18 @@ class Writer {
             const bool used = std::any_of(model_.cases.begin(), model_.cases.end(), [&](const ModelCase& c) {
                 return std::find(c.supports.begin(), c.supports.end(), i) != c.supports.end();
             });
-            if (!used) doubt(l, "no case uses it");
+            const bool modal = std::any_of(
+                model_.modal_cases.begin(), model_.modal_cases.end(), [&](const ModelModalCase& c) {
+                    return std::find(c.supports.begin(), c.supports.end(), i) != c.supports.end();
+                });
+            if (!used && !modal) doubt(l, "no case uses it");
         }
     }
 
     void loads() {
         section("Loads");
-        if (model_.loads.empty()) missing(line("none", "nothing loads the body"), "write a [[load]]");
+        if (model_.loads.empty() && (!model_.cases.empty() || model_.modal_cases.empty()))
+            missing(line("none", "nothing loads the body"), "write a [[load]]");
         for (std::size_t i = 0; i < model_.loads.size(); ++i) {
             const ModelLoad& load = model_.loads[i];
             const Resultant sum = resultant(model_, load);
@@ -450,7 +465,7 @@ class Writer {
 
     void cases() {
         section("Cases");
-        if (model_.cases.empty())
+        if (model_.cases.empty() && model_.modal_cases.empty())
             missing(line("none", "there is no case"), "write a [[case]] with supports and loads");
         double weights = 0.0;
         for (std::size_t i = 0; i < model_.cases.size(); ++i) {
@@ -476,8 +491,33 @@ class Writer {
                 }
             if (study_.goal && (!counted || !whole)) doubt(l, "no response looks at this case");
         }
+        for (const ModelModalCase& c : model_.modal_cases) modal(c);
         if (!model_.cases.empty() && weights == 0.0)
             missing(ledger_.sections.back().lines.front(), "every case has the weight 0");
+    }
+
+    void modal(const ModelModalCase& c) {
+        LedgerLine& l = line(
+            c.name, fmt::format("modal, {}, {} mass",
+                                c.up_to > 0.0 ? fmt::format("all modes up to {} {}", number(c.up_to),
+                                                            unit(dimension::frequency))
+                                              : fmt::format("{} mode{}", c.modes, c.modes == 1 ? "" : "s"),
+                                c.lumped ? "lumped" : "consistent"));
+        ModelCase supports;
+        supports.supports = c.supports;
+        std::size_t free = 0;
+        for (const FreePart& part : free_motions(model_, &supports)) free += part.motions.size();
+        l.text += free == 0 ? "; fully held"
+                            : fmt::format("; {} motion{} left free: so many rigid-body modes are set apart",
+                                          free, free == 1 ? "" : "s");
+        if (!model_.mesh.symmetry.empty())
+            doubt(l, "on a symmetric half only modes that mirror across the plane are found; model the whole "
+                     "for the others");
+        if (study_.goal &&
+            std::none_of(study_.responses.begin(), study_.responses.end(), [&](const ResponseCard& r) {
+                return r.measure == Measure::Frequency && (r.in_case.empty() || refers_to(r.in_case, c.name));
+            }))
+            doubt(l, "no response looks at this case");
     }
 
     void freedom(LedgerLine& l, const ModelCase& c) {
@@ -531,15 +571,41 @@ class Writer {
         for (const ResponseCard& r : study_.responses) {
             std::string words = text(r.measure);
             const std::string u = unit(dimension_of(r.measure));
+            const bool strength = r.measure == Measure::Stress || r.measure == Measure::Safety;
+            const std::string in_cases = r.in_case.empty() ? " in every case that fits" : " in " + r.in_case;
             if (r.measure == Measure::Compliance)
                 words += r.in_case.empty() ? " weighted over the cases" : " of " + r.in_case;
-            else
+            else if (of_material(r.measure))
                 words += " of " + (r.of.empty() ? std::string("the design regions") : joined(r.of));
+            else if (strength)
+                words += " of " + (r.of.empty() ? std::string("everything") : joined(r.of)) +
+                         (r.except.empty() ? "" : " except " + joined(r.except)) + in_cases;
+            else if (r.measure == Measure::Frequency)
+                words += fmt::format(" of mode {}{}", r.mode, in_cases);
+            else
+                words += " of " + r.at + (r.component == "size" ? "" : " along " + r.component) +
+                         (r.frame.empty() ? "" : " of " + r.frame) + in_cases;
             if (r.name == study_.goal->response) words = "minimize " + words;
             if (r.min) words += fmt::format(", at least {}{}", number(*r.min), u.empty() ? "" : " " + u);
             if (r.max) words += fmt::format(", at most {}{}", number(*r.max), u.empty() ? "" : " " + u);
+            if (r.max_share)
+                words += fmt::format(", at most {:g} % of {}", 100.0 * r.max_share->share,
+                                     r.max_share->ultimate ? "ultimate" : "yield");
             LedgerLine& l = line(r.name, words);
-            if (r.measure != Measure::Compliance) {
+            if (strength && (r.measure == Measure::Safety || r.max_share))
+                for (std::size_t k = 0; k < model_.regions.size(); ++k) {
+                    const ModelRegion& region = model_.regions[k];
+                    if (region.material < 0 || region.elements == 0 ||
+                        (!r.of.empty() && !refers_to(r.of, region.name)))
+                        continue;
+                    const Material& m = model_.materials[static_cast<std::size_t>(region.material)];
+                    if (r.max_share && r.max_share->ultimate ? !m.ultimate : !m.yield)
+                        doubt(l, fmt::format("the material {} of {} has no {}: it is not judged there",
+                                             m.name, region.name,
+                                             r.max_share && r.max_share->ultimate ? "ultimate strength"
+                                                                                  : "yield"));
+                }
+            if (of_material(r.measure)) {
                 const Range range = material_range(model_, r);
                 l.text += fmt::format("; {} with the kept regions alone, {}{} with all", number(range.least),
                                       number(range.most), u.empty() ? "" : " " + u);
