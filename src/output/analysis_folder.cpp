@@ -6,6 +6,7 @@
 #include "output/run_folder.hpp"
 #include "output/vtu.hpp"
 
+#include <algorithm>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -102,10 +103,15 @@ AnalysisFolder AnalysisFolder::create(const fs::path& path, bool force) {
             throw Error::files(path.string(), "a file of this name is in the way",
                                "Choose another place with --out");
         if (!fs::is_empty(path, ignored)) {
-            if (!is_one(path))
+            // What an analysis left behind that never came to its end may go as well.
+            const auto own = [](const fs::directory_entry& entry) {
+                const auto& names = own_files();
+                return std::find(names.begin(), names.end(), entry.path().filename().string()) != names.end();
+            };
+            if (!std::all_of(fs::directory_iterator(path, ignored), fs::directory_iterator(), own))
                 throw Error::files(path.string(), "the folder holds something else than an analysis",
                                    "Choose another place with --out");
-            if (!force)
+            if (!force && is_one(path))
                 throw Error::files(path.string(), "an analysis is there already",
                                    "Overwrite it with --force, or choose another folder with --out");
             for (const std::string& name : own_files()) fs::remove_all(path / name, ignored);

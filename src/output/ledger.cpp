@@ -517,7 +517,7 @@ class Writer {
             std::none_of(study_.responses.begin(), study_.responses.end(), [&](const ResponseCard& r) {
                 return r.measure == Measure::Frequency && (r.in_case.empty() || refers_to(r.in_case, c.name));
             }))
-            doubt(l, "no response looks at this case");
+            l.text += "; no response looks at it, so the optimiser leaves it out";
     }
 
     void freedom(LedgerLine& l, const ModelCase& c) {

@@ -18,17 +18,6 @@ bool chosen(const std::vector<std::string>& cases, const std::string& name) {
     return cases.empty() || refers_to(cases, name);
 }
 
-// The model with the chosen cases alone.
-void require_cases(const Model& model, const std::vector<std::string>& wanted) {
-    std::vector<std::string> known;
-    for (const ModelCase& c : model.cases) known.push_back(c.name);
-    for (const ModelModalCase& c : model.modal_cases) known.push_back(c.name);
-    for (const std::string& name : wanted)
-        if (std::none_of(known.begin(), known.end(),
-                         [&](const std::string& k) { return refers_to(name, k); }))
-            throw Error::usage("there is no case \"" + name + "\"", suggestion(name, known));
-}
-
 std::string region_name(const Model& model, RegionId r) {
     return model.regions[index(r)].name;
 }
@@ -365,18 +354,27 @@ Vec3 displacement_at(const Model& model, const Eigen::VectorXd& u, NodeId node) 
     return out;
 }
 
+void require_names(const Model& model, const AnalysisWish& wish) {
+    const auto require = [](const std::vector<std::string>& wanted, const std::vector<std::string>& known,
+                            const std::string& kind) {
+        for (const std::string& name : wanted)
+            if (std::none_of(known.begin(), known.end(),
+                             [&](const std::string& k) { return refers_to(name, k); }))
+                throw Error::usage("there is no " + kind + " \"" + name + "\"", suggestion(name, known));
+    };
+    std::vector<std::string> cases;
+    for (const ModelCase& c : model.cases) cases.push_back(c.name);
+    for (const ModelModalCase& c : model.modal_cases) cases.push_back(c.name);
+    require(wish.cases, cases, "case");
+    std::vector<std::string> places;
+    for (const ModelRegion& r : model.regions) places.push_back(r.name);
+    for (const ModelSurface& s : model.surfaces) places.push_back(s.name);
+    require(wish.except, places, "region or surface");
+}
+
 AnalysisReport analyze(const Model& model, const AnalysisWish& wish) {
-    require_cases(model, wish.cases);
+    require_names(model, wish);
     AnalysisReport out;
-    for (const std::string& name : wish.except) {
-        std::vector<std::string> known;
-        for (const ModelRegion& r : model.regions) known.push_back(r.name);
-        for (const ModelSurface& s : model.surfaces) known.push_back(s.name);
-        if (std::none_of(known.begin(), known.end(),
-                         [&](const std::string& k) { return refers_to(name, k); }))
-            throw Error::usage("there is no region or surface \"" + name + "\" to leave out",
-                               suggestion(name, known));
-    }
     out.excepted = wish.except;
     out.nodes = region_nodes(model.mesh);
     out.layers = model.mesh.shell() ? 2 : 1;

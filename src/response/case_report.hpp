@@ -62,6 +62,9 @@ struct AnalysisWish {
     SolverOptions solver;
 };
 
+// Throws Error (Usage) for a case, region or surface that is not there.
+void require_names(const Model& model, const AnalysisWish& wish);
+
 // Analyses the cases of the model with full material. Throws Error (Usage) for a case that is not there,
 // Error (Numerics) where the numbers fail.
 AnalysisReport analyze(const Model& model, const AnalysisWish& wish);

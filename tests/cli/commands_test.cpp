@@ -198,6 +198,96 @@ TEST(Program, DoesTheWholeJob) {
     EXPECT_EQ(nlohmann::json::parse(test::text_of(out / "part.json"))["thresholds"].size(), 10U);
 }
 
+TEST(Program, AnalysesEveryCase) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study() + R"(
+[[case]]
+name = "hum"
+kind = "modal"
+supports = ["clamp"]
+modes = 3
+[[point]]
+name = "corner"
+at = [80, 40, 40]
+[[response]]
+name = "sag"
+measure = "displacement"
+at = "corner"
+max = "1 m"
+)");
+    const auto found = test::upright(folder.path(), {"analyze", "bracket.toml", "--probe", "40,20,20",
+                                                     "--size", "800x500", "--refine", "2"});
+    EXPECT_EQ(found.code, 0) << found.err;
+    for (const char* words :
+         {"bend/1 (static)", "bend/2 (static)", "hum (modal", "point corner", "probe (40, 20, 20)",
+          "estimated error", "finer mesh", "none: fully held", "holds"})
+        EXPECT_NE(found.out.find(words), std::string::npos) << words << found.out;
+    const fs::path out = folder.path() / "bracket.analysis";
+    for (const char* file :
+         {"analysis.json", "fields.h5", "model.h5", "cases/bend.1.vtu", "cases/hum.vtu", "log.txt"})
+        EXPECT_TRUE(fs::exists(out / file)) << file;
+    EXPECT_TRUE(is_png(out / "figures/stress-bend.1.png", 800, 500));
+    EXPECT_TRUE(is_png(out / "figures/mode-hum-3.png", 800, 500));
+    const auto json = nlohmann::json::parse(test::text_of(out / "analysis.json"));
+    EXPECT_EQ(json["cases"].size(), 3U);
+    EXPECT_LT(json["cases"][0]["out_of_balance"].get<double>(), 1e-8);
+    EXPECT_EQ(json["cases"][2]["modes"].size(), 3U);
+
+    // Nothing is overwritten unasked; figures and films come from the folder.
+    EXPECT_EQ(test::upright(folder.path(), {"analyze", "bracket.toml", "--no-figures"}).code, 6);
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.analysis", "--what", "mode", "--mode", "2",
+                                            "--out", "second.png"})
+                  .code,
+              0);
+    EXPECT_TRUE(is_png(folder.path() / "second.png", 1280, 800));
+    const auto film = test::upright(folder.path(), {"plot", "bracket.analysis", "--what", "mode", "--animate",
+                                                    "--frames", "3", "--size", "400x300"});
+    EXPECT_EQ(film.code, 0) << film.err;
+    EXPECT_EQ(test::text_of(out / "figures/mode-hum-1.gif").substr(0, 6), "GIF89a");
+    const auto frames =
+        test::upright(folder.path(), {"plot", "bracket.analysis", "--animate", "--frames", "2", "--case",
+                                      "bend/1", "--size", "400x300", "--out", "frame.png"});
+    EXPECT_EQ(frames.code, 0) << frames.err;
+    EXPECT_TRUE(is_png(folder.path() / "frame-02.png", 400, 300));
+
+    // A model without its study gives the same numbers.
+    const auto again = test::upright(folder.path(), {"analyze", "bracket.analysis/model.h5", "--no-figures",
+                                                     "--case", "bend", "--out", "again"});
+    EXPECT_EQ(again.code, 0) << again.err;
+    EXPECT_EQ(nlohmann::json::parse(test::text_of(folder.path() / "again/analysis.json"))["cases"][0],
+              json["cases"][0]);
+}
+
+TEST(Program, AnalyzeAnswersWhatCannotBe) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study());
+    using Words = std::vector<std::string>;
+    for (const auto& [extra, code, words] :
+         {std::tuple{Words{"--case", "bent"}, 2, "there is no case \"bent\""},
+          std::tuple{Words{"--probe", "1,2"}, 2, "is not a place"},
+          std::tuple{Words{"--except", "rot"}, 2, "there is no region or surface \"rot\""},
+          std::tuple{Words{"--refine", "1"}, 2, "is no finer mesh"}}) {
+        Words all{"analyze", "bracket.toml", "--no-figures"};
+        all.insert(all.end(), extra.begin(), extra.end());
+        const auto answer = test::upright(folder.path(), all);
+        EXPECT_EQ(answer.code, code) << answer.err;
+        EXPECT_NE(answer.err.find(words), std::string::npos) << answer.err;
+        EXPECT_FALSE(fs::exists(folder.path() / "bracket.analysis"));
+    }
+    const auto plot = test::upright(folder.path(), {"plot", "nowhere", "--what", "mode"});
+    EXPECT_NE(plot.code, 0);
+}
+
+TEST(Program, ABoundBrokenByTheBaselineIsExitCode4) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml",
+                 small_study() +
+                     "[[response]]\nname = \"strength\"\nmeasure = \"stress\"\nmax = \"1% of yield\"\n");
+    const auto found = test::upright(folder.path(), {"analyze", "bracket.toml", "--no-figures"});
+    EXPECT_EQ(found.code, 4) << found.err;
+    EXPECT_NE(found.out.find("DOES NOT HOLD"), std::string::npos);
+}
+
 TEST(Program, NeverOverwritesARunUnasked) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", small_study("iterations = 2\n"));

@@ -213,7 +213,7 @@ modes = 6
 [mesh]
 )" + mesh);
     };
-    const Model tets = build_model(run("kind = \"fitted\"\nsize = 50\norder = 2\n"));
+    const Model tets = build_model(run("kind = \"fitted\"\nsize = 30\norder = 2\n"));
     const Model cells = build_model(run("size = 12\n"));
     const std::vector<double> full_tets(tets.mesh.elements(), 1.0);
     const std::vector<double> full_cells(cells.mesh.elements(), 1.0);

@@ -71,11 +71,10 @@ TEST(Published, Shells) {
     expect_within(published::twisted_beam(K::ShellQuad4, 2), 0.01);
 }
 
-class Rates : public ::testing::TestWithParam<int> {};
+class Rates : public ::testing::TestWithParam<K> {};
 
 TEST_P(Rates, EnergyConvergesAsTheorySays) {
-    const auto kind = static_cast<K>(GetParam());
-    if (traits(kind).shell) GTEST_SKIP() << "the thick cylinder is not a shell";
+    const K kind = GetParam();
     const bool second = traits(kind).nodes > traits(kind).corners;
     const double coarse = published::thick_cylinder_energy_error(kind, 2);
     const double fine = published::thick_cylinder_energy_error(kind, 4);
@@ -83,17 +82,20 @@ TEST_P(Rates, EnergyConvergesAsTheorySays) {
 }
 
 TEST_P(Rates, TheErrorEstimateComesNearTheError) {
-    const auto kind = static_cast<K>(GetParam());
-    if (traits(kind).shell) GTEST_SKIP() << "the thick cylinder is not a shell";
+    const K kind = GetParam();
     const double effectivity = published::thick_cylinder_effectivity(kind, 4);
     EXPECT_GT(effectivity, 0.8);
     EXPECT_LT(effectivity, 1.3);
 }
 
-INSTANTIATE_TEST_SUITE_P(All, Rates, ::testing::Range(0, element_kinds), [](const auto& info) {
-    std::string name = traits(static_cast<K>(info.param)).name;
-    std::replace(name.begin(), name.end(), ' ', '_');
-    return name;
-});
+// Every kind but shells, which a thick cylinder is not made of.
+INSTANTIATE_TEST_SUITE_P(All, Rates,
+                         ::testing::Values(K::Tri3, K::Tri6, K::Quad4, K::Quad8, K::Tet4, K::Tet10, K::Wedge6,
+                                           K::Hex8, K::Hex20),
+                         [](const auto& info) {
+                             std::string name = traits(info.param).name;
+                             std::replace(name.begin(), name.end(), ' ', '_');
+                             return name;
+                         });
 
 } // namespace upright

@@ -96,14 +96,15 @@ int run_analyze(const Invocation& in, Console& console) {
                            "Write a finer mesh file, and compare the two analyses");
     const std::vector<Vec3> probes = read_probes(in, model.mesh.dimension() == 2);
     require_held(model, in.cases);
-    const fs::path target(in.target);
-    const AnalysisFolder folder =
-        AnalysisFolder::create(in.out.empty() ? default_analysis_folder(target) : fs::path(in.out), in.force);
-
     AnalysisWish wish;
     wish.cases = in.cases;
     wish.except = in.except;
     wish.solver = {study.run.threads, study.run.memory};
+    require_names(model, wish);
+    const fs::path target(in.target);
+    const AnalysisFolder folder =
+        AnalysisFolder::create(in.out.empty() ? default_analysis_folder(target) : fs::path(in.out), in.force);
+
     console.result(fmt::format(
         "{}: {}, mass {:.5g} {}\n", study.title, size_text(model),
         [&] {
