@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <gif_lib.h>
 #include <unordered_map>
 
@@ -34,10 +35,37 @@ class Palette {
                 for (std::size_t a = 0; a < 3; ++a) s.sum[a] += picture.rgb[i + a];
             }
         std::vector<std::pair<std::uint32_t, Shade>> list(shades.begin(), shades.end());
+        std::vector<std::size_t> chosen;
         std::sort(list.begin(), list.end(), [](const auto& a, const auto& b) {
             return a.second.count != b.second.count ? a.second.count > b.second.count : a.first < b.first;
         });
-        for (std::size_t i = 0; i < std::min<std::size_t>(list.size(), 256); ++i) {
+        const auto mean = [](const Shade& s) {
+            return std::array<double, 3>{s.sum[0] / s.count, s.sum[1] / s.count, s.sum[2] / s.count};
+        };
+        // The most frequent ones first; then always the one that is worst served and not too rare, so that
+        // small marks keep their colour.
+        std::vector<double> far(list.size(), 1e300);
+        const auto take = [&](std::size_t i) {
+            const std::array<double, 3> c = mean(list[i].second);
+            for (std::size_t k = 0; k < list.size(); ++k) {
+                const std::array<double, 3> d = mean(list[k].second);
+                double distance = 0.0;
+                for (std::size_t a = 0; a < 3; ++a) distance += (c[a] - d[a]) * (c[a] - d[a]);
+                far[k] = std::min(far[k], distance);
+            }
+            chosen.push_back(i);
+        };
+        for (std::size_t i = 0; i < std::min<std::size_t>(list.size(), 160); ++i) take(i);
+        while (chosen.size() < std::min<std::size_t>(list.size(), 256)) {
+            std::size_t worst = 0;
+            for (std::size_t k = 1; k < list.size(); ++k)
+                if (far[k] * std::sqrt(list[k].second.count) >
+                    far[worst] * std::sqrt(list[worst].second.count))
+                    worst = k;
+            if (far[worst] <= 0.0) break;
+            take(worst);
+        }
+        for (const std::size_t i : chosen) {
             GifColorType color;
             const Shade& s = list[i].second;
             color.Red = static_cast<GifByteType>(s.sum[0] / s.count + 0.5);

@@ -3,6 +3,7 @@
 #include "output/animation.hpp"
 #include "output/scene.hpp"
 
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -80,9 +81,10 @@ class Painter {
         if (!result_.peak_words.empty()) {
             figure.add_ball(largest.shown, 0.009 * reach(model_), mark);
             figure.add_legend('o', mark,
-                              fmt::format("{} {:.4g} {}\nat {}", result_.peak_words, largest.value,
+                              fmt::format("{} {:.4g} {}\nat {}{}", result_.peak_words, largest.value,
                                           result_.unit,
-                                          vector_text(largest.place, model_.mesh.dimension() == 2)));
+                                          vector_text(largest.place, model_.mesh.dimension() == 2),
+                                          hidden_note(largest.place)));
         }
         figure.add_legend('-', color::faint, "original space");
         const Extent extent = result_.whole ? Extent::Whole : Extent::Modelled;
@@ -98,6 +100,31 @@ class Painter {
     }
 
   private:
+    // Where to look from to see a place on the skin, if not from here.
+    std::string hidden_note(const Vec3& place) const {
+        if (model_.mesh.dimension() == 2) return "";
+        const Vec3 from = view_direction(options_.from, false);
+        Vec3 normal = Vec3::Zero();
+        for (const auto& polygon : skin_.patch.polygons)
+            for (const std::int32_t i : polygon)
+                if (skin_.patch.points[static_cast<std::size_t>(i)] == place) {
+                    const auto at = [&](std::size_t k) -> const Vec3& {
+                        return skin_.patch.points[static_cast<std::size_t>(polygon[k])];
+                    };
+                    const Vec3 n = (at(1) - at(0)).cross(at(2) - at(0)).normalized();
+                    if (n.dot(from) > 0.05) return "";
+                    normal += n;
+                }
+        std::string best;
+        double most = 0.3;
+        for (const char* view : {"front", "back", "left", "right", "top", "bottom"})
+            if (const double d = view_direction(view, false).dot(normal.normalized()); d > most) {
+                most = d;
+                best = view;
+            }
+        return best.empty() ? "" : "\non the far side: --from " + best;
+    }
+
     const Study& study_;
     const Model& model_;
     const ResultFigure& result_;
