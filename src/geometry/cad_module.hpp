@@ -31,6 +31,7 @@ struct Solid {
     std::filesystem::path file;
     int body = 0;       // index in the file
     double scale = 1.0; // from millimetres
+    double grow = 0.0;  // prism, file: all faces moved outward (inward where below zero), corners kept sharp
     Mat3 axes = Mat3::Identity();
     Vec3 origin = Vec3::Zero();
 };

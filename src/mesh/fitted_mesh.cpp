@@ -73,7 +73,11 @@ class Builder {
 
     // One body of triangles without anything that cuts it needs no exact geometry.
     bool facets_alone(FittedInput& input) const {
-        if (study_.regions.size() != 1 || !study_.symmetry.empty()) return false;
+        const auto layers =
+            std::count_if(study_.regions.begin(), study_.regions.end(),
+                          [&](const RegionCard& card) { return is_surface_layer(study_, card); });
+        if (layers + 1 != static_cast<std::ptrdiff_t>(study_.regions.size()) || !study_.symmetry.empty())
+            return false;
         const Shape* shape = std::get_if<Shape>(&study_.regions.front().extent);
         const FileBody* file = shape == nullptr ? nullptr : std::get_if<FileBody>(shape);
         if (file == nullptr || is_step(*file)) return false;
@@ -138,7 +142,7 @@ class Builder {
             return;
         }
         const Skin& skin = std::get<Skin>(card.extent);
-        bool any = false;
+        if (is_surface_layer(study_, card)) return; // found on the mesh
         for (std::size_t other = 0; other < r; ++other) {
             if (!refers_to(skin.of, study_.regions[other].name)) continue;
             const Shape* shape = std::get_if<Shape>(&study_.regions[other].extent);
@@ -146,13 +150,7 @@ class Builder {
                 throw Error::input(card.place, "a fitted mesh cannot make the skin of a skin",
                                    "Name a region with a shape");
             add_shape(card, *shape, skin.into_body ? -skin.depth : skin.depth, out);
-            any = true;
         }
-        if (!any)
-            throw Error::input(card.place,
-                               "a fitted mesh cannot make the skin of a surface: \"" + card.name + "\"",
-                               "Write the layer as a shape (box, cylinder, …), as a skin of a region, or use "
-                               "kind = \"grid\"");
     }
 
     // A shape, grown by `grow` on all sides.
@@ -189,11 +187,10 @@ class Builder {
             s.a = ball->center;
             s.radius_a = ball->radius + grow;
         } else if (const Prism* p = std::get_if<Prism>(&shape)) {
-            if (grow != 0.0)
-                throw Error::input(card.place, "a fitted mesh cannot make the skin of a prism",
-                                   "Write the layer as a shape, or use kind = \"grid\"");
             s.kind = Solid::Kind::Prism;
-            swept(p->from, p->to);
+            s.a = p->from;
+            s.b = p->to;
+            s.grow = grow;
             const auto [u, v] = across(p->to - p->from);
             for (const Vec2& corner : p->polygon) s.loop.push_back(p->from + corner.x() * u + corner.y() * v);
         } else if (const HalfSpace* half = std::get_if<HalfSpace>(&shape)) {
@@ -213,9 +210,7 @@ class Builder {
             return add_shape(card, placed->shape->shape, grow, out, axes * placed->axes,
                              axes * placed->origin + origin);
         } else if (const FileBody* file = std::get_if<FileBody>(&shape)) {
-            if (grow != 0.0)
-                throw Error::input(card.place, "a fitted mesh cannot make the skin of a body from a file",
-                                   "Use a washer, write the layer as a shape, or use kind = \"grid\"");
+            s.grow = grow;
             if (!is_step(*file))
                 throw Error::input(card.place,
                                    "a fitted mesh cannot cut regions into a body of triangles (STL, OBJ)",
@@ -431,6 +426,12 @@ class Builder {
 };
 
 } // namespace
+
+bool is_surface_layer(const Study& study, const RegionCard& card) {
+    const Skin* skin = std::get_if<Skin>(&card.extent);
+    return skin != nullptr && std::any_of(study.surfaces.begin(), study.surfaces.end(),
+                                          [&](const SurfaceCard& s) { return refers_to(skin->of, s.name); });
+}
 
 FittedMesh make_fitted_mesh(const Study& study, const RegionExtents& extents) {
     return Builder(study, extents).run();

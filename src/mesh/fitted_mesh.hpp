@@ -12,8 +12,12 @@ struct FittedMesh {
     std::vector<std::string> remarks;
 };
 
-// Throws Error (Input) for regions that cannot be fitted (skins of files, skins of surfaces, half spaces that
-// cut nothing) and Error (Numerics) where the shape cannot be meshed.
+// Whether a region is a layer under surfaces. Those are not cut into the mesh: which elements they take is
+// found on it.
+bool is_surface_layer(const Study& study, const RegionCard& card);
+
+// Throws Error (Input) for regions that cannot be fitted (bodies of triangles that others cut, skins of
+// skins) and Error (Numerics) where the shape cannot be meshed.
 FittedMesh make_fitted_mesh(const Study& study, const RegionExtents& extents);
 
 } // namespace upright

@@ -130,6 +130,7 @@ std::vector<std::pair<NodeId, double>> positive_shares(const Mesh& mesh,
 ModelCoupling make_coupling(const Model& model, const CouplingCard& card) {
     const Mesh& mesh = model.mesh;
     ModelCoupling out;
+    out.place = card.place;
     out.name = card.name;
     out.rigid = card.rigid;
     out.surfaces = card.surfaces;
@@ -373,6 +374,7 @@ ModelBond make_bond(const Model& model, const BondCard& card) {
 
 ModelSupport make_support(const Model& model, const Study& study, const SupportCard& card) {
     ModelSupport out;
+    out.place = card.place;
     out.name = card.name;
     out.on = card.on;
     out.hold = card.hold;
@@ -712,12 +714,62 @@ void paint_mesh(Model& model, const Study& study, Mesh raw, bool stairs, const M
     model.mesh = std::move(raw);
 }
 
+// Layers under surfaces can only be found on the mesh: whole elements under the picked faces. They stand in
+// `layers`, None elsewhere, as painting in order has them.
+std::vector<RegionId> surface_layers(const Study& study, const Mesh& mesh, RegionExtents& extents) {
+    const MeshCells cells(mesh, false);
+    Painting painting = paint(study, cells);
+    std::vector<RegionId> out = std::move(painting.owner);
+    // Every element with a node on the faces belongs to the layer, or holes would gape between those with a
+    // face there.
+    for (std::size_t r = 0; r < study.regions.size(); ++r) {
+        if (!is_surface_layer(study, study.regions[r])) continue;
+        std::vector<bool> touched(mesh.nodes.size(), false);
+        for (std::size_t s = 0; s < study.surfaces.size(); ++s)
+            if (refers_to(std::get<Skin>(study.regions[r].extent).of, study.surfaces[s].name))
+                for (const CellFace& f : painting.surfaces[s])
+                    for (const NodeId n : mesh.face_corners({static_cast<ElementId>(f.cell), f.side}))
+                        touched[index(n)] = true;
+        for (std::size_t e = 0; e < out.size(); ++e) {
+            if (out[e] == RegionId::None || index(out[e]) >= r) continue;
+            for (const NodeId n : mesh.nodes_of(static_cast<ElementId>(e)))
+                if (touched[index(n)]) out[e] = static_cast<RegionId>(r);
+        }
+    }
+    for (RegionId& r : out)
+        if (r != RegionId::None &&
+            !(index(r) < painting.extents.skins.size() && painting.extents.skins[index(r)]))
+            r = RegionId::None;
+    extents = std::move(painting.extents);
+    return out;
+}
+
+bool has_surface_layers(const Study& study) {
+    return std::any_of(study.regions.begin(), study.regions.end(),
+                       [&](const RegionCard& card) { return is_surface_layer(study, card); });
+}
+
 // A fitted mesh comes with its regions; what else painting tells is asked of the elements' middles.
 void make_fitted(Model& model, const Study& study, std::vector<std::vector<MeshFace>>& surfaces) {
     model.extents = find_rings(study);
     FittedMesh fitted = make_fitted_mesh(study, model.extents);
     model.mesh = std::move(fitted.mesh);
     model.remarks = std::move(fitted.remarks);
+    if (has_surface_layers(study)) {
+        const std::vector<RegionId> layers = surface_layers(study, model.mesh, model.extents);
+        std::vector<std::size_t> count(study.regions.size(), 0);
+        for (std::size_t e = 0; e < layers.size(); ++e)
+            if (layers[e] != RegionId::None) {
+                model.mesh.region[e] = layers[e];
+                ++count[index(layers[e])];
+            }
+        for (std::size_t r = 0; r < count.size(); ++r)
+            if (count[r] > 0)
+                model.remarks.push_back(
+                    fmt::format("the layer \"{}\" under a surface takes whole elements: its "
+                                "inner border is no smooth face",
+                                study.regions[r].name));
+    }
     Painting painting;
     painting.extents = model.extents;
     painting.owner = model.mesh.region;
@@ -812,14 +864,14 @@ Transform Model::transform(const ModelCase& c, bool with_supports) const {
     if (with_supports)
         for (const std::size_t s : c.supports)
             for (const Equation& e : supports[s].equations)
-                out.add(e, "the support \"" + supports[s].name + "\"");
+                out.add(e, "the support \"" + supports[s].name + "\"", supports[s].place);
     for (const ModelBond& b : bonds)
         for (const Equation& e : b.equations) out.add(e, "the bond \"" + b.name + "\"");
     for (const bool rigid : {true, false})
         for (const ModelCoupling& coupling : couplings)
             if (coupling.rigid == rigid)
                 for (const Equation& e : coupling.equations)
-                    out.add(e, "the coupling \"" + coupling.name + "\"");
+                    out.add(e, "the coupling \"" + coupling.name + "\"", coupling.place);
     out.finish();
     return out;
 }

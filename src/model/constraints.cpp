@@ -1,7 +1,5 @@
 #include "model/constraints.hpp"
 
-#include "base/error.hpp"
-
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -12,7 +10,7 @@ Transform::Transform(std::vector<double> scale_of_freedom)
     : scale_(std::move(scale_of_freedom)), dependent_(scale_.size(), false), rows_(scale_.size()),
       users_(scale_.size()) {}
 
-void Transform::add(const Equation& equation, const std::string& who) {
+void Transform::add(const Equation& equation, const std::string& who, const Place& place) {
     std::map<std::size_t, double> sum;
     double value = equation.value;
     double largest = 0.0;
@@ -32,7 +30,7 @@ void Transform::add(const Equation& equation, const std::string& who) {
         if (std::abs(value) > 1e-9 * std::max(std::abs(equation.value), 1e-300) &&
             std::abs(value) > 1e-12 * largest)
             throw Error::input(
-                {}, who + " contradicts another support or coupling: the same motion is given two values",
+                place, who + " contradicts another support or coupling: the same motion is given two values",
                 "Hold or move it in one of them alone");
         return;
     }

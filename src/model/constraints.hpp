@@ -1,6 +1,8 @@
 // Linear constraints u = T q + g, eliminated (never penalties): held directions, couplings, bonds, symmetry.
 #pragma once
 
+#include "base/error.hpp"
+
 #include <Eigen/Core>
 
 #include <cstddef>
@@ -30,7 +32,7 @@ class Transform {
     // Takes an equation away from the freedoms: its first term is expressed by the others where it can be,
     // else the largest one. Equations that say nothing new are left out. Throws Error (Input) where it
     // contradicts those before it; `who` names it.
-    void add(const Equation& equation, const std::string& who);
+    void add(const Equation& equation, const std::string& who, const Place& place = {});
     // Numbers what is left. To be called once, after the last equation.
     void finish();
 

@@ -51,6 +51,7 @@ struct ModelPoint {
 
 struct ModelCoupling {
     std::string name;
+    Place place; // of its card; not kept in model.h5
     bool rigid = true;
     std::vector<std::string> surfaces;
     Vec3 at = Vec3::Zero();
@@ -95,6 +96,7 @@ struct ModelBond {
 
 struct ModelSupport {
     std::string name;
+    Place place;                 // of its card; not kept in model.h5
     std::vector<std::string> on; // surfaces, points and couplings it acts on
     std::array<bool, 6> hold{};
     std::string frame; // its name; empty: global

@@ -130,6 +130,68 @@ TEST(Fitted, ACuspIsNamedWithItsPlace) {
     EXPECT_NE(message.find("cusp"), std::string::npos) << message;
 }
 
+// An L of 19500 mm3 with a square hole, lined by 2 mm and hulled by 2 mm.
+TEST(Fitted, SkinsOfPrismsKeepTheirDepth) {
+    const Model m = build_model(test::study_from(fitted_study(R"(
+[[region]]
+name = "ell"
+role = "design"
+material = "steel"
+prism = { polygon = [[0, 0], [40, 0], [40, 15], [15, 15], [15, 40], [0, 40]], from = [0, 0, 0], to = [0, 0, 20] }
+[[region]]
+name = "hole"
+role = "void"
+prism = { polygon = [[25, 4], [34, 4], [34, 11], [25, 11]], from = [0, 0, 0], to = [0, 0, 20] }
+[[region]]
+name = "lining"
+role = "keep"
+material = "steel"
+skin_of = "hole"
+depth = 2
+[[region]]
+name = "hull"
+role = "keep"
+material = "steel"
+skin_of = "ell"
+into = "body"
+depth = 2
+)",
+                                                              "size = 5\n")));
+    EXPECT_NEAR(volume_of(m, "lining"), (13 * 11 - 9 * 7) * 16, 1e-6);
+    EXPECT_NEAR(volume_of(m, "hull") + volume_of(m, "lining") + volume_of(m, "ell"), (975 - 63) * 20, 1e-6);
+    EXPECT_NEAR(volume_of(m, "ell"), 8448, 1e-6);
+}
+
+TEST(Fitted, ASkinOfAStepBody) {
+    const std::string body =
+        "[[region]]\nname = \"part\"\nrole = \"design\"\nmaterial = \"steel\"\nfile = \"" +
+        std::string(UPRIGHT_TEST_BODIES) + "/bracket.step\"\n";
+    const auto hull = [](const char* depth) {
+        return std::string("[[region]]\nname = \"hull\"\nrole = \"keep\"\nmaterial = \"steel\"\nskin_of = "
+                           "\"part\"\ninto = \"body\"\ndepth = ") +
+               depth + "\n";
+    };
+    // A layer deeper than the walls are thick is a message.
+    const std::string message = test::error_of(fitted_study(body + hull("200"), "size = 4\n"));
+    EXPECT_NE(message.find("a layer of this depth cannot be made"), std::string::npos) << message;
+}
+
+TEST(Fitted, ALayerUnderASurfaceIsWhole) {
+    const Model m = build_model(test::study_from(fitted_study(
+        std::string(block) + "[[surface]]\nname = \"end\"\nof = \"block\"\nfacing = [1, 0, 0]\n"
+                             "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\n"
+                             "skin_of = \"end\"\ndepth = 4\n")));
+    EXPECT_GT(volume_of(m, "pad"), 0.7 * 4 * 150);
+    EXPECT_LT(volume_of(m, "pad"), 1.6 * 4 * 150);
+    EXPECT_NEAR(volume_of(m, "pad") + volume_of(m, "block"), 3000, 1e-6);
+    // Nothing but the pad touches the face.
+    for (const NodeId n : m.surfaces[0].nodes)
+        for (std::size_t e = 0; e < m.mesh.elements(); ++e)
+            for (const NodeId other : m.mesh.nodes_of(static_cast<ElementId>(e)))
+                if (other == n) EXPECT_EQ(m.role(static_cast<ElementId>(e)), Role::Keep);
+    ASSERT_FALSE(m.remarks.empty());
+}
+
 TEST(Fitted, TheSameStudyGivesTheSameMesh) {
     const Model a = build_model(test::study_from(fitted_study(block)));
     const Model b = build_model(test::study_from(fitted_study(block)));

@@ -13,12 +13,14 @@
 #include <BRepGProp.hxx>
 #include <BRepLProp_SLProps.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
+#include <BRepOffsetAPI_MakeOffsetShape.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCone.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
 #include <BRepPrimAPI_MakeSphere.hxx>
 #include <BRepTools.hxx>
+#include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
 #include <GProp_GProps.hxx>
@@ -52,6 +54,8 @@
 #include <cmath>
 #include <map>
 #include <stdexcept>
+#include <sys/wait.h>
+#include <unistd.h>
 
 namespace upright::cad {
 
@@ -290,6 +294,47 @@ File read_step(const std::filesystem::path& file, double unit_si, double deflect
     throw std::runtime_error(std::string("the STEP file cannot be read: ") + bad.GetMessageString());
 }
 
+// All faces moved outward, corners kept sharp. The library's offset can crash where faces vanish; it runs in
+// a process of its own, so that this is a message and no end of the program.
+TopoDS_Shape grown(const TopoDS_Shape& body, double grow) {
+    const char* failed =
+        "a layer of this depth cannot be made of this body's faces; write it as a shape, or as "
+        "a layer under a surface";
+    std::string file = (std::filesystem::temp_directory_path() / "upright-layer-XXXXXX").string();
+    const int handle = ::mkstemp(file.data());
+    if (handle < 0) throw std::runtime_error("no temporary file can be made for a layer");
+    ::close(handle);
+    const pid_t child = ::fork();
+    if (child == 0) {
+        bool good = false;
+        try {
+            BRepOffsetAPI_MakeOffsetShape offset;
+            offset.PerformByJoin(body, grow, 1e-6 * size_of(body), BRepOffset_Skin, false, false,
+                                 GeomAbs_Intersection);
+            good =
+                offset.IsDone() && !offset.Shape().IsNull() && BRepTools::Write(offset.Shape(), file.c_str());
+        } catch (...) { // whatever it is, the parent says that no layer came out
+        }
+        ::_exit(good ? 0 : 1);
+    }
+    int status = 1;
+    if (child > 0) ::waitpid(child, &status, 0);
+    TopoDS_Shape out;
+    BRep_Builder builder;
+    const bool good = child > 0 && WIFEXITED(status) && WEXITSTATUS(status) == 0 &&
+                      BRepTools::Read(out, file.c_str(), builder);
+    std::filesystem::remove(file);
+    if (!good) throw std::runtime_error(failed);
+    GProp_GProps properties;
+    GProp_GProps before;
+    BRepGProp::VolumeProperties(out, properties);
+    BRepGProp::VolumeProperties(body, before);
+    // A layer that is deeper than the body is thick turns it inside out.
+    if (!(properties.Mass() > 0.0) || (properties.Mass() > before.Mass()) != (grow > 0.0))
+        throw std::runtime_error(failed);
+    return out;
+}
+
 TopoDS_Shape make(const Solid& solid, double unit_si) {
     TopoDS_Shape out;
     const auto axis = [&] {
@@ -332,6 +377,7 @@ TopoDS_Shape make(const Solid& solid, double unit_si) {
         break;
     }
     }
+    if (solid.grow != 0.0) out = grown(out, solid.grow);
     if (!solid.axes.isIdentity(1e-14) || !solid.origin.isZero()) {
         gp_Trsf motion;
         const Mat3& m = solid.axes;
