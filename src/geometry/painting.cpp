@@ -74,7 +74,9 @@ void add_triangles(std::vector<Vec3>& points, std::vector<std::array<std::int32_
 class Picker {
   public:
     Picker(const Study& study, const Cells& cells, const Painting& painting)
-        : study_(study), cells_(cells), painting_(painting) {}
+        : study_(study), cells_(cells), painting_(painting),
+          has_voids_(std::any_of(study.regions.begin(), study.regions.end(),
+                                 [](const RegionCard& r) { return r.role == Role::Void; })) {}
 
     std::vector<CellFace> pick_or_throw(const SurfaceCard& card) {
         std::vector<CellFace> faces = pick(card);
@@ -118,13 +120,25 @@ class Picker {
                 return painting_.owner[static_cast<std::size_t>(beyond)] == static_cast<RegionId>(region);
             // A grid has cells in every void that it reaches; other meshes are made without some of them.
             if (dynamic_cast<const GridCells*>(&cells_) != nullptr) return false;
-            // Who owns the place just beyond the face?
-            const Vec3 p = center(face) + 0.05 * cells_.cell_size() * normal(face);
-            return owner_at(study_, painting_.extents, p) == static_cast<RegionId>(region);
+            return owner_at(study_, painting_.extents, just_beyond(face)) == static_cast<RegionId>(region);
+        }
+        if (beyond < 0 && painting_.covered[region][face.cell] &&
+            dynamic_cast<const GridCells*>(&cells_) == nullptr && has_voids_) {
+            // The wall of a void that took a part of the region bears the void's name, though no cell is
+            // there.
+            const Vec3 p = just_beyond(face);
+            const RegionId owner = owner_at(study_, painting_.extents, p);
+            if (owner != RegionId::None && study_.regions[index(owner)].role == Role::Void &&
+                region_distance(study_, painting_.extents, static_cast<RegionId>(region), p) <= 0.0)
+                return false;
         }
         return painting_.covered[region][face.cell] &&
                !(beyond >= 0 && !cells_.always_free(face.cell, face.side) &&
                  painting_.covered[region][static_cast<std::size_t>(beyond)]);
+    }
+
+    Vec3 just_beyond(const CellFace& face) const {
+        return center(face) + 0.05 * cells_.cell_size() * normal(face);
     }
 
     bool of_any(const SurfaceCard& card, const CellFace& face) const {
@@ -251,6 +265,7 @@ class Picker {
     const Study& study_;
     const Cells& cells_;
     const Painting& painting_;
+    bool has_voids_;
     std::string story_;
     Bounds before_;
 };

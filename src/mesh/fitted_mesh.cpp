@@ -2,12 +2,14 @@
 
 #include "geometry/cad_module.hpp"
 #include "geometry/file_body.hpp"
+#include "mesh/flat_mesher.hpp"
 #include "study/file_slot.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <map>
 #include <stdexcept>
 #include <unordered_map>
 
@@ -30,25 +32,14 @@ class Builder {
     }
 
     FittedMesh run() {
+        if (study_.mesh.flat()) return run_flat();
         FittedInput input;
         if (!facets_alone(input)) arrangement(input);
         FittedOptions options;
         options.size = study_.mesh.size;
         for (const RefineCard& card : study_.mesh.refine) {
-            if (card.size >= study_.mesh.size)
-                throw Error::input(card.place, "a refinement must be finer than [mesh] size",
-                                   "Write a smaller size");
             options.smallest = std::min(options.smallest, 0.5 * card.size / study_.mesh.size);
-            options.refine.emplace_back(
-                [this, &card](const Vec3& p) {
-                    if (card.inside) return signed_distance(*card.inside, p);
-                    double d = 1e300;
-                    for (std::size_t r = 0; r < study_.regions.size(); ++r)
-                        if (refers_to(card.on, study_.regions[r].name))
-                            d = std::min(d, region_distance(study_, extents_, static_cast<RegionId>(r), p));
-                    return d - 0.5 * card.size;
-                },
-                card.size);
+            options.refine.push_back(refinement(card));
         }
         guard_size();
         FittedTets tets;
@@ -61,6 +52,99 @@ class Builder {
     }
 
   private:
+    // Where a refinement asks for what.
+    std::pair<std::function<double(const Vec3&)>, double> refinement(const RefineCard& card) const {
+        if (card.size >= study_.mesh.size)
+            throw Error::input(card.place, "a refinement must be finer than [mesh] size",
+                               "Write a smaller size");
+        return {[this, &card](const Vec3& p) {
+                    if (card.inside) return signed_distance(*card.inside, p);
+                    double d = 1e300;
+                    for (std::size_t r = 0; r < study_.regions.size(); ++r)
+                        if (refers_to(card.on, study_.regions[r].name))
+                            d = std::min(d, region_distance(study_, extents_, static_cast<RegionId>(r), p));
+                    return d - 0.5 * card.size;
+                },
+                card.size};
+    }
+
+    // Triangles in the plane: the regions as bodies of some height are cut against each other, and what lies
+    // in z = 0 is meshed.
+    FittedMesh run_flat() {
+        height_ = 0.5 * box_.diagonal();
+        const double cells = 2.3 * box_.size().x() * box_.size().y() / (study_.mesh.size * study_.mesh.size);
+        if (cells > 2e7)
+            throw Error::input(study_.mesh.place,
+                               fmt::format("a size of {:g} {} makes about {:.3g} triangles", study_.mesh.size,
+                                           study_.units.length, cells),
+                               "Write a larger size");
+        const cad::Arrangement cut = arranged(0.02);
+        const std::vector<std::int32_t> region = classify(cut);
+        FlatInput input;
+        for (const Vec3& p : cut.points) input.points.emplace_back(p.x(), p.y());
+        for (std::size_t t = 0; t < cut.triangles.size(); ++t) {
+            std::array<std::int32_t, 3> c = cut.triangles[t];
+            const auto at = [&](std::size_t i) -> const Vec3& {
+                return cut.points[static_cast<std::size_t>(c[i])];
+            };
+            const double level = std::max({std::abs(at(0).z()), std::abs(at(1).z()), std::abs(at(2).z())});
+            if (level > 1e-6 * height_) continue;
+            const std::int32_t cell = std::max(cut.cells_of[t][0], cut.cells_of[t][1]);
+            if (Vec3((at(1) - at(0)).cross(at(2) - at(0))).z() < 0.0) std::swap(c[1], c[2]);
+            input.triangles.push_back(c);
+            input.region.push_back(cell < 0 ? -1 : region[static_cast<std::size_t>(cell)]);
+        }
+        if (std::all_of(input.region.begin(), input.region.end(), [](std::int32_t r) { return r < 0; }))
+            throw Error::input(study_.mesh.place, "nothing is solid",
+                               "Look for a void that covers everything");
+        FlatOptions options;
+        options.size = study_.mesh.size;
+        for (const RefineCard& card : study_.mesh.refine) {
+            options.smallest = std::min(options.smallest, 0.5 * card.size / study_.mesh.size);
+            options.refine.push_back(refinement(card));
+        }
+        const FlatTriangles flat = make_flat_triangles(input, options);
+        FittedMesh out;
+        Mesh& mesh = out.mesh;
+        for (const Vec2& p : flat.points) mesh.nodes.emplace_back(p.x(), p.y(), 0.0);
+        mesh.size = study_.mesh.size;
+        mesh.symmetry = cuts_;
+        for (Vec3& p : mesh.nodes)
+            for (const SymmetryCut& s : cuts_)
+                if (std::abs(p[s.axis] - s.at) < 1e-6 * mesh.size) p[s.axis] = s.at;
+        for (std::size_t t = 0; t < flat.triangles.size(); ++t) {
+            std::vector<NodeId> ids;
+            for (const std::int32_t n : flat.triangles[t]) ids.push_back(static_cast<NodeId>(n));
+            const auto owner = static_cast<RegionId>(flat.region[t]);
+            mesh.add(study_.mesh.shell() ? ElementKind::ShellTri3 : ElementKind::Tri3, ids, owner);
+            mesh.thickness.push_back(study_.thickness(owner));
+        }
+        if (study_.mesh.order == 2) {
+            raise_order(mesh);
+            bend_flat(mesh, flat);
+        }
+        if (flat.smallest_angle < 20.0)
+            out.remarks.push_back(fmt::format("the smallest angle is {:.1f} deg, at ({:.4g}, {:.4g})",
+                                              flat.smallest_angle, flat.worst.x(), flat.worst.y()));
+        mesh.finish();
+        return out;
+    }
+
+    // Middles of edges onto their border.
+    static void bend_flat(Mesh& mesh, const FlatTriangles& flat) {
+        std::map<std::pair<std::int32_t, std::int32_t>, Vec2> wanted;
+        for (const auto& [ends, place] : flat.border) wanted[std::minmax(ends[0], ends[1])] = place;
+        for (std::size_t e = 0; e < mesh.elements(); ++e) {
+            const NodeRange ids = mesh.nodes_of(static_cast<ElementId>(e));
+            for (std::size_t k = 0; k < 3; ++k) {
+                const auto a = static_cast<std::int32_t>(ids[k]);
+                const auto b = static_cast<std::int32_t>(ids[(k + 1) % 3]);
+                if (const auto found = wanted.find(std::minmax(a, b)); found != wanted.end())
+                    mesh.nodes[index(ids[3 + k])].head(2) = found->second;
+            }
+        }
+    }
+
     void guard_size() const {
         const double cells = box_.size().prod() / std::pow(study_.mesh.size, 3) * 6.0;
         if (cells > 5e7)
@@ -97,17 +181,20 @@ class Builder {
         return kind == ".step" || kind == ".stp";
     }
 
-    void arrangement(FittedInput& input) {
+    cad::Arrangement arranged(double angle) {
         std::vector<Solid> solids;
         for (std::size_t r = 0; r < study_.regions.size(); ++r) add_region(r, solids);
         for (const SymmetryPlane& plane : study_.symmetry) add_cut(plane, solids);
-        cad::Arrangement cut;
         try {
-            cut = cad::module().arrange(solids, study_.units.length_si, 0.01 * study_.mesh.size, 0.15);
+            return cad::module().arrange(solids, study_.units.length_si, 0.01 * study_.mesh.size, angle);
         } catch (const std::runtime_error& bad) {
             throw Error::input(study_.mesh.place, bad.what(),
                                "Move the regions a little apart, or use kind = \"grid\"");
         }
+    }
+
+    void arrangement(FittedInput& input) {
+        const cad::Arrangement cut = arranged(0.15);
         const std::vector<std::int32_t> region = classify(cut);
         input.points = cut.points;
         input.face_radius = cut.radius;
@@ -168,6 +255,10 @@ class Builder {
             s.kind = Solid::Kind::Box;
             s.a = box->low - Vec3::Constant(grow);
             s.b = box->high + Vec3::Constant(grow);
+            if (height_ > 0.0) {
+                s.a.z() = 0.0;
+                s.b.z() = height_;
+            }
             if (!((s.b - s.a).minCoeff() > 0.0))
                 throw Error::input(card.place, "the layer is deeper than the body is thick",
                                    "Write a smaller depth");
@@ -202,6 +293,17 @@ class Builder {
             turn << u, half->normal.cross(u), half->normal;
             s.axes = axes * turn;
             s.origin = axes * half->point + origin;
+            if (height_ > 0.0) {
+                const Vec3 along = Vec3::UnitZ().cross(half->normal);
+                Mat3 upright_turn;
+                upright_turn << along, Vec3::UnitZ().cross(along), Vec3::UnitZ();
+                // Its second axis looks against the normal.
+                s.axes = axes * upright_turn;
+                s.a = Vec3(-size, -size, 0.0);
+                s.b = Vec3(size, 0.0, height_);
+                out.push_back(s);
+                return;
+            }
             // Centred beside the body, so that the box holds it.
             const Vec3 middle = turn.transpose() * (box_.center() - half->point);
             s.a = Vec3(middle.x() - size, middle.y() - size, 0.0);
@@ -209,6 +311,25 @@ class Builder {
         } else if (const Placed* placed = std::get_if<Placed>(&shape)) {
             return add_shape(card, placed->shape->shape, grow, out, axes * placed->axes,
                              axes * placed->origin + origin);
+        } else if (const Disk* disk = std::get_if<Disk>(&shape)) {
+            s.kind = Solid::Kind::Cylinder;
+            s.a = disk->center;
+            s.b = disk->center + height_ * Vec3::UnitZ();
+            if (disk->inner - grow > 0.0) {
+                s.radius_a = disk->inner - grow;
+                out.push_back(s);
+            }
+            s.radius_a = disk->radius + grow;
+            if (!(s.radius_a > 0.0))
+                throw Error::input(card.place, "the layer is deeper than the body is thick",
+                                   "Write a smaller depth");
+        } else if (const Polygon* polygon = std::get_if<Polygon>(&shape)) {
+            s.kind = Solid::Kind::Prism;
+            // Growing moves its ends to where they belong.
+            s.a = grow * Vec3::UnitZ();
+            s.b = (height_ - grow) * Vec3::UnitZ();
+            s.grow = grow;
+            for (const Vec2& corner : polygon->corners) s.loop.emplace_back(corner.x(), corner.y(), grow);
         } else if (const FileBody* file = std::get_if<FileBody>(&shape)) {
             s.grow = grow;
             if (!is_step(*file))
@@ -270,10 +391,14 @@ class Builder {
                 for (const FacetTree::Hit& h : hits) along = std::min(along, h.along);
                 if (along > 1e299) continue;
                 const Vec3 p = from + 0.5 * along * n;
-                const double d = tree.nearest(p).distance;
+                double d = tree.nearest(p).distance;
+                // In the plane depth is that of the border, not that of the height.
+                if (height_ > 0.0 && std::abs(n.z()) > 0.5) continue;
+                if (height_ > 0.0) d = along;
                 if (d > depth) {
                     depth = d;
                     best = p;
+                    if (height_ > 0.0) best.z() = 0.0;
                 }
             }
             bool modelled = depth > 0.0;
@@ -422,6 +547,7 @@ class Builder {
     const Study& study_;
     const RegionExtents& extents_;
     Bounds box_;
+    double height_ = 0.0; // of the bodies that stand for regions of the plane; 0 in space
     std::vector<SymmetryCut> cuts_;
 };
 

@@ -142,9 +142,6 @@ MeshCard read_mesh(const Node& document, const Quantities& quantities, const std
                       : word == "plane-stress" ? ElementFamily::PlaneStress
                       : word == "plane-strain" ? ElementFamily::PlaneStrain
                                                : ElementFamily::Shell;
-        if (mesh.kind == MeshKind::Fitted && mesh.family != ElementFamily::Solid)
-            throw Error::input(element->place, "fitted meshes are solid",
-                               "Write kind = \"grid\" or \"polar\" for a " + word + " mesh");
         if (mesh.sweep && mesh.family != ElementFamily::Solid)
             throw Error::input(element->place, "a swept mesh is solid", "Remove this key, or sweep");
     }

@@ -198,3 +198,99 @@ TEST(Fitted, TheSameStudyGivesTheSameMesh) {
     ASSERT_EQ(a.mesh.nodes.size(), b.mesh.nodes.size());
     EXPECT_EQ(a.mesh.connectivity, b.mesh.connectivity);
 }
+
+namespace {
+
+std::string flat_study(const std::string& mesh) {
+    return std::string("units = [\"mm\", \"N\", \"s\"]\n") + test::steel + R"(
+[[region]]
+name = "plate"
+role = "design"
+material = "steel"
+polygon = [[0, 0], [120, 10], [120, 50], [0, 60]]
+[[region]]
+name = "eye"
+role = "void"
+disk = { center = [90, 30], radius = 12 }
+[[region]]
+name = "ring"
+role = "keep"
+material = "steel"
+skin_of = "eye"
+depth = 5
+[[region]]
+name = "slot"
+role = "void"
+box = [[20, 26], [50, 34]]
+[[region]]
+name = "rim"
+role = "keep"
+material = "steel"
+skin_of = "plate"
+into = "body"
+depth = 2
+[[surface]]
+name = "root"
+of = "plate"
+facing = [-1, 0]
+[[surface]]
+name = "wall"
+of = "eye"
+[mesh]
+kind = "fitted"
+)" + mesh;
+}
+
+} // namespace
+
+TEST(Flat, TrianglesFollowEveryBorder) {
+    const Model m = build_model(test::study_from(flat_study(
+        "size = 3\nelement = \"plane-stress\"\nthickness = 4\n[[mesh.refine]]\non = \"ring\"\nsize = 1\n")));
+    const double pi = 3.14159265358979323846;
+    EXPECT_NEAR(volume_of(m, "ring") / (4 * pi * (17 * 17 - 12 * 12)), 1.0, 0.005);
+    double whole = 0.0;
+    for (const ModelRegion& r : m.regions) whole += r.volume;
+    EXPECT_NEAR(whole / (4 * (6000 - 144 * pi - 240)), 1.0, 0.002);
+    // A rim of 2 all round: what is left of the plate is the polygon moved inward.
+    EXPECT_GT(volume_of(m, "rim"), 4 * 2 * 320);
+    EXPECT_LT(volume_of(m, "rim"), 4 * 2 * 345);
+    for (std::size_t e = 0; e < m.mesh.elements(); ++e) EXPECT_GT(m.mesh.volumes[e], 0.0);
+    EXPECT_GE(mesh_quality(m.mesh).scaled_jacobian,
+              0.45); // sine of the smallest angle over that of 60 degrees
+    // Walls of voids bear the void's name, and not that of the plate.
+    EXPECT_NEAR(m.surfaces[0].area, 4 * 60, 1e-6);
+    EXPECT_NEAR(m.surfaces[1].area / (4 * 2 * pi * 12), 1.0, 0.005);
+}
+
+TEST(Flat, SecondOrderAndShells) {
+    const Model bent = build_model(
+        test::study_from(flat_study("size = 4\norder = 2\nelement = \"plane-stress\"\nthickness = 4\n")));
+    double whole = 0.0;
+    for (const ModelRegion& r : bent.regions) whole += r.volume;
+    EXPECT_NEAR(whole / (4 * (6000 - 144 * 3.14159265358979 - 240)), 1.0, 2e-4);
+    EXPECT_EQ(bent.mesh.kinds[0], ElementKind::Tri6);
+    const Model shell =
+        build_model(test::study_from(flat_study("size = 4\nelement = \"shell\"\nthickness = 4\n")));
+    EXPECT_EQ(shell.mesh.kinds[0], ElementKind::ShellTri3);
+    EXPECT_NEAR(shell.mesh.bounds.high.x(), 120.0, 1e-9);
+}
+
+TEST(Flat, ASymmetryPlaneHalvesThePlate) {
+    const Model m = build_model(test::study_from(flat_study(
+        "size = 4\nelement = \"plane-strain\"\nthickness = 4\n[symmetry]\nplanes = [\"y = 30\"]\n")));
+    double whole = 0.0;
+    for (const ModelRegion& r : m.regions) whole += r.volume;
+    EXPECT_NEAR(whole / (2 * (6000 - 144 * 3.14159265358979 - 240)), 1.0, 0.004);
+    EXPECT_FALSE(m.symmetry.empty());
+}
+
+// In space too: the wall of a void is no face of the block that it was cut from.
+TEST(Fitted, WallsOfVoidsAreNotThoseOfTheBlock) {
+    const Model m = build_model(test::study_from(
+        fitted_study(std::string(block) +
+                     "[[region]]\nname = \"slot\"\nrole = \"void\"\nbox = [[5, 5, -1], [15, 10, 11]]\n"
+                     "[[surface]]\nname = \"left\"\nof = \"block\"\nfacing = [-1, 0, 0]\n"
+                     "[[surface]]\nname = \"wall\"\nof = \"slot\"\n")));
+    EXPECT_NEAR(m.surfaces[0].area, 150, 1e-6);
+    EXPECT_NEAR(m.surfaces[1].area, 300, 1e-6);
+}
