@@ -40,7 +40,7 @@ std::vector<Vec3> read_probes(const Invocation& in, bool plane) {
 }
 
 // Every case that is to be solved must be held; a modal one may float.
-void require_held(const Model& model, const std::vector<std::string>& chosen) {
+void require_held(const Study& study, const Model& model, const std::vector<std::string>& chosen) {
     for (const ModelCase& c : model.cases) {
         if (!chosen.empty() && !refers_to(chosen, c.name)) continue;
         for (const FreePart& part : free_motions(model, &c)) {
@@ -48,7 +48,10 @@ void require_held(const Model& model, const std::vector<std::string>& chosen) {
             std::string words;
             for (const FreeMotion& m : part.motions)
                 words += (words.empty() ? "" : "; ") + m.text(model.units);
-            throw Error::input({}, "the case \"" + c.name + "\" is not held: free in " + words,
+            Place place{study.file.string(), 1, 1};
+            for (const StaticCase& card : study.cases)
+                if (card.name == c.name) place = card.place;
+            throw Error::input(place, "the case \"" + c.name + "\" is not held: free in " + words,
                                "Add a support, or hold more directions");
         }
     }
@@ -75,36 +78,13 @@ std::string size_text(const Model& model) {
                        model.mesh.nodes.size(), model.freedoms());
 }
 
-} // namespace
-
-int run_analyze(const Invocation& in, Console& console) {
+// Everything between the folder and the last file in it.
+std::vector<Outcome> fill(const Invocation& in, const Job& job, const AnalysisWish& wish,
+                          const std::vector<Vec3>& probes, const AnalysisFolder& folder,
+                          const FigureOptions& options, Console& console) {
     const auto begin = std::chrono::steady_clock::now();
-    const FigureOptions options = figure_options(in);
-    if (in.refine && *in.refine < 2)
-        throw Error::usage(fmt::format("--refine {} is no finer mesh", *in.refine), "Write --refine 2");
-    const Job job = load_job(in.target, in.settings);
     const Study& study = job.study;
     const Model& model = job.model;
-    if (model.cases.empty() && model.modal_cases.empty())
-        throw Error::input({study.file.string(), 1, 1}, "the study has no case to analyse",
-                           "Write a [[case]] with supports and loads, or kind = \"modal\"");
-    if (in.refine && fs::path(in.target).extension() == ".h5")
-        throw Error::usage("--refine needs the study: a model.h5 has its mesh already",
-                           "Name the study file");
-    if (in.refine && study.mesh.kind == MeshKind::File)
-        throw Error::usage("--refine cannot refine a mesh that comes from a file",
-                           "Write a finer mesh file, and compare the two analyses");
-    const std::vector<Vec3> probes = read_probes(in, model.mesh.dimension() == 2);
-    require_held(model, in.cases);
-    AnalysisWish wish;
-    wish.cases = in.cases;
-    wish.except = in.except;
-    wish.solver = {study.run.threads, study.run.memory};
-    require_names(model, wish);
-    const fs::path target(in.target);
-    const AnalysisFolder folder =
-        AnalysisFolder::create(in.out.empty() ? default_analysis_folder(target) : fs::path(in.out), in.force);
-
     console.result(fmt::format(
         "{}: {}, mass {:.5g} {}\n", study.title, size_text(model),
         [&] {
@@ -139,6 +119,46 @@ int run_analyze(const Invocation& in, Console& console) {
             console.remark("figure: " + file.string());
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     folder.write_json(study, model, report, outcomes, seconds);
+    return outcomes;
+}
+
+} // namespace
+
+int run_analyze(const Invocation& in, Console& console) {
+    const FigureOptions options = figure_options(in);
+    if (in.refine && *in.refine < 2)
+        throw Error::usage(fmt::format("--refine {} is no finer mesh", *in.refine), "Write --refine 2");
+    const Job job = load_job(in.target, in.settings);
+    const Study& study = job.study;
+    const Model& model = job.model;
+    if (model.cases.empty() && model.modal_cases.empty())
+        throw Error::input({study.file.string(), 1, 1}, "the study has no case to analyse",
+                           "Write a [[case]] with supports and loads, or kind = \"modal\"");
+    if (in.refine && fs::path(in.target).extension() == ".h5")
+        throw Error::usage("--refine needs the study: a model.h5 has its mesh already",
+                           "Name the study file");
+    if (in.refine && study.mesh.kind == MeshKind::File)
+        throw Error::usage("--refine cannot refine a mesh that comes from a file",
+                           "Write a finer mesh file, and compare the two analyses");
+    const std::vector<Vec3> probes = read_probes(in, model.mesh.dimension() == 2);
+    require_held(study, model, in.cases);
+    AnalysisWish wish;
+    wish.cases = in.cases;
+    wish.except = in.except;
+    wish.solver = {study.run.threads, study.run.memory};
+    require_names(model, wish);
+    const fs::path target(in.target);
+    const fs::path path = in.out.empty() ? default_analysis_folder(target) : fs::path(in.out);
+    std::error_code ignored;
+    const bool existed = fs::exists(path, ignored);
+    const AnalysisFolder folder = AnalysisFolder::create(path, in.force);
+    std::vector<Outcome> outcomes;
+    try {
+        outcomes = fill(in, job, wish, probes, folder, options, console);
+    } catch (...) {
+        if (!existed) fs::remove_all(path, ignored); // nothing half-made stays behind
+        throw;
+    }
     console.result("analysis: " + folder.path().string());
     write_text(folder.path() / "log.txt", console.log());
     return every_bound_holds(study, outcomes) ? 0 : static_cast<int>(ExitCode::BoundBroken);
