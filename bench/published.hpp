@@ -57,6 +57,8 @@ std::vector<Reading> spinning_disk(ElementKind kind, int n);
 std::vector<Reading> hole_in_plate(ElementKind kind, int n);     // Kirsch
 std::vector<Reading> curved_cantilever(ElementKind kind, int n); // MacNeal & Harder 1985
 std::vector<Reading> beam_frequencies(ElementKind kind, int n, bool clamped);
+// The start of a frequency optimisation (Du & Olhoff 2007): half the material everywhere, stiffness cubed.
+std::vector<Reading> uniform_start(ElementKind kind, int n);
 std::vector<Reading> barrel_vault(ElementKind kind, int n); // shells: Scordelis & Lo
 std::vector<Reading> pinched_hemisphere(ElementKind kind, int n);
 std::vector<Reading> twisted_beam(ElementKind kind, int n);

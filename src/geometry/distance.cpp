@@ -114,6 +114,10 @@ double distance(const Placed& placed, const Vec3& p) {
     return signed_distance(placed.shape->shape, to_local(placed, p));
 }
 
+double distance(const Outside& outside, const Vec3& p) {
+    return -signed_distance(outside.shape->shape, p);
+}
+
 Bounds revolved(const Vec3& from, const Vec3& to, double radius_from, double radius_to) {
     const Vec3 axis = (to - from).normalized();
     const Vec3 reach = (Vec3::Ones() - axis.cwiseProduct(axis)).cwiseMax(0.0).cwiseSqrt();
@@ -157,6 +161,9 @@ Bounds around(const Prism& p) {
 }
 
 Bounds around(const HalfSpace& /*half*/) {
+    return {};
+}
+Bounds around(const Outside& /*outside*/) {
     return {};
 }
 Bounds around(const CellSet& /*set*/) {
@@ -252,6 +259,7 @@ void add_outline(Segments& out, const Prism& p) {
 }
 
 void add_outline(Segments& /*out*/, const HalfSpace& /*half*/) {}
+void add_outline(Segments& /*out*/, const Outside& /*outside*/) {}
 void add_outline(Segments& /*out*/, const CellSet& /*set*/) {}
 void add_outline(Segments& out, const FileBody& body) {
     const auto& edges = file_body(body).edges();
@@ -268,12 +276,16 @@ bool contains(const Shape& shape, const Vec3& p, double tolerance) {
     if (const FileBody* body = std::get_if<FileBody>(&shape)) return file_body(*body).inside(p);
     if (const Placed* placed = std::get_if<Placed>(&shape))
         return contains(placed->shape->shape, to_local(*placed, p), tolerance);
+    if (const Outside* outside = std::get_if<Outside>(&shape))
+        return !contains(outside->shape->shape, p, -tolerance);
     return signed_distance(shape, p) <= tolerance;
 }
 
 int side_of_ball(const Shape& shape, const Vec3& center, double radius) {
     if (const Placed* placed = std::get_if<Placed>(&shape))
         return side_of_ball(placed->shape->shape, to_local(*placed, center), radius);
+    if (const Outside* outside = std::get_if<Outside>(&shape))
+        return -side_of_ball(outside->shape->shape, center, radius);
     if (const FileBody* file = std::get_if<FileBody>(&shape)) {
         const FacetBody& body = file_body(*file);
         if (!body.bounds().holds(center, radius)) return 1;

@@ -308,6 +308,9 @@ class Builder {
             const Vec3 middle = turn.transpose() * (box_.center() - half->point);
             s.a = Vec3(middle.x() - size, middle.y() - size, 0.0);
             s.b = Vec3(middle.x() + size, middle.y() + size, size + std::abs(middle.z()));
+        } else if (const Outside* outside = std::get_if<Outside>(&shape)) {
+            // Cut by the same faces; what lies beyond them is told by asking.
+            return add_shape(card, outside->shape->shape, -grow, out, axes, origin);
         } else if (const Placed* placed = std::get_if<Placed>(&shape)) {
             return add_shape(card, placed->shape->shape, grow, out, axes * placed->axes,
                              axes * placed->origin + origin);

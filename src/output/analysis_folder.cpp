@@ -136,6 +136,12 @@ void AnalysisFolder::write_fields(const Model& model, const AnalysisReport& repo
             const std::string at = "cases/" + file_name(s.name);
             h5.put(at + "/displacement", displacement_field(mesh, s.displacement).values, 3);
             h5.put(at + "/von_mises", s.von_mises);
+            std::vector<double> places;
+            std::vector<double> stresses;
+            for (const Vec3& p : s.points) places.insert(places.end(), p.data(), p.data() + 3);
+            for (const Voigt& v : s.stress_at_points) stresses.insert(stresses.end(), v.data(), v.data() + 6);
+            h5.put(at + "/points", places, 3);
+            h5.put(at + "/stress_at_points", stresses, 6);
         }
         for (std::size_t c = 0; c < report.modals.size(); ++c) {
             const std::string at = "cases/" + file_name(report.modal_names[c]);
@@ -164,7 +170,13 @@ void AnalysisFolder::write_fields(const Model& model, const AnalysisReport& repo
                 tensor.values[6 * n + k] = s.stress[best][static_cast<Eigen::Index>(k)];
         }
         for (double& v : size.values) v = std::max(v, 0.0);
-        write_vtu(case_file(s.name), mesh, {displacement_field(mesh, s.displacement), size, tensor},
+        VtuField principals{"principal", 3, {}};
+        for (std::size_t n = 0; n < mesh.nodes.size(); ++n) {
+            const Vec3 p = principal(Eigen::Map<const Voigt>(&tensor.values[6 * n]));
+            for (int a = 0; a < 3; ++a) principals.values.push_back(p[a]);
+        }
+        write_vtu(case_file(s.name), mesh,
+                  {displacement_field(mesh, s.displacement), size, tensor, principals},
                   {region, {"error_energy", 1, s.error.element}});
     }
     for (std::size_t c = 0; c < report.modals.size(); ++c) {

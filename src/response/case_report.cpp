@@ -115,6 +115,8 @@ class CaseReader {
             if (!out.least_safety || safety < out.least_safety->value)
                 out.least_safety = Extreme{safety, place, region};
         }
+        out.points = field.places;
+        out.stress_at_points = field.at_points;
         for (std::size_t e = 0; e < mesh.elements(); ++e) {
             if (out_of_[e]) continue;
             for (std::size_t p = field.starts[e]; p < field.starts[e + 1]; ++p)

@@ -41,8 +41,10 @@ struct StaticReport {
     Resultant applied;
     double balance = 0.0; // what applied forces and reactions leave, as a share of the forces at work
     ErrorEstimate error;
-    std::vector<Voigt> stress;     // averaged, beside RegionNodes, layer by layer
-    std::vector<double> von_mises; // of those, the larger of the layers
+    std::vector<Voigt> stress;           // averaged, beside RegionNodes, layer by layer
+    std::vector<double> von_mises;       // of those, the larger of the layers
+    std::vector<Vec3> points;            // where stress is most accurate, element by element
+    std::vector<Voigt> stress_at_points; // there, layer by layer
 };
 
 struct AnalysisReport {

@@ -139,11 +139,22 @@ std::optional<Shape> read_shape(CardReader& reader, const Context& context) {
     if (const Node* node = once("box")) shape = read_box(reader, *node);
     if (const Node* node = once("side_of")) {
         CardReader inner = reader.inner(*node, "side_of");
-        HalfSpace half;
-        half.point = inner.vector(inner.need("point", "point = [0, 0, 0]"), dimension::length);
-        half.normal = inner.direction(inner.need("normal", "normal = [0, 0, 1]"));
-        inner.finish();
-        shape = half;
+        if (inner.find("point") == nullptr && inner.find("normal") == nullptr) {
+            const std::optional<Shape> surface = read_shape(inner, context);
+            inner.finish();
+            if (!surface)
+                throw Error::input(
+                    node->place, "side_of needs a plane or a shape",
+                    "Write side_of = { point = […], normal = […] }, or side_of = { cylinder = … } "
+                    "for all that lies outside of it");
+            shape = Outside{std::make_shared<const AnyShape>(AnyShape{*surface})};
+        } else {
+            HalfSpace half;
+            half.point = inner.vector(inner.need("point", "point = [0, 0, 0]"), dimension::length);
+            half.normal = inner.direction(inner.need("normal", "normal = [0, 0, 1]"));
+            inner.finish();
+            shape = half;
+        }
     }
     if (const Node* node = once("cells")) {
         CardReader inner = reader.inner(*node, "cells");
@@ -263,6 +274,9 @@ Shape placed(const Shape& shape, const Mat3& axes, const Vec3& origin) {
                 return s;
             } else if constexpr (std::is_same_v<T, CellSet>) {
                 return s;
+            } else if constexpr (std::is_same_v<T, Outside>) {
+                return Outside{
+                    std::make_shared<const AnyShape>(AnyShape{placed(s.shape->shape, axes, origin)})};
             } else if constexpr (std::is_same_v<T, Placed>) {
                 return Placed{s.shape, axes * s.axes, at(s.origin)};
             } else {

@@ -106,8 +106,12 @@ struct Placed {
     Mat3 axes = Mat3::Identity(); // columns: the frame's axes
     Vec3 origin = Vec3::Zero();
 };
-using Shape =
-    std::variant<Box, Cylinder, Cone, Sphere, Prism, Disk, Polygon, HalfSpace, FileBody, CellSet, Placed>;
+// Everything on the outer side of a shape's surface.
+struct Outside {
+    std::shared_ptr<const AnyShape> shape;
+};
+using Shape = std::variant<Box, Cylinder, Cone, Sphere, Prism, Disk, Polygon, HalfSpace, FileBody, CellSet,
+                           Placed, Outside>;
 struct AnyShape {
     Shape shape;
 };

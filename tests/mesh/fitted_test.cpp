@@ -294,3 +294,18 @@ TEST(Fitted, WallsOfVoidsAreNotThoseOfTheBlock) {
     EXPECT_NEAR(m.surfaces[0].area, 150, 1e-6);
     EXPECT_NEAR(m.surfaces[1].area, 300, 1e-6);
 }
+
+// Split by a curved surface: what lies outside of a cylinder is kept.
+TEST(Fitted, ARegionIsSplitByASurface) {
+    const std::string split =
+        std::string(block) +
+        "[[region]]\nname = \"outer\"\nrole = \"keep\"\nmaterial = \"steel\"\nwithin = \"block\"\n"
+        "side_of = { cylinder = { from = [0, 0, -1], to = [0, 0, 11], radius = 9 } }\n";
+    const double inner = 0.25 * 3.14159265358979 * 81 * 10;
+    const Model fitted = build_model(test::study_from(fitted_study(split, "size = 1.5\n")));
+    EXPECT_NEAR(volume_of(fitted, "block") / inner, 1.0, 0.008); // chords
+    EXPECT_NEAR(volume_of(fitted, "outer") + volume_of(fitted, "block"), 3000, 1e-6);
+    const Model grid = build_model(test::study_from(std::string("units = [\"mm\", \"N\", \"s\"]\n") +
+                                                    test::steel + split + "[mesh]\nsize = 0.5\n"));
+    EXPECT_NEAR(volume_of(grid, "block") / inner, 1.0, 0.02);
+}
