@@ -20,22 +20,6 @@ bool solid(ElementKind kind) {
     return traits(kind).dimension == 3;
 }
 
-// The first-order kind of the same shape.
-ElementKind straight(ElementKind kind) {
-    switch (kind) {
-    case ElementKind::Tri6:
-        return ElementKind::Tri3;
-    case ElementKind::Quad8:
-        return ElementKind::Quad4;
-    case ElementKind::Tet10:
-        return ElementKind::Tet4;
-    case ElementKind::Hex20:
-        return ElementKind::Hex8;
-    default:
-        return kind;
-    }
-}
-
 std::string hold(const std::string& name, const std::string& on, const std::string& what) {
     return fmt::format("[[support]]\nname = \"{}\"\non = \"{}\"\nhold = [{}]\n", name, on, what);
 }
@@ -79,7 +63,7 @@ Mesh unit_mesh(ElementKind kind, const std::array<int, 3>& n) {
             for (int i = 0; i <= n[0]; ++i)
                 mesh.nodes.emplace_back(static_cast<double>(i) / n[0], static_cast<double>(j) / n[1],
                                         space ? static_cast<double>(k) / nz : 0.0);
-    const ElementKind base = straight(kind);
+    const ElementKind base = first_order(kind);
     const auto add = [&](const std::vector<NodeId>& nodes) {
         mesh.add(base, nodes, static_cast<RegionId>(0));
     };

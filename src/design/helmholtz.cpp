@@ -7,22 +7,6 @@ namespace upright {
 
 namespace {
 
-// The kind of a cell's corners alone.
-ElementKind first_order(ElementKind kind) {
-    switch (kind) {
-    case ElementKind::Tri6:
-        return ElementKind::Tri3;
-    case ElementKind::Quad8:
-        return ElementKind::Quad4;
-    case ElementKind::Tet10:
-        return ElementKind::Tet4;
-    case ElementKind::Hex20:
-        return ElementKind::Hex8;
-    default:
-        return kind;
-    }
-}
-
 // Integral of grad N' grad N over the cell of an element.
 Eigen::MatrixXd laplacian(const Mesh& mesh, ElementId e) {
     const ElementKind kind = first_order(mesh.kind(e));

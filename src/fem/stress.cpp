@@ -21,18 +21,7 @@ ElementKind flat_kind(ElementKind kind) {
 
 // The kind whose rule has the points.
 ElementKind rule_kind(ElementKind kind) {
-    switch (kind) {
-    case ElementKind::Tri6:
-        return ElementKind::Tri3;
-    case ElementKind::Quad8:
-        return ElementKind::Quad4;
-    case ElementKind::Tet10:
-        return ElementKind::Tet4;
-    case ElementKind::Hex20:
-        return ElementKind::Hex8;
-    default:
-        return flat_kind(kind);
-    }
+    return first_order(flat_kind(kind));
 }
 
 bool constant(ElementKind kind) {

@@ -1,5 +1,7 @@
 #include "geometry/facets.hpp"
 
+#include "base/edge_key.hpp"
+
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
@@ -21,10 +23,6 @@ double box_distance2(const Eigen::Vector3f& low, const Eigen::Vector3f& high, co
         out += d * d;
     }
     return out;
-}
-
-std::uint64_t edge_key(std::int32_t a, std::int32_t b) {
-    return (static_cast<std::uint64_t>(std::min(a, b)) << 32U) | static_cast<std::uint32_t>(std::max(a, b));
 }
 
 Vec3 area_vector(const FacetMesh& mesh, std::size_t t) {

@@ -1,5 +1,6 @@
 #include "geometry/file_body.hpp"
 
+#include "base/edge_key.hpp"
 #include "geometry/cad_module.hpp"
 #include "study/file_slot.hpp"
 
@@ -32,10 +33,6 @@ std::string lower(std::string text) {
     std::transform(text.begin(), text.end(), text.begin(),
                    [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     return text;
-}
-
-std::uint64_t edge_key(std::int32_t a, std::int32_t b) {
-    return (static_cast<std::uint64_t>(std::min(a, b)) << 32U) | static_cast<std::uint32_t>(std::max(a, b));
 }
 
 FacetMesh from_poly(vtkPolyData* poly, double scale) {

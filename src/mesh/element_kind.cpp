@@ -205,6 +205,21 @@ const KindTraits& traits(ElementKind kind) {
     return table()[static_cast<std::size_t>(kind)];
 }
 
+ElementKind first_order(ElementKind kind) {
+    switch (kind) {
+    case ElementKind::Tri6:
+        return ElementKind::Tri3;
+    case ElementKind::Quad8:
+        return ElementKind::Quad4;
+    case ElementKind::Tet10:
+        return ElementKind::Tet4;
+    case ElementKind::Hex20:
+        return ElementKind::Hex8;
+    default:
+        return kind;
+    }
+}
+
 int side_corners(std::size_t nodes, bool edge) {
     if (edge) return 2;
     return nodes == 3 || nodes == 6 ? 3 : 4;

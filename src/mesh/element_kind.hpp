@@ -41,6 +41,9 @@ struct KindTraits {
 };
 const KindTraits& traits(ElementKind kind);
 
+// The kind with the same corners and nothing between them.
+ElementKind first_order(ElementKind kind);
+
 // The number of corners of a side with that many nodes: 2 of 2 or 3, 3 of 3 or 6, 4 of 4 or 8 (an edge is
 // told by `edge`).
 int side_corners(std::size_t nodes, bool edge);

@@ -1,5 +1,6 @@
 #include "mesh/fitted.hpp"
 
+#include "base/edge_key.hpp"
 #include "mesh/delaunay.hpp"
 #include "mesh/size_field.hpp"
 #include "mesh/tet_optimizer.hpp"
@@ -23,10 +24,6 @@ namespace {
 constexpr double pi = 3.14159265358979323846;
 constexpr int refine_rounds = 16;
 constexpr int attempts = 4;
-
-std::uint64_t edge_key(std::int32_t a, std::int32_t b) {
-    return (static_cast<std::uint64_t>(std::min(a, b)) << 32U) | static_cast<std::uint32_t>(std::max(a, b));
-}
 
 // What a sample lies on.
 enum class On : std::int32_t { Corner = 0, Curve = 1, Patch = 2, Inside = 3 };

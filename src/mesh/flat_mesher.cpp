@@ -1,5 +1,6 @@
 #include "mesh/flat_mesher.hpp"
 
+#include "base/edge_key.hpp"
 #include "base/error.hpp"
 #include "mesh/size_field.hpp"
 
@@ -18,11 +19,6 @@ namespace {
 
 constexpr double pi = 3.14159265358979323846;
 __extension__ using Wide = __int128;
-
-std::uint64_t edge_key(std::int32_t a, std::int32_t b) {
-    if (a > b) std::swap(a, b);
-    return static_cast<std::uint64_t>(a) << 32U | static_cast<std::uint32_t>(b);
-}
 
 double cross(const Vec2& a, const Vec2& b) {
     return a.x() * b.y() - a.y() * b.x();
@@ -157,8 +153,10 @@ class FlatMesher {
         const double turn = options_.curvature * pi / 180.0;
         for (const Chain& c : chains_) {
             const double whole = c.closed ? c.length() / 6.0 : c.length();
-            if (whole < h)
-                for (double s = 0.0; s <= c.length(); s += 0.25 * h) ask(c.at(s), whole);
+            if (whole < h) {
+                const int n = static_cast<int>(std::ceil(c.length() / (0.25 * h))) + 1;
+                for (int i = 0; i <= n; ++i) ask(c.at(c.length() * i / n), whole);
+            }
             for (std::size_t i = 1; i + 1 < c.points.size(); ++i) {
                 const Vec2 u = c.points[i] - c.points[i - 1];
                 const Vec2 v = c.points[i + 1] - c.points[i];

@@ -1,5 +1,7 @@
 #include "mesh/tet_optimizer.hpp"
 
+#include "base/edge_key.hpp"
+
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
@@ -13,10 +15,6 @@ namespace {
 constexpr double pi = 3.14159265358979323846;
 constexpr std::size_t longest_ring = 9;
 constexpr int most_passes = 25;
-
-std::uint64_t edge_key(std::int32_t a, std::int32_t b) {
-    return (static_cast<std::uint64_t>(std::min(a, b)) << 32U) | static_cast<std::uint32_t>(std::max(a, b));
-}
 
 class Optimiser {
   public:
