@@ -73,8 +73,9 @@ std::string static_table(const Model& model, const AnalysisReport& report, const
     else
         out.add("least safety", fmt::format("{:.4g} against yield {}", s.least_safety->value,
                                             at(*s.least_safety, plane, size)));
-    double at_work = s.applied.force.norm();
-    for (const Reaction& r : s.reactions) at_work = std::max(at_work, r.force.norm());
+    double at_work = std::max(s.applied.force.norm(), s.applied.moment.norm() / size);
+    for (const Reaction& r : s.reactions)
+        at_work = std::max({at_work, r.force.norm(), r.moment.norm() / size});
     bool first = true;
     const auto moment_text = [&](const Vec3& m) {
         return (plane ? fmt::format("{:.5g}", m.z()) : vector(m, false, at_work * size)) + " " +

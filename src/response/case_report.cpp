@@ -162,10 +162,12 @@ class CaseReader {
         if (!model_.symmetry.empty()) take("symmetry", of_equations(model_.symmetry));
         out.applied = resultant(model_, c);
         Vec3 rest = out.applied.force;
-        double at_work = out.applied.force.norm();
+        // Where moments alone act, forces of their size over the body's are the measure.
+        const double length = model_.mesh.bounds.diagonal();
+        double at_work = std::max(out.applied.force.norm(), out.applied.moment.norm() / length);
         for (const Reaction& r : out.reactions) {
             rest += r.force;
-            at_work = std::max(at_work, r.force.norm());
+            at_work = std::max({at_work, r.force.norm(), r.moment.norm() / length});
         }
         if (model_.mesh.dimension() == 2) rest.z() = 0.0;
         out.balance = at_work > 0.0 ? rest.norm() / at_work : 0.0;
