@@ -36,11 +36,7 @@ class Builder {
         FittedInput input;
         if (!facets_alone(input)) arrangement(input);
         FittedOptions options;
-        options.size = study_.mesh.size;
-        for (const RefineCard& card : study_.mesh.refine) {
-            options.smallest = std::min(options.smallest, 0.5 * card.size / study_.mesh.size);
-            options.refine.push_back(refinement(card));
-        }
+        set_sizes(options);
         guard_size();
         FittedTets tets;
         try {
@@ -66,6 +62,24 @@ class Builder {
                     return d - 0.5 * card.size;
                 },
                 card.size};
+    }
+
+    // The size asked for, and the refinements, of tetrahedra and of triangles.
+    template <class Options> void set_sizes(Options& options) const {
+        options.size = study_.mesh.size;
+        for (const RefineCard& card : study_.mesh.refine) {
+            options.smallest = std::min(options.smallest, 0.5 * card.size / study_.mesh.size);
+            options.refine.push_back(refinement(card));
+        }
+    }
+
+    // The size and the cuts of a mesh whose nodes stand; those on a symmetry plane lie on it exactly.
+    void set_symmetry(Mesh& mesh) const {
+        mesh.size = study_.mesh.size;
+        mesh.symmetry = cuts_;
+        for (Vec3& p : mesh.nodes)
+            for (const SymmetryCut& cut : cuts_)
+                if (std::abs(p[cut.axis] - cut.at) < 1e-6 * mesh.size) p[cut.axis] = cut.at;
     }
 
     // Triangles in the plane: the regions as bodies of some height are cut against each other, and what lies
@@ -98,20 +112,12 @@ class Builder {
             throw Error::input(study_.mesh.place, "nothing is solid",
                                "Look for a void that covers everything");
         FlatOptions options;
-        options.size = study_.mesh.size;
-        for (const RefineCard& card : study_.mesh.refine) {
-            options.smallest = std::min(options.smallest, 0.5 * card.size / study_.mesh.size);
-            options.refine.push_back(refinement(card));
-        }
+        set_sizes(options);
         const FlatTriangles flat = make_flat_triangles(input, options);
         FittedMesh out;
         Mesh& mesh = out.mesh;
         for (const Vec2& p : flat.points) mesh.nodes.emplace_back(p.x(), p.y(), 0.0);
-        mesh.size = study_.mesh.size;
-        mesh.symmetry = cuts_;
-        for (Vec3& p : mesh.nodes)
-            for (const SymmetryCut& s : cuts_)
-                if (std::abs(p[s.axis] - s.at) < 1e-6 * mesh.size) p[s.axis] = s.at;
+        set_symmetry(mesh);
         for (std::size_t t = 0; t < flat.triangles.size(); ++t) {
             std::vector<NodeId> ids;
             for (const std::int32_t n : flat.triangles[t]) ids.push_back(static_cast<NodeId>(n));
@@ -420,12 +426,7 @@ class Builder {
         Mesh& mesh = out.mesh;
         out.remarks = tets.remarks;
         mesh.nodes = tets.points;
-        mesh.size = study_.mesh.size;
-        mesh.symmetry = cuts_;
-        // Nodes on a symmetry plane lie on it exactly.
-        for (Vec3& p : mesh.nodes)
-            for (const SymmetryCut& cut : cuts_)
-                if (std::abs(p[cut.axis] - cut.at) < 1e-6 * mesh.size) p[cut.axis] = cut.at;
+        set_symmetry(mesh);
         for (std::size_t t = 0; t < tets.tets.size(); ++t) {
             std::vector<NodeId> ids;
             for (const std::int32_t n : tets.tets[t]) ids.push_back(static_cast<NodeId>(n));
