@@ -58,8 +58,7 @@ HelmholtzFilter::HelmholtzFilter(const Model& model, const std::vector<std::int3
     for (const Eigen::MatrixXd& K : matrices_) system.matrix_of.push_back(&K);
     system.unknowns = unknowns_;
     if (unknowns_ == 0) return;
-    solver_ = make_direct_solver({});
-    solver_->prepare(system);
+    solver_ = make_direct_solver(system, {});
     solver_->update(std::vector<double>(matrices_.size(), 1.0));
 }
 

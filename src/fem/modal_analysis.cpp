@@ -108,7 +108,6 @@ ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<doub
     EigenProblem problem;
     problem.mass = M.assembled(scale_M);
     problem.shift = out.free_motions > 0 ? shift_share * largest : 0.0;
-    const std::unique_ptr<LinearSolver> solver = make_direct_solver(options_);
     if (problem.shift > 0.0) {
         for (std::size_t e = 0; e < M.system().elements(); ++e) {
             // The system is K's, with M's elements after them.
@@ -116,7 +115,7 @@ ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<doub
         }
         K.append(M);
     }
-    solver->prepare(K.system());
+    const std::unique_ptr<LinearSolver> solver = make_direct_solver(K.system(), options_);
     solver->update(scale_K);
     problem.inverse = [&](const Eigen::MatrixXd& f) { return solver->solve(f); };
     EigenWish wish;

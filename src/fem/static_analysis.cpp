@@ -55,8 +55,7 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
             group.system.add(group.transform, model.freedoms_of(static_cast<ElementId>(e)), *matrix_of_[e]);
         for (const ModelJoint& joint : model.joints)
             group.system.add(group.transform, joint.freedoms, joint.matrix);
-        group.solver = make_direct_solver(options);
-        group.solver->prepare(group.system.system());
+        group.solver = make_direct_solver(group.system.system(), options);
     }
 }
 

@@ -43,17 +43,19 @@ class DirectSolver : public LinearSolver {
     DirectSolver(const DirectSolver&) = delete;
     DirectSolver& operator=(const DirectSolver&) = delete;
 
-    void prepare(const ElementSystem& system) override {
+    void prepare(const ElementSystem& system) {
         const auto start = Clock::now();
         system_ = system;
         build_pattern();
         factor_ = cholmod_l_analyze(matrix_, &common_);
         if (factor_ == nullptr || common_.status < CHOLMOD_OK) throw memory_error();
+        cost_.method = "sparse Cholesky";
         cost_.unknowns = system.unknowns;
         cost_.factor_bytes =
             8.0 *
             static_cast<double>(factor_->is_super ? factor_->xsize : static_cast<std::size_t>(common_.lnz));
         cost_.factor_flops = common_.fl;
+        cost_.bytes = cost_.factor_bytes;
         if (cost_.factor_bytes > options_.memory)
             throw Error::numerics(
                 fmt::format(
@@ -76,7 +78,7 @@ class DirectSolver : public LinearSolver {
         cost_.factor_seconds = seconds_since(start);
     }
 
-    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads) override {
+    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& /*exact*/) override {
         const auto start = Clock::now();
         Eigen::MatrixXd rhs = loads;
         cholmod_dense b{};
@@ -208,8 +210,10 @@ class DirectSolver : public LinearSolver {
 
 } // namespace
 
-std::unique_ptr<LinearSolver> make_direct_solver(const SolverOptions& options) {
-    return std::make_unique<DirectSolver>(options);
+std::unique_ptr<LinearSolver> make_direct_solver(const ElementSystem& system, const SolverOptions& options) {
+    auto out = std::make_unique<DirectSolver>(options);
+    out->prepare(system);
+    return out;
 }
 
 } // namespace upright

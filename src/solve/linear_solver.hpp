@@ -2,10 +2,13 @@
 // Nothing above this folder may assume that a matrix exists.
 #pragma once
 
+#include "base/error.hpp"
+
 #include <Eigen/Core>
 
 #include <cstdint>
 #include <memory>
+#include <string>
 #include <vector>
 
 namespace upright {
@@ -29,12 +32,33 @@ struct ElementSystem {
 };
 
 struct SolverCost {
+    std::string method; // in words: "sparse Cholesky", "grid multigrid", "aggregation multigrid"
+    int iterations = 0; // of the last solve, the most that a right-hand side took; 0: direct
+    int levels = 0;     // of a multigrid
+    double bytes = 0.0; // all that is held for solving
     std::size_t unknowns = 0;
     double factor_bytes = 0.0;
     double factor_flops = 0.0;    // of one factorisation
     double prepare_seconds = 0.0; // once
     double factor_seconds = 0.0;  // the last one
     double solve_seconds = 0.0;   // the last one, all right-hand sides
+};
+
+// What a solve has to reach. A direct solver reaches more than any of it.
+struct SolveWish {
+    // Share of the energy that the error may have, as the preconditioned residual measures it:
+    // z'r <= energy * b'x. Displacements are right to about its square root.
+    double energy = 1e-15;
+    // Instead of it, where above zero: |r| <= residual * |b|.
+    double residual = 0.0;
+    // Values to start from, one a column, or null. They are scaled to fit best.
+    const Eigen::MatrixXd* start = nullptr;
+};
+
+// An iterative solver did not reach what was asked for; another one may.
+struct NoConvergence : Error {
+    explicit NoConvergence(const std::string& what)
+        : Error(Error::numerics(what, "Write solver = \"direct\" in [run] where memory allows")) {}
 };
 
 class LinearSolver {
@@ -44,17 +68,18 @@ class LinearSolver {
     LinearSolver& operator=(const LinearSolver&) = delete;
     virtual ~LinearSolver() = default;
 
-    // Learns the structure, once. Throws Error (Numerics) when the memory would not do.
-    virtual void prepare(const ElementSystem& system) = 0;
     // Takes the scale of every element's matrix. Throws Error (Numerics) for a singular system.
     virtual void update(const std::vector<double>& scale) = 0;
     // Solves for a block of right-hand sides, one a column.
-    virtual Eigen::MatrixXd solve(const Eigen::MatrixXd& loads) = 0;
+    // Throws NoConvergence.
+    virtual Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish) = 0;
+    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads) { return solve(loads, SolveWish{}); }
     virtual SolverCost cost() const = 0;
 };
 
 // Sparse supernodal Cholesky (CHOLMOD: Chen, Davis, Hager & Rajamanickam 2008), nested dissection ordering;
 // the symbolic analysis is made once and reused by every update.
-std::unique_ptr<LinearSolver> make_direct_solver(const SolverOptions& options);
+// Learns the structure here. Throws Error (Numerics) when the memory would not do.
+std::unique_ptr<LinearSolver> make_direct_solver(const ElementSystem& system, const SolverOptions& options);
 
 } // namespace upright

@@ -26,8 +26,7 @@ ElementSystem chain(int count) {
 } // namespace
 
 TEST(DirectSolver, SolvesBlocksAndReusesTheAnalysis) {
-    const auto solver = make_direct_solver({});
-    solver->prepare(chain(6));
+    const auto solver = make_direct_solver(chain(6), {});
     Eigen::MatrixXd loads = Eigen::MatrixXd::Zero(5, 2);
     loads(4, 0) = 1.0;
     loads.col(1).setOnes();
@@ -42,7 +41,6 @@ TEST(DirectSolver, SolvesBlocksAndReusesTheAnalysis) {
 }
 
 TEST(DirectSolver, NamesSingularSystems) {
-    const auto solver = make_direct_solver({});
-    solver->prepare(chain(6));
+    const auto solver = make_direct_solver(chain(6), {});
     EXPECT_THROW(solver->update({1, 1, 0, 1, 1}), Error);
 }

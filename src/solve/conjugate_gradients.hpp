@@ -1,0 +1,39 @@
+// Flexible conjugate gradients (Polak-Ribiere; Notay 2000) for several right-hand sides side by side.
+#pragma once
+
+#include "solve/linear_solver.hpp"
+#include "solve/strip.hpp"
+
+#include <vector>
+
+namespace upright {
+
+// A symmetric positive definite system and what stands for its inverse, on vectors of one length whose inner
+// products are plain sums.
+class IterativeSystem {
+  public:
+    IterativeSystem() = default;
+    IterativeSystem(const IterativeSystem&) = delete;
+    IterativeSystem& operator=(const IterativeSystem&) = delete;
+    virtual ~IterativeSystem() = default;
+    virtual std::size_t length() const = 0;
+    // out = A v; returns v' A v. `v` may be written to in between.
+    virtual double multiply(double* v, double* out) = 0;
+    // z = B r, up to four at once.
+    virtual void precondition(const double* const* r, double* const* z, int count) = 0;
+    virtual int threads() const = 0;
+};
+
+struct IterationCount {
+    int most = 0;     // that any right-hand side took
+    int products = 0; // with A, over all right-hand sides
+    bool converged = true;
+};
+
+inline constexpr int most_iterations = 500;
+
+// x holds start values (zero, or anything where `warm`) and becomes the solution; b becomes the residual.
+IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<double*>& b,
+                                   const std::vector<double*>& x, bool warm, const SolveWish& wish);
+
+} // namespace upright

@@ -1,0 +1,45 @@
+#include "solve/grid/kernels.hpp"
+
+#include <cstdlib>
+#include <cstring>
+#include <initializer_list>
+
+namespace upright::grid {
+
+extern const Kernels kernels_baseline;
+#ifdef UPRIGHT_X86_KERNELS
+extern const Kernels kernels_avx2;
+extern const Kernels kernels_avx512;
+#endif
+
+const Kernels* kernels_named(const char* name) {
+#ifdef UPRIGHT_X86_KERNELS
+    const bool avx2 = __builtin_cpu_supports("avx2") != 0 && __builtin_cpu_supports("fma") != 0 &&
+                      __builtin_cpu_supports("f16c") != 0;
+    const bool avx512 = avx2 && __builtin_cpu_supports("avx512f") != 0 &&
+                        __builtin_cpu_supports("avx512vl") != 0 && __builtin_cpu_supports("avx512dq") != 0 &&
+                        __builtin_cpu_supports("avx512bw") != 0;
+    if (std::strcmp(name, "avx512") == 0) return avx512 ? &kernels_avx512 : nullptr;
+    if (std::strcmp(name, "avx2") == 0) return avx2 ? &kernels_avx2 : nullptr;
+#endif
+    return std::strcmp(name, "baseline") == 0 ? &kernels_baseline : nullptr;
+}
+
+const Kernels& kernels() {
+    static const Kernels& best = [&]() -> const Kernels& {
+        const char* asked = std::getenv("UPRIGHT_SIMD");
+        if (asked != nullptr)
+            if (const Kernels* k = kernels_named(asked)) return *k;
+        for (const char* name : {"avx512", "avx2"})
+            if (const Kernels* k = kernels_named(name)) return *k;
+        return kernels_baseline;
+    }();
+    return best;
+}
+
+std::size_t box_scratch(std::size_t stride, int rows) {
+    const auto r = static_cast<std::size_t>(rows + 1);
+    return sizeof(double) * (24 * r * stride + 6 * stride + 6 * (stride + 16));
+}
+
+} // namespace upright::grid

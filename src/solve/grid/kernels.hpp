@@ -1,0 +1,99 @@
+// The inner loops of the grid multigrid, compiled once for each instruction set and chosen at run time.
+//
+// Vectors of a grid: for each row of nodes along x (rows count along y, then z) one strip of `stride` values
+// for each displacement component; a stride is a multiple of 16 and its tail is zero.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+
+namespace upright::grid {
+
+inline constexpr int lanes = 16; // nodes that a chunk of a stencil holds
+
+// A row of cells along x: its scales, one array for each kind of cell in it.
+struct CellRow {
+    const float* scale = nullptr;
+    int kind = 0;
+};
+
+// Cells between the rows of nodes: (cells + 1) nodes along each axis.
+struct CellGrid {
+    int nx = 0, ny = 0, nz = 0; // cells
+    std::size_t stride = 0;
+    const std::uint32_t* starts = nullptr; // where the entries of a row of cells begin in `rows`
+    const CellRow* rows = nullptr;
+};
+
+// What happens to a row of A v once it is known.
+enum class Sweep {
+    Product,  // out = A v; the sum of v * A v of each row of nodes into `dots`
+    Residual, // r = b - A v
+    First,    // r = b - A v, z = step * S r, x = v + weight * z
+    Further   // r = r - A v, z = keep * v + step * S r, x = x + weight * z
+};
+
+// One right-hand side of a sweep. S is the inverse of the (block) diagonal.
+template <class T> struct SweepVectors {
+    const T* v = nullptr;
+    const T* b = nullptr;
+    T* r = nullptr; // `out` of a product
+    T* z = nullptr;
+    T* x = nullptr;
+};
+
+struct SweepFactors {
+    float keep = 0.0F, step = 0.0F, weight = 0.0F;
+};
+
+// Box cells of 8 nodes whose matrices fall into eight 3 x 3 blocks under the Hadamard transform of the nodes:
+// 72 coefficients a kind, block a + 2 b + 4 c, row by row, belongs to displacements that are even (0) or odd
+// in x, y and z in the manner (a, b, c) of a scalar.
+template <class T> struct BoxSweep {
+    CellGrid grid;
+    const T* blocks = nullptr;
+    Sweep sweep = Sweep::Product;
+    SweepVectors<T> vectors;
+    SweepFactors factors;
+    const float* inverse_diagonal = nullptr; // beside the vectors
+    double* dots = nullptr;                  // a row of nodes each
+    int from_row = 0, to_row = 0, from_plane = 0, to_plane = 0;
+};
+
+// Bytes of scratch that a box sweep needs for a part of so many rows.
+std::size_t box_scratch(std::size_t stride, int rows);
+
+// A stencil over the 3^d neighbours of a node with d x d blocks, chunk by chunk of 16 nodes along x.
+// Off-diagonal blocks (neighbours x fastest, the middle left out) are `coefficient_bytes` wide and multiplied
+// by the node's scale; diagonal blocks and their inverses are floats.
+struct StencilSweep {
+    int dimension = 3;
+    int nodes_y = 0, nodes_z = 0;
+    std::size_t stride = 0;
+    const void* beside = nullptr;    // [row][chunk][neighbour][c][d][16]
+    const float* scale = nullptr;    // [row][stride]
+    const float* diagonal = nullptr; // [row][chunk][c][d][16]
+    const float* inverse = nullptr;  // the same
+    Sweep sweep = Sweep::Residual;
+    const SweepVectors<float>* vectors = nullptr; // `count` of them
+    int count = 1;                                // 1 to 4
+    SweepFactors factors;
+    int from_row = 0, to_row = 0; // over rows of all planes
+};
+
+struct Kernels {
+    const char* name;
+    int coefficient_bytes; // 2: IEEE half precision; 4
+    void (*box_float)(const BoxSweep<float>&, void* scratch);
+    void (*box_double)(const BoxSweep<double>&, void* scratch);
+    void (*stencil)(const StencilSweep&);
+    void (*pack)(const float* in, void* out, std::size_t count); // to coefficients
+    void (*unpack)(const void* in, float* out, std::size_t count);
+};
+
+// The best that this processor runs; the environment's UPRIGHT_SIMD = baseline, avx2 or avx512 asks for less.
+const Kernels& kernels();
+// One set by name, or null where the processor lacks it; for tests.
+const Kernels* kernels_named(const char* name);
+
+} // namespace upright::grid

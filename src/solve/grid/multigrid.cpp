@@ -1,0 +1,1298 @@
+#include "solve/grid/multigrid.hpp"
+
+#include "base/error.hpp"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <deque>
+#include <omp.h>
+
+namespace upright::grid {
+
+namespace {
+
+int thread_number() {
+    return omp_get_thread_num();
+}
+
+// Optimal weights of the fourth-kind Chebyshev smoother (Lottes 2023, table 1), by degree.
+constexpr std::array<std::array<float, 4>, 5> optimal_weights{
+    {{0, 0, 0, 0},
+     {1.125F, 0, 0, 0},
+     {1.02387287570313F, 1.26408905371085F, 0, 0},
+     {1.00842544782028F, 1.08867839208730F, 1.33753125909618F, 0},
+     {1.00391310427285F, 1.04035811188593F, 1.14863498546254F, 1.38268869241000F}}};
+
+SweepFactors chebyshev(int degree, int i, double bound) {
+    SweepFactors out;
+    out.keep = static_cast<float>((2.0 * i - 3.0) / (2.0 * i + 1.0));
+    out.step = static_cast<float>((8.0 * i - 4.0) / (2.0 * i + 1.0) / bound);
+    out.weight = optimal_weights[static_cast<std::size_t>(degree)][static_cast<std::size_t>(i - 1)];
+    return out;
+}
+
+constexpr std::size_t nodes_to_factorise = 1500; // a level this small is the last
+constexpr std::size_t nodes_worth_asking = 40000;
+constexpr double sparse_share = 0.35; // of a level's nodes in use, below which asking may pay
+constexpr double flops_to_factorise = 2e10;
+constexpr double void_scale = 1e-7; // cells of less scale do not count as material here
+constexpr double coarse_shift = 1e-6;
+
+int up_to_even(int cells) {
+    return (cells + 1) / 2;
+}
+
+double seconds_since(std::chrono::steady_clock::time_point start) {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+// out += P' C P for one child, all matrices row by row, `interpolation` fine corners x coarse corners.
+template <int D> void add_child(const float* child, const Eigen::MatrixXd& interpolation, float* out) {
+    constexpr int corners = D == 3 ? 8 : 4;
+    constexpr int width = corners * D;
+    alignas(64) float half[width * width];
+    alignas(64) float turned[width * width];
+    const auto rows = [&](const float* from, float* to) {
+        for (int a = 0; a < corners; ++a)
+            for (int b = 0; b < corners; ++b) {
+                const auto p = static_cast<float>(interpolation(a, b));
+                if (p == 0.0F) continue;
+                for (int c = 0; c < D; ++c) {
+                    const float* x = from + (a * D + c) * width;
+                    float* y = to + (b * D + c) * width;
+                    for (int i = 0; i < width; ++i) y[i] += p * x[i];
+                }
+            }
+    };
+    std::fill_n(half, width * width, 0.0F);
+    rows(child, half);
+    for (int r = 0; r < width; ++r)
+        for (int c = 0; c < width; ++c) turned[c * width + r] = half[r * width + c];
+    rows(turned, out);
+}
+
+} // namespace
+
+struct Multigrid::Level {
+    std::array<int, 3> cells{};
+    std::array<int, 3> nodes{};
+    std::size_t stride = 0;
+    std::size_t rows = 0; // of nodes
+    bool stencil = true;
+    Strip<char> beside;
+    Strip<float> scale, diagonal, inverse;
+    double bound = 2.0; // of the spectrum that the smoother sees
+    struct Work {
+        Strip<float> b, x, r, z, y;
+    };
+    std::vector<Work> work;      // one a right-hand side
+    bool fine = false;           // right-hand sides share r, z and y
+    std::vector<float> matrices; // of every cell, where they are kept while building
+
+    Work& spare(int slot) { return work[fine ? 0 : static_cast<std::size_t>(slot)]; }
+    std::size_t cell_count() const {
+        return static_cast<std::size_t>(cells[0]) * static_cast<std::size_t>(cells[1]) *
+               static_cast<std::size_t>(cells[2]);
+    }
+    std::size_t node_count() const { return rows * static_cast<std::size_t>(nodes[0]); }
+    std::size_t layer_cells() const {
+        return static_cast<std::size_t>(cells[0]) * static_cast<std::size_t>(cells[1]);
+    }
+};
+
+struct Multigrid::Coarsest {
+    ElementSystem system;
+    std::deque<Eigen::MatrixXd> matrices;
+    std::vector<std::int32_t> unknown_of; // by node * dimension + component
+    std::vector<double> jacobi;           // 1 / diagonal where too little is there to factorise
+    std::vector<std::uint8_t> pattern;    // what the symbolic analysis was made for
+    std::unique_ptr<LinearSolver> solver;
+    Eigen::MatrixXd loads;
+};
+
+Multigrid::~Multigrid() = default;
+
+Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
+    : system_(system), options_(options), kernels_(options.kernels == nullptr ? kernels() : *options.kernels),
+      dimension_(system.dimension), corners_(1 << system.dimension), width_(corners_ * system.dimension) {
+    auto fine = std::make_unique<Level>();
+    fine->cells = system.cells;
+    for (int a = 0; a < 3; ++a) fine->nodes[static_cast<std::size_t>(a)] = system.nodes(a);
+    fine->stride = (static_cast<std::size_t>(fine->nodes[0]) + lanes - 1) / lanes * lanes;
+    fine->rows = static_cast<std::size_t>(fine->nodes[1]) * static_cast<std::size_t>(fine->nodes[2]);
+    length_ = fine->rows * static_cast<std::size_t>(dimension_) * fine->stride + lanes;
+    for (int child = 0; child < corners_; ++child) {
+        Eigen::MatrixXd& p = interpolation_[static_cast<std::size_t>(child)];
+        p = Eigen::MatrixXd::Ones(corners_, corners_);
+        for (int f = 0; f < corners_; ++f)
+            for (int c = 0; c < corners_; ++c)
+                for (int axis = 0; axis < dimension_; ++axis) {
+                    const double at = 0.5 * (((child >> axis) & 1) + ((f >> axis) & 1));
+                    p(f, c) *= ((c >> axis) & 1) != 0 ? at : 1.0 - at;
+                }
+    }
+    for (const Eigen::MatrixXd& K : system.kinds) {
+        std::array<Eigen::MatrixXf, 8> of_child;
+        for (int child = 0; child < corners_; ++child) {
+            Eigen::MatrixXd P = Eigen::MatrixXd::Zero(width_, width_);
+            const Eigen::MatrixXd& p = interpolation_[static_cast<std::size_t>(child)];
+            for (int f = 0; f < corners_; ++f)
+                for (int c = 0; c < corners_; ++c)
+                    for (int d = 0; d < dimension_; ++d) P(f * dimension_ + d, c * dimension_ + d) = p(f, c);
+            of_child[static_cast<std::size_t>(child)] = (P.transpose() * K * P).cast<float>();
+        }
+        child_.push_back(std::move(of_child));
+        const Eigen::VectorXd root = K.diagonal().cwiseSqrt().cwiseInverse();
+        const Eigen::MatrixXd scaled = root.asDiagonal() * K * root.asDiagonal();
+        block_bound_ = std::max(block_bound_,
+                                Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(scaled, Eigen::EigenvaluesOnly)
+                                    .eigenvalues()
+                                    .maxCoeff());
+    }
+    find_blocks();
+    fine->stencil = !matrix_free_;
+    fine->fine = true;
+    levels_.push_back(std::move(fine));
+    mark_nodes();
+    inverse_diagonal_ = Strip<float>(length_);
+    dots_.assign(levels_[0]->rows, 0.0);
+    scratch_.resize(static_cast<std::size_t>(std::max(1, options_.threads)));
+}
+
+// The blocks of B = H K H' / 64, where K parts into them; the system is served by stencils otherwise.
+void Multigrid::find_blocks() {
+    matrix_free_ = dimension_ == 3;
+    if (!matrix_free_) return;
+    for (const Eigen::MatrixXd& K : system_.kinds) {
+        Eigen::MatrixXd H = Eigen::MatrixXd::Zero(24, 24);
+        for (int p = 0; p < 8; ++p)
+            for (int a = 0; a < 8; ++a)
+                for (int c = 0; c < 3; ++c) {
+                    double sign = 1.0;
+                    for (int axis = 0; axis < 3; ++axis)
+                        if (((p >> axis) & 1) != 0 && ((a >> axis) & 1) == 0) sign = -sign;
+                    H(p * 3 + c, a * 3 + c) = sign;
+                }
+        const Eigen::MatrixXd B = H * K * H.transpose() / 64.0;
+        Eigen::MatrixXd rest = B;
+        for (int block = 0; block < 8; ++block)
+            for (int r = 0; r < 3; ++r)
+                for (int c = 0; c < 3; ++c) {
+                    const int row = (block ^ (1 << r)) * 3 + r;
+                    const int column = (block ^ (1 << c)) * 3 + c;
+                    blocks_double_.push_back(B(row, column));
+                    rest(row, column) = 0.0;
+                }
+        if (rest.cwiseAbs().maxCoeff() > 1e-11 * B.cwiseAbs().maxCoeff()) matrix_free_ = false;
+    }
+    blocks_float_.assign(blocks_double_.begin(), blocks_double_.end());
+}
+
+std::size_t Multigrid::place(std::size_t freedom) const {
+    const auto d = static_cast<std::size_t>(dimension_);
+    const auto nx = static_cast<std::size_t>(levels_[0]->nodes[0]);
+    const std::size_t node = freedom / d;
+    return (node / nx * d + freedom % d) * levels_[0]->stride + node % nx;
+}
+
+void Multigrid::mark_nodes() {
+    const Level& fine = *levels_[0];
+    const auto d = static_cast<std::size_t>(dimension_);
+    const std::size_t count = system_.lattice_nodes();
+    mask_.assign(count, 0);
+    std::vector<bool> used(count, false);
+    const auto nx = static_cast<std::size_t>(fine.nodes[0]);
+    const auto ny = static_cast<std::size_t>(fine.nodes[1]);
+    const auto each_corner = [&](std::size_t cell, auto&& call) {
+        const std::size_t i = cell % (nx - 1);
+        const std::size_t j = cell / (nx - 1) % (ny - 1);
+        const std::size_t k = cell / (nx - 1) / (ny - 1);
+        for (std::size_t a = 0; a < static_cast<std::size_t>(corners_); ++a)
+            call(a, ((k + (a >> 2)) * ny + j + ((a >> 1) & 1)) * nx + i + (a & 1));
+    };
+    for (std::size_t c = 0; c < system_.element_of.size(); ++c)
+        if (system_.element_of[c] >= 0) each_corner(c, [&](std::size_t, std::size_t n) { used[n] = true; });
+
+    for (std::size_t n = 0; n < count; ++n)
+        for (std::size_t c = 0; c < d; ++c)
+            if (used[n] && system_.unknown_of[n * d + c] < 0) mask_[n] |= static_cast<std::uint8_t>(1U << c);
+    for (std::size_t at = 0; at < system_.dependents.size(); ++at) {
+        const std::size_t node = system_.dependents[at] / d;
+        bool near = true;
+        for (std::size_t s = system_.starts[at]; s < system_.starts[at + 1]; ++s) {
+            bool here = false;
+            for (std::size_t c = 0; c < d; ++c)
+                here = here || system_.unknown_of[node * d + c] == system_.shares[s].unknown;
+            near = near && here;
+        }
+        if (!near) {
+            far_.push_back(at);
+            continue;
+        }
+        if (slopes_.empty() || slopes_.back().node != node)
+            slopes_.push_back({node, Eigen::Matrix3d::Zero()});
+    }
+    for (Slope& slope : slopes_) {
+        // The columns of the node's own transform, then the projector on their range.
+        Eigen::Matrix3d T = Eigen::Matrix3d::Zero();
+        for (std::size_t c = 0; c < d; ++c)
+            if (system_.unknown_of[slope.node * d + c] >= 0)
+                T(static_cast<Eigen::Index>(c), static_cast<Eigen::Index>(c)) = 1.0;
+        const auto first =
+            std::lower_bound(system_.dependents.begin(), system_.dependents.end(), slope.node * d) -
+            system_.dependents.begin();
+        for (auto at = static_cast<std::size_t>(first);
+             at < system_.dependents.size() && system_.dependents[at] / d == slope.node; ++at) {
+            if (std::binary_search(far_.begin(), far_.end(), at)) continue;
+            for (std::size_t s = system_.starts[at]; s < system_.starts[at + 1]; ++s)
+                for (std::size_t c = 0; c < d; ++c)
+                    if (system_.unknown_of[slope.node * d + c] == system_.shares[s].unknown)
+                        T(static_cast<Eigen::Index>(system_.dependents[at] % d),
+                          static_cast<Eigen::Index>(c)) = system_.shares[s].factor;
+        }
+        slope.onto =
+            T * (T.transpose() * T).completeOrthogonalDecomposition().pseudoInverse() * T.transpose();
+        mask_[slope.node] |= 8U;
+        slope_at_.push_back(static_cast<std::int32_t>(slope.node));
+    }
+    for (std::size_t n = 0; n < count; ++n)
+        if (mask_[n] != 0 && mask_[n] < 8)
+            for (std::size_t c = 0; c < d; ++c)
+                if ((mask_[n] & (1U << c)) != 0) fixed_.push_back(place(n * d + c));
+    cell_kind_.assign(system_.element_of.size(), 0);
+    for (std::size_t c = 0; c < cell_kind_.size(); ++c) {
+        if (system_.element_of[c] < 0) continue;
+        cell_kind_[c] = 1;
+        each_corner(c, [&](std::size_t, std::size_t n) {
+            if (mask_[n] != 0) cell_kind_[c] = 2;
+        });
+    }
+}
+
+template <class T> void Multigrid::fix(T* v) const {
+    for (const std::size_t p : fixed_) v[p] = T(0);
+    const auto d = static_cast<std::size_t>(dimension_);
+    for (const Slope& slope : slopes_) {
+        Eigen::Vector3d u = Eigen::Vector3d::Zero();
+        for (std::size_t c = 0; c < d; ++c)
+            u[static_cast<Eigen::Index>(c)] = static_cast<double>(v[place(slope.node * d + c)]);
+        u = slope.onto * u;
+        for (std::size_t c = 0; c < d; ++c)
+            v[place(slope.node * d + c)] = static_cast<T>(u[static_cast<Eigen::Index>(c)]);
+    }
+}
+
+void Multigrid::project(double* v) const {
+    fix(v);
+}
+
+bool Multigrid::fine_matrix(std::size_t cell, double* out) const {
+    const std::int32_t e = system_.element_of[cell];
+    if (e < 0) return false;
+    const double s = (*element_scale_)[static_cast<std::size_t>(e)];
+    if (s == 0.0) return false;
+    const Eigen::MatrixXd& K = system_.kinds[system_.kind_of[static_cast<std::size_t>(e)]];
+    Eigen::Map<Eigen::MatrixXd> M(out, width_, width_);
+    M = s * K;
+    if (cell_kind_[cell] != 2) return true;
+    const auto nx = static_cast<std::size_t>(levels_[0]->nodes[0]);
+    const auto ny = static_cast<std::size_t>(levels_[0]->nodes[1]);
+    const std::size_t i = cell % (nx - 1);
+    const std::size_t j = cell / (nx - 1) % (ny - 1);
+    const std::size_t k = cell / (nx - 1) / (ny - 1);
+    for (int a = 0; a < corners_; ++a) {
+        const std::size_t n =
+            ((k + static_cast<std::size_t>(a >> 2)) * ny + j + static_cast<std::size_t>((a >> 1) & 1)) * nx +
+            i + static_cast<std::size_t>(a & 1);
+        const std::uint8_t mask = mask_[n];
+        if (mask == 0) continue;
+        Eigen::MatrixXd onto = Eigen::MatrixXd::Identity(dimension_, dimension_);
+        if ((mask & 8U) != 0) {
+            const auto at =
+                std::lower_bound(slope_at_.begin(), slope_at_.end(), static_cast<std::int32_t>(n));
+            onto = slopes_[static_cast<std::size_t>(at - slope_at_.begin())].onto.topLeftCorner(dimension_,
+                                                                                                dimension_);
+        } else {
+            for (int c = 0; c < dimension_; ++c)
+                if ((mask & (1U << c)) != 0) onto(c, c) = 0.0;
+        }
+        M.middleRows(a * dimension_, dimension_) = (onto * M.middleRows(a * dimension_, dimension_)).eval();
+        M.middleCols(a * dimension_, dimension_) = (M.middleCols(a * dimension_, dimension_) * onto).eval();
+    }
+    return true;
+}
+
+bool Multigrid::first_matrix(int i, int j, int k, float* out) const {
+    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
+    std::fill_n(out, size, 0.0F);
+    const Level& fine = *levels_[0];
+    bool any = false;
+    std::array<double, 576> masked{};
+    std::array<float, 576> masked_float{};
+    for (int child = 0; child < corners_; ++child) {
+        const int x = 2 * i + (child & 1);
+        const int y = 2 * j + ((child >> 1) & 1);
+        const int z = dimension_ == 3 ? 2 * k + (child >> 2) : 0;
+        if (x >= fine.cells[0] || y >= fine.cells[1] || z >= fine.cells[2]) continue;
+        const std::size_t cell = (static_cast<std::size_t>(z) * static_cast<std::size_t>(fine.cells[1]) +
+                                  static_cast<std::size_t>(y)) *
+                                     static_cast<std::size_t>(fine.cells[0]) +
+                                 static_cast<std::size_t>(x);
+        const std::int32_t e = system_.element_of[cell];
+        if (e < 0) continue;
+        any = true;
+        if (cell_kind_[cell] == 2) {
+            if (!fine_matrix(cell, masked.data())) continue;
+            for (std::size_t n = 0; n < size; ++n) masked_float[n] = static_cast<float>(masked[n]);
+            const Eigen::MatrixXd& p = interpolation_[static_cast<std::size_t>(child)];
+            if (dimension_ == 3)
+                add_child<3>(masked_float.data(), p, out);
+            else
+                add_child<2>(masked_float.data(), p, out);
+            continue;
+        }
+        const auto s = static_cast<float>((*element_scale_)[static_cast<std::size_t>(e)]);
+        const float* m =
+            child_[system_.kind_of[static_cast<std::size_t>(e)]][static_cast<std::size_t>(child)].data();
+        for (std::size_t n = 0; n < size; ++n) out[n] += s * m[n];
+    }
+    return any;
+}
+
+void Multigrid::set_scales(const std::vector<double>& scale) {
+    if (!matrix_free_) return;
+    const Level& fine = *levels_[0];
+    const auto nx = static_cast<std::size_t>(fine.cells[0]);
+    const std::size_t rows =
+        static_cast<std::size_t>(fine.cells[1]) * static_cast<std::size_t>(fine.cells[2]);
+    const bool fresh = row_starts_.empty();
+    if (fresh) {
+        scale_ = Strip<float>(rows * fine.stride);
+        row_starts_.assign(rows + 1, 0);
+        for (std::size_t row = 0; row < rows; ++row) {
+            std::vector<int> found;
+            for (std::size_t i = 0; i < nx; ++i) {
+                const std::int32_t e = system_.element_of[row * nx + i];
+                if (e < 0) continue;
+                const int kind = system_.kind_of[static_cast<std::size_t>(e)];
+                if (std::find(found.begin(), found.end(), kind) == found.end()) found.push_back(kind);
+            }
+            for (std::size_t f = 0; f < found.size(); ++f) {
+                const float* at = scale_.data() + row * fine.stride;
+                if (f > 0) {
+                    kind_scale_.emplace_back(fine.stride);
+                    at = kind_scale_.back().data();
+                }
+                rows_.push_back({at, found[f]});
+            }
+            row_starts_[row + 1] = static_cast<std::uint32_t>(rows_.size());
+        }
+    }
+#pragma omp parallel for num_threads(options_.threads) schedule(static)
+    for (std::size_t row = 0; row < rows; ++row)
+        for (std::uint32_t entry = row_starts_[row]; entry < row_starts_[row + 1]; ++entry) {
+            auto* at = const_cast<float*>(rows_[entry].scale);
+            for (std::size_t i = 0; i < nx; ++i) {
+                const std::int32_t e = system_.element_of[row * nx + i];
+                at[i] = e >= 0 && system_.kind_of[static_cast<std::size_t>(e)] == rows_[entry].kind
+                            ? static_cast<float>(scale[static_cast<std::size_t>(e)])
+                            : 0.0F;
+            }
+        }
+}
+
+void Multigrid::set_diagonal(const std::vector<double>& scale) {
+    const Level& fine = *levels_[0];
+    const int nx = fine.nodes[0];
+    const int ny = fine.nodes[1];
+    std::vector<std::vector<double>> diagonals; // by kind, corner and component
+    for (const Eigen::MatrixXd& K : system_.kinds) {
+        diagonals.emplace_back(static_cast<std::size_t>(width_));
+        for (int i = 0; i < width_; ++i) diagonals.back()[static_cast<std::size_t>(i)] = K(i, i);
+    }
+#pragma omp parallel for num_threads(options_.threads) schedule(static)
+    for (std::size_t row = 0; row < fine.rows; ++row) {
+        const int j = static_cast<int>(row) % ny;
+        const int k = static_cast<int>(row) / ny;
+        for (int i = 0; i < nx; ++i) {
+            std::array<double, 3> sum{};
+            for (int a = 0; a < corners_; ++a) {
+                const int x = i - (a & 1);
+                const int y = j - ((a >> 1) & 1);
+                const int z = k - (a >> 2);
+                if (x < 0 || y < 0 || z < 0 || x >= fine.cells[0] || y >= fine.cells[1] || z >= fine.cells[2])
+                    continue;
+                const std::int32_t e =
+                    system_
+                        .element_of[(static_cast<std::size_t>(z) * static_cast<std::size_t>(fine.cells[1]) +
+                                     static_cast<std::size_t>(y)) *
+                                        static_cast<std::size_t>(fine.cells[0]) +
+                                    static_cast<std::size_t>(x)];
+                if (e < 0) continue;
+                const double* of = diagonals[system_.kind_of[static_cast<std::size_t>(e)]].data();
+                for (int c = 0; c < dimension_; ++c)
+                    sum[static_cast<std::size_t>(c)] +=
+                        scale[static_cast<std::size_t>(e)] * of[a * dimension_ + c];
+            }
+            const std::size_t node = row * static_cast<std::size_t>(nx) + static_cast<std::size_t>(i);
+            const std::uint8_t mask = mask_[node];
+            const double mean = (sum[0] + sum[1] + sum[2]) / dimension_;
+            for (int c = 0; c < dimension_; ++c) {
+                const bool slope = (mask & 8U) != 0;
+                const double own = slope ? mean : sum[static_cast<std::size_t>(c)];
+                const bool held = !slope && (mask & (1U << c)) != 0;
+                inverse_diagonal_[(row * static_cast<std::size_t>(dimension_) + static_cast<std::size_t>(c)) *
+                                      fine.stride +
+                                  static_cast<std::size_t>(i)] =
+                    held || own <= 0.0 ? 0.0F : static_cast<float>(1.0 / own);
+            }
+        }
+    }
+}
+
+// Levels down to one that is cheap to factorise: few nodes, or few in use and far apart.
+void Multigrid::choose_levels(const std::vector<double>& scale) {
+    std::vector<std::uint8_t> solid(cell_kind_.size(), 0);
+    for (std::size_t c = 0; c < solid.size(); ++c)
+        solid[c] =
+            system_.element_of[c] >= 0 && scale[static_cast<std::size_t>(system_.element_of[c])] > void_scale
+                ? 1
+                : 0;
+    std::array<int, 3> cells = system_.cells;
+    std::size_t l = 0;
+    while (true) {
+        ++l;
+        std::array<int, 3> next{up_to_even(cells[0]), up_to_even(cells[1]),
+                                dimension_ == 3 ? up_to_even(cells[2]) : 1};
+        const auto at = [](const std::array<int, 3>& n, int i, int j, int k) {
+            return (static_cast<std::size_t>(k) * static_cast<std::size_t>(n[1]) +
+                    static_cast<std::size_t>(j)) *
+                       static_cast<std::size_t>(n[0]) +
+                   static_cast<std::size_t>(i);
+        };
+        std::vector<std::uint8_t> coarse(at(next, 0, 0, next[2]), 0);
+        for (int k = 0; k < cells[2]; ++k)
+            for (int j = 0; j < cells[1]; ++j)
+                for (int i = 0; i < cells[0]; ++i)
+                    coarse[at(next, i / 2, j / 2, dimension_ == 3 ? k / 2 : 0)] |= solid[at(cells, i, j, k)];
+        const std::array<int, 3> nodes{next[0] + 1, next[1] + 1, dimension_ == 3 ? next[2] + 1 : 1};
+        std::vector<std::uint8_t> used(at(nodes, 0, 0, nodes[2]), 0);
+        for (int k = 0; k < next[2]; ++k)
+            for (int j = 0; j < next[1]; ++j)
+                for (int i = 0; i < next[0]; ++i)
+                    if (coarse[at(next, i, j, k)] != 0)
+                        for (int a = 0; a < corners_; ++a)
+                            used[at(nodes, i + (a & 1), j + ((a >> 1) & 1), k + (a >> 2))] = 1;
+        const auto in_use = static_cast<std::size_t>(std::count(used.begin(), used.end(), 1));
+        if (levels_.size() <= l) {
+            auto level = std::make_unique<Level>();
+            level->cells = next;
+            level->nodes = nodes;
+            level->stride = (static_cast<std::size_t>(nodes[0]) + lanes - 1) / lanes * lanes;
+            level->rows = static_cast<std::size_t>(nodes[1]) * static_cast<std::size_t>(nodes[2]);
+            levels_.push_back(std::move(level));
+        }
+        cells = next;
+        solid = std::move(coarse);
+        const bool sparse = static_cast<double>(in_use) < sparse_share * static_cast<double>(used.size()) &&
+                            in_use < nodes_worth_asking;
+        const bool smallest = std::max({next[0], next[1], next[2]}) <= 2;
+        // What lies below may have served another design.
+        if (in_use <= nodes_to_factorise || sparse || smallest) {
+            levels_.resize(l + 1);
+            return;
+        }
+    }
+}
+
+void Multigrid::update(const std::vector<double>& scale) {
+    const auto start = std::chrono::steady_clock::now();
+    element_scale_ = &scale;
+    if (!matrix_free_) general_scale_ = scale;
+    set_scales(scale);
+    set_diagonal(scale);
+    choose_levels(scale);
+    build();
+    element_scale_ = nullptr;
+    build_seconds_ = seconds_since(start);
+}
+
+namespace {
+
+// Of a 3 x 3 (2 x 2) block: what has hardly any stiffness is left out.
+void invert_block(const double* block, int d, double* out) {
+    using Small = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor, 3, 3>;
+    const Small m = Eigen::Map<const Small>(block, d, d);
+    Eigen::Map<Small> inverse(out, d, d);
+    inverse.setZero();
+    if (m.trace() <= 0.0) return;
+    // Usually well conditioned: the plain inverse.
+    const Small plain = m.inverse();
+    if (plain.allFinite() && plain.trace() * m.trace() < 1e3 && plain.diagonal().minCoeff() > 0.0) {
+        inverse = plain;
+        return;
+    }
+    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen{Eigen::MatrixXd(m)};
+    const double most = eigen.eigenvalues().maxCoeff();
+    for (int i = 0; i < d; ++i)
+        if (eigen.eigenvalues()[i] > 1e-3 * most)
+            inverse += Small(eigen.eigenvectors().col(i) * eigen.eigenvectors().col(i).transpose() /
+                             eigen.eigenvalues()[i]);
+}
+
+} // namespace
+
+// The stencils of one plane of nodes, from the matrices of the cells below and above it.
+void Multigrid::gather_plane(Level& level, int k, const float* below, const float* above) {
+    const int d = dimension_;
+    const int neighbours = d == 3 ? 27 : 9;
+    const int middle = neighbours / 2;
+    const auto blocks = static_cast<std::size_t>(d * d);
+    const std::size_t chunks = level.stride / lanes;
+    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
+#pragma omp parallel num_threads(options_.threads)
+    {
+        std::vector<float> sums(static_cast<std::size_t>(neighbours) * blocks * lanes);
+        std::vector<float> packed(sums.size());
+        std::vector<char> bytes(sums.size() * static_cast<std::size_t>(kernels_.coefficient_bytes));
+#pragma omp for schedule(static)
+        for (int j = 0; j < level.nodes[1]; ++j) {
+            const std::size_t row = static_cast<std::size_t>(k) * static_cast<std::size_t>(level.nodes[1]) +
+                                    static_cast<std::size_t>(j);
+            for (std::size_t chunk = 0; chunk < chunks; ++chunk) {
+                std::fill(sums.begin(), sums.end(), 0.0F);
+                for (int lane = 0; lane < lanes; ++lane) {
+                    const int i = static_cast<int>(chunk) * lanes + lane;
+                    if (i >= level.nodes[0]) break;
+                    for (int a = 0; a < corners_; ++a) {
+                        const int x = i - (a & 1);
+                        const int y = j - ((a >> 1) & 1);
+                        const float* layer = d == 3 && (a >> 2) == 1 ? below : above;
+                        if (layer == nullptr || x < 0 || y < 0 || x >= level.cells[0] || y >= level.cells[1])
+                            continue;
+                        const float* m =
+                            layer + (static_cast<std::size_t>(y) * static_cast<std::size_t>(level.cells[0]) +
+                                     static_cast<std::size_t>(x)) *
+                                        size;
+                        for (int b = 0; b < corners_; ++b) {
+                            int at = 0;
+                            for (int axis = d - 1; axis >= 0; --axis)
+                                at = 3 * at + 1 + ((b >> axis) & 1) - ((a >> axis) & 1);
+                            float* to = sums.data() + static_cast<std::size_t>(at) * blocks * lanes + lane;
+                            for (int c = 0; c < d; ++c)
+                                for (int e = 0; e < d; ++e)
+                                    to[(c * d + e) * lanes] += m[(a * d + c) * width_ + b * d + e];
+                        }
+                    }
+                }
+                // Scale each node's row by a power of two, so that half precision does.
+                const std::size_t place = row * chunks + chunk;
+                std::array<float, lanes> factor{};
+                for (int lane = 0; lane < lanes; ++lane) {
+                    float most = 0.0F;
+                    for (std::size_t n = static_cast<std::size_t>(lane); n < sums.size(); n += lanes)
+                        most = std::max(most, std::abs(sums[n]));
+                    factor[static_cast<std::size_t>(lane)] =
+                        most > 0.0F ? std::exp2(std::floor(std::log2(1024.0F / most))) : 0.0F;
+                    level.scale[row * level.stride + chunk * lanes + static_cast<std::size_t>(lane)] =
+                        most > 0.0F ? 1.0F / factor[static_cast<std::size_t>(lane)] : 0.0F;
+                }
+                std::size_t at = 0;
+                for (int n = 0; n < neighbours; ++n) {
+                    if (n == middle) continue;
+                    for (std::size_t b = 0; b < blocks * lanes; ++b, ++at)
+                        packed[at] =
+                            sums[static_cast<std::size_t>(n) * blocks * lanes + b] * factor[b % lanes];
+                }
+                char* to =
+                    level.beside.data() + place * at * static_cast<std::size_t>(kernels_.coefficient_bytes);
+                kernels_.pack(packed.data(), to, at);
+                kernels_.unpack(to, packed.data(), at);
+                // Rounding must not make translations cost energy: what the others lost goes to the middle.
+                for (int lane = 0; lane < lanes; ++lane) {
+                    std::array<double, 9> block{};
+                    for (std::size_t b = 0; b < blocks; ++b) {
+                        const std::size_t own = b * lanes + static_cast<std::size_t>(lane);
+                        double lost = 0.0;
+                        for (int n = 0, p = 0; n < neighbours; ++n) {
+                            if (n == middle) continue;
+                            const float f = factor[static_cast<std::size_t>(lane)];
+                            lost += static_cast<double>(
+                                        sums[static_cast<std::size_t>(n) * blocks * lanes + own]) -
+                                    (f > 0.0F
+                                         ? static_cast<double>(
+                                               packed[static_cast<std::size_t>(p) * blocks * lanes + own] / f)
+                                         : 0.0);
+                            ++p;
+                        }
+                        block[b] = static_cast<double>(
+                                       sums[static_cast<std::size_t>(middle) * blocks * lanes + own]) +
+                                   lost;
+                    }
+                    for (int c = 0; c < d; ++c)
+                        for (int e = 0; e < c; ++e) {
+                            const auto one = static_cast<std::size_t>(c * d + e);
+                            const auto two = static_cast<std::size_t>(e * d + c);
+                            block[one] = block[two] = 0.5 * (block[one] + block[two]);
+                        }
+                    std::array<double, 9> inverse{};
+                    invert_block(block.data(), d, inverse.data());
+                    for (std::size_t b = 0; b < blocks; ++b) {
+                        const std::size_t own =
+                            place * blocks * lanes + b * lanes + static_cast<std::size_t>(lane);
+                        level.diagonal[own] = static_cast<float>(block[b]);
+                        level.inverse[own] = static_cast<float>(inverse[b]);
+                    }
+                }
+            }
+        }
+    }
+}
+
+void Multigrid::build() {
+    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
+    const std::size_t last = levels_.size() - 1;
+    for (std::size_t l = matrix_free_ ? 1 : 0; l <= last; ++l) {
+        Level& level = *levels_[l];
+        if (l < last && level.beside.size() == 0) {
+            const auto neighbours = static_cast<std::size_t>(dimension_ == 3 ? 27 : 9);
+            const auto blocks = static_cast<std::size_t>(dimension_ * dimension_);
+            const std::size_t places = level.rows * level.stride;
+            level.beside = Strip<char>(places * (neighbours - 1) * blocks *
+                                       static_cast<std::size_t>(kernels_.coefficient_bytes));
+            level.scale = Strip<float>(places);
+            level.diagonal = Strip<float>(places * blocks);
+            level.inverse = Strip<float>(places * blocks);
+        }
+        const std::size_t layer = level.layer_cells();
+        const bool kept = !level.matrices.empty();
+        // Matrices of the last level are kept for the factorisation; of others two layers are enough.
+        std::vector<float> rolling;
+        if (!kept) {
+            if (l == last)
+                level.matrices.assign(level.cell_count() * size, 0.0F);
+            else
+                rolling.resize(2 * layer * size);
+        }
+        if (l < last) levels_[l + 1]->matrices.assign(levels_[l + 1]->cell_count() * size, 0.0F);
+        if (l < last && l + 1 == 1 && matrix_free_) levels_[l + 1]->matrices.clear();
+        const auto layer_at = [&](int k) {
+            if (kept || l == last) return level.matrices.data() + static_cast<std::size_t>(k) * layer * size;
+            return rolling.data() + static_cast<std::size_t>(k % 2) * layer * size;
+        };
+        for (int k = 0; k < level.cells[2]; ++k) {
+            float* here = layer_at(k);
+            if (!kept) {
+#pragma omp parallel for num_threads(options_.threads) schedule(dynamic, 64)
+                for (std::size_t c = 0; c < layer; ++c) {
+                    if (l == 1) {
+                        first_matrix(static_cast<int>(c % static_cast<std::size_t>(level.cells[0])),
+                                     static_cast<int>(c / static_cast<std::size_t>(level.cells[0])), k,
+                                     here + c * size);
+                        continue;
+                    }
+                    std::array<double, 576> own{};
+                    if (fine_matrix(static_cast<std::size_t>(k) * layer + c, own.data()))
+                        for (std::size_t n = 0; n < size; ++n)
+                            here[c * size + n] = static_cast<float>(own[n]);
+                    else
+                        std::fill_n(here + c * size, size, 0.0F);
+                }
+            }
+            if (l == last) continue;
+            gather_plane(level, k, k > 0 ? layer_at(k - 1) : nullptr, here);
+            Level& next = *levels_[l + 1];
+            if (k % 2 == 0 && k + 1 < level.cells[2]) continue;
+            const int low = k - k % 2;
+            float* to = next.matrices.data() + static_cast<std::size_t>(k / 2) * next.layer_cells() * size;
+#pragma omp parallel for num_threads(options_.threads) schedule(static)
+            for (std::size_t c = 0; c < next.layer_cells(); ++c) {
+                const int x = 2 * static_cast<int>(c % static_cast<std::size_t>(next.cells[0]));
+                const int y = 2 * static_cast<int>(c / static_cast<std::size_t>(next.cells[0]));
+                for (int child = 0; child < corners_; ++child) {
+                    const int i = x + (child & 1);
+                    const int j = y + ((child >> 1) & 1);
+                    const int z = low + (child >> 2);
+                    if (i >= level.cells[0] || j >= level.cells[1] || z > k) continue;
+                    const float* from = layer_at(z) + (static_cast<std::size_t>(j) *
+                                                           static_cast<std::size_t>(level.cells[0]) +
+                                                       static_cast<std::size_t>(i)) *
+                                                          size;
+                    const Eigen::MatrixXd& p = interpolation_[static_cast<std::size_t>(child)];
+                    if (dimension_ == 3)
+                        add_child<3>(from, p, to + c * size);
+                    else
+                        add_child<2>(from, p, to + c * size);
+                }
+            }
+        }
+        if (l < last) {
+            if (dimension_ == 3) gather_plane(level, level.cells[2], layer_at(level.cells[2] - 1), nullptr);
+            std::vector<float>().swap(level.matrices);
+            estimate(level);
+        }
+    }
+    if (matrix_free_) levels_[0]->bound = block_bound_;
+
+    // The last level, factorised.
+    Level& level = *levels_[last];
+    if (coarsest_ == nullptr) coarsest_ = std::make_unique<Coarsest>();
+    Coarsest& coarsest = *coarsest_;
+    const auto d = static_cast<std::size_t>(dimension_);
+    std::vector<double> diagonal(level.node_count() * d, 0.0);
+    const auto node = [&](std::size_t cell, int a) {
+        const auto nx = static_cast<std::size_t>(level.cells[0]);
+        const auto ny = static_cast<std::size_t>(level.cells[1]);
+        const std::size_t i = cell % nx + static_cast<std::size_t>(a & 1);
+        const std::size_t j = cell / nx % ny + static_cast<std::size_t>((a >> 1) & 1);
+        const std::size_t k = cell / nx / ny + static_cast<std::size_t>(a >> 2);
+        return (k * (ny + 1) + j) * (nx + 1) + i;
+    };
+    for (std::size_t c = 0; c < level.cell_count(); ++c)
+        for (int a = 0; a < corners_; ++a)
+            for (std::size_t e = 0; e < d; ++e)
+                diagonal[node(c, a) * d + e] += static_cast<double>(
+                    level.matrices[c * size + (static_cast<std::size_t>(a) * d + e) *
+                                                  (static_cast<std::size_t>(width_) + 1)]);
+    double most = 0.0;
+    for (const double v : diagonal) most = std::max(most, v);
+    std::vector<std::uint8_t> pattern(diagonal.size());
+    for (std::size_t n = 0; n < diagonal.size(); ++n) pattern[n] = diagonal[n] > void_scale * most ? 1 : 0;
+    const bool same = coarsest.solver != nullptr && pattern == coarsest.pattern;
+    coarsest.jacobi.assign(diagonal.size(), 0.0);
+    for (std::size_t n = 0; n < diagonal.size(); ++n)
+        if (pattern[n] == 0 && diagonal[n] > 0.0) coarsest.jacobi[n] = 1.0 / diagonal[n];
+    if (!same) {
+        coarsest.pattern = pattern;
+        coarsest.unknown_of.assign(diagonal.size(), -1);
+        std::int32_t next = 0;
+        for (std::size_t n = 0; n < pattern.size(); ++n)
+            if (pattern[n] != 0) coarsest.unknown_of[n] = next++;
+        coarsest.matrices.clear();
+        coarsest.system = {};
+        coarsest.system.unknowns = static_cast<std::size_t>(next);
+        coarsest.solver.reset();
+    }
+    std::size_t stored = 0;
+    for (std::size_t c = 0; c < level.cell_count(); ++c) {
+        bool any = false;
+        for (int a = 0; a < corners_; ++a)
+            for (std::size_t e = 0; e < d; ++e) any = any || coarsest.unknown_of[node(c, a) * d + e] >= 0;
+        if (!any) continue;
+        Eigen::MatrixXd m =
+            Eigen::Map<const Eigen::MatrixXf>(level.matrices.data() + c * size, width_, width_)
+                .cast<double>();
+        m = 0.5 * (m + m.transpose()).eval();
+        m.diagonal() *= 1.0 + coarse_shift;
+        if (same) {
+            coarsest.matrices[stored] = m;
+        } else {
+            coarsest.matrices.push_back(m);
+            for (int a = 0; a < corners_; ++a)
+                for (std::size_t e = 0; e < d; ++e)
+                    coarsest.system.dofs.push_back(coarsest.unknown_of[node(c, a) * d + e]);
+            coarsest.system.starts.push_back(coarsest.system.dofs.size());
+        }
+        ++stored;
+    }
+    std::vector<float>().swap(level.matrices);
+    if (!same) {
+        for (const Eigen::MatrixXd& m : coarsest.matrices) coarsest.system.matrix_of.push_back(&m);
+        SolverOptions direct;
+        direct.threads = 1;
+        coarsest.solver = make_direct_solver(coarsest.system, direct);
+    }
+    coarsest.solver->update(std::vector<double>(stored, 1.0));
+}
+
+// The largest eigenvalue that the smoother sees: power iterations, and five percent for what they miss.
+void Multigrid::estimate(Level& level) {
+    std::size_t at = 0;
+    while (levels_[at].get() != &level) ++at;
+    make_room(1);
+    Level::Work& work = level.work[0];
+    const std::size_t length = level.rows * static_cast<std::size_t>(dimension_) * level.stride;
+    std::fill_n(work.b.data(), length, 0.0F);
+    std::fill_n(work.x.data(), length, 0.0F);
+    const auto nodes_x = static_cast<std::size_t>(level.nodes[0]);
+    std::uint32_t seed = 12345;
+    for (std::size_t strip = 0; strip < length / level.stride; ++strip)
+        for (std::size_t i = 0; i < nodes_x; ++i) {
+            seed = seed * 1664525U + 1013904223U;
+            work.x[strip * level.stride + i] = static_cast<float>(seed >> 8) * (2.0F / 16777216.0F) - 1.0F;
+        }
+    SweepFactors factors;
+    factors.step = 1.0F;
+    double found = 1.0;
+    for (int step = 0; step < 10; ++step) {
+        const SweepVectors<float> v{work.x.data(), work.b.data(), work.r.data(), work.z.data(),
+                                    work.y.data()};
+        sweep(at, Sweep::First, &v, 1, factors);
+        double norm = 0.0;
+        for (std::size_t i = 0; i < length; ++i)
+            norm += static_cast<double>(work.z[i]) * static_cast<double>(work.z[i]);
+        norm = std::sqrt(norm);
+        if (!(norm > 0.0)) break;
+        found = norm;
+        const auto shrink = static_cast<float>(1.0 / norm);
+        for (std::size_t i = 0; i < length; ++i) work.x[i] = work.z[i] * shrink;
+        if (step == 0) found = 2.0; // the first vector was not of unit length
+    }
+    level.bound = 1.05 * found;
+}
+
+namespace {
+
+// Parts of the rows and planes of nodes that threads take in turn.
+struct Parts {
+    int row_size = 1, rows = 1, plane_size = 1, planes = 1;
+    Parts(int nodes_y, int nodes_z, std::size_t bytes_a_row, int threads) {
+        constexpr std::size_t cache = 600000;
+        const int most = std::max(4, static_cast<int>(cache / std::max<std::size_t>(1, bytes_a_row)));
+        rows = (nodes_y + most - 1) / most;
+        row_size = (nodes_y + rows - 1) / rows;
+        planes = std::max(1, std::min(threads == 1 ? 1 : 2 * threads, nodes_z / 4));
+        plane_size = (nodes_z + planes - 1) / planes;
+        planes = (nodes_z + plane_size - 1) / plane_size;
+    }
+};
+
+} // namespace
+
+void Multigrid::sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vectors, int count,
+                      const SweepFactors& factors) const {
+    const Level& level = *levels_[l];
+    if (level.stencil) {
+        StencilSweep s;
+        s.dimension = dimension_;
+        s.nodes_y = level.nodes[1];
+        s.nodes_z = level.nodes[2];
+        s.stride = level.stride;
+        s.beside = level.beside.data();
+        s.scale = level.scale.data();
+        s.diagonal = level.diagonal.data();
+        s.inverse = level.inverse.data();
+        s.sweep = kind;
+        s.vectors = vectors;
+        s.count = count;
+        s.factors = factors;
+        const int rows = static_cast<int>(level.rows);
+        const int part = std::max(1, rows / (8 * options_.threads));
+        const int parts = (rows + part - 1) / part;
+#pragma omp parallel for num_threads(options_.threads) schedule(dynamic) if (rows > 16)
+        for (int p = 0; p < parts; ++p) {
+            StencilSweep mine = s;
+            mine.from_row = p * part;
+            mine.to_row = std::min(rows, (p + 1) * part);
+            kernels_.stencil(mine);
+        }
+    } else {
+        const Parts parts(level.nodes[1], level.nodes[2], 24 * sizeof(float) * level.stride,
+                          options_.threads);
+        const std::size_t need = box_scratch(level.stride, parts.row_size);
+#pragma omp parallel for num_threads(options_.threads) schedule(dynamic)
+        for (int part = 0; part < parts.rows * parts.planes; ++part) {
+            Strip<char>& scratch = scratch_[static_cast<std::size_t>(thread_number())];
+            if (scratch.size() < need) scratch = Strip<char>(need);
+            BoxSweep<float> s;
+            s.grid = {level.cells[0], level.cells[1],     level.cells[2],
+                      level.stride,   row_starts_.data(), rows_.data()};
+            s.blocks = blocks_float_.data();
+            s.sweep = kind;
+            s.vectors = vectors[0];
+            s.factors = factors;
+            s.inverse_diagonal = inverse_diagonal_.data();
+            s.from_row = part % parts.rows * parts.row_size;
+            s.to_row = std::min(level.nodes[1], s.from_row + parts.row_size);
+            s.from_plane = part / parts.rows * parts.plane_size;
+            s.to_plane = std::min(level.nodes[2], s.from_plane + parts.plane_size);
+            if (s.from_row >= s.to_row || s.from_plane >= s.to_plane) continue;
+            kernels_.box_float(s, scratch.data());
+        }
+    }
+    if (l > 0 || slopes_.empty()) return;
+    // Nodes on slopes: the smoother's steps are turned into the directions that are free.
+    if (kind == Sweep::First || kind == Sweep::Further) {
+        fix(vectors[0].z);
+        fix(vectors[0].x);
+    }
+}
+
+double Multigrid::multiply(const double* v, double* out) const {
+    if (!matrix_free_) {
+        multiply_cells(v, out);
+        double sum = 0.0;
+        for (std::size_t i = 0; i < length_; ++i) sum += v[i] * out[i];
+        return sum;
+    }
+    const Level& level = *levels_[0];
+    const Parts parts(level.nodes[1], level.nodes[2], 24 * sizeof(double) * level.stride, options_.threads);
+    const std::size_t need = box_scratch(level.stride, parts.row_size);
+#pragma omp parallel for num_threads(options_.threads) schedule(dynamic)
+    for (int part = 0; part < parts.rows * parts.planes; ++part) {
+        Strip<char>& scratch = scratch_[static_cast<std::size_t>(thread_number())];
+        if (scratch.size() < need) scratch = Strip<char>(need);
+        BoxSweep<double> s;
+        s.grid = {level.cells[0], level.cells[1],     level.cells[2],
+                  level.stride,   row_starts_.data(), rows_.data()};
+        s.blocks = blocks_double_.data();
+        s.sweep = Sweep::Product;
+        s.vectors.v = v;
+        s.vectors.r = out;
+        s.dots = dots_.data();
+        s.from_row = part % parts.rows * parts.row_size;
+        s.to_row = std::min(level.nodes[1], s.from_row + parts.row_size);
+        s.from_plane = part / parts.rows * parts.plane_size;
+        s.to_plane = std::min(level.nodes[2], s.from_plane + parts.plane_size);
+        if (s.from_row >= s.to_row || s.from_plane >= s.to_plane) continue;
+        kernels_.box_double(s, scratch.data());
+    }
+    double sum = 0.0;
+    for (const double dot : dots_) sum += dot;
+    return sum;
+}
+
+// Cell by cell, for matrices that do not part into blocks: even layers of cells first, then odd ones, so that
+// no two threads meet at a node.
+void Multigrid::multiply_cells(const double* v, double* out) const {
+    const Level& fine = *levels_[0];
+    std::fill_n(out, length_, 0.0);
+    const int layers = dimension_ == 3 ? fine.cells[2] : fine.cells[1];
+    for (int odd = 0; odd < 2; ++odd) {
+#pragma omp parallel for num_threads(options_.threads) schedule(static)
+        for (int layer = odd; layer < layers; layer += 2) {
+            const int k = dimension_ == 3 ? layer : 0;
+            Eigen::VectorXd local(width_);
+            Eigen::VectorXd force(width_);
+            std::array<std::size_t, 24> at{};
+            for (int j = dimension_ == 3 ? 0 : layer; j < (dimension_ == 3 ? fine.cells[1] : layer + 1); ++j)
+                for (int i = 0; i < fine.cells[0]; ++i) {
+                    const std::size_t cell =
+                        (static_cast<std::size_t>(k) * static_cast<std::size_t>(fine.cells[1]) +
+                         static_cast<std::size_t>(j)) *
+                            static_cast<std::size_t>(fine.cells[0]) +
+                        static_cast<std::size_t>(i);
+                    const std::int32_t e = system_.element_of[cell];
+                    if (e < 0) continue;
+                    const auto element = static_cast<std::size_t>(e);
+                    for (int a = 0; a < corners_; ++a)
+                        for (int c = 0; c < dimension_; ++c) {
+                            const std::size_t row = static_cast<std::size_t>(k + (a >> 2)) *
+                                                        static_cast<std::size_t>(fine.nodes[1]) +
+                                                    static_cast<std::size_t>(j + ((a >> 1) & 1));
+                            at[static_cast<std::size_t>(a * dimension_ + c)] =
+                                (row * static_cast<std::size_t>(dimension_) + static_cast<std::size_t>(c)) *
+                                    fine.stride +
+                                static_cast<std::size_t>(i + (a & 1));
+                        }
+                    for (int n = 0; n < width_; ++n) local[n] = v[at[static_cast<std::size_t>(n)]];
+                    force.noalias() =
+                        general_scale_[element] * (system_.kinds[system_.kind_of[element]] * local);
+                    for (int n = 0; n < width_; ++n) out[at[static_cast<std::size_t>(n)]] += force[n];
+                }
+        }
+    }
+}
+
+void Multigrid::restrict_to(std::size_t l, int slot) {
+    // The rows around each coarse row first, then along x.
+    const Level& fine = *levels_[l];
+    Level& coarse = *levels_[l + 1];
+    const float* from = fine.work[l == 0 ? 0 : static_cast<std::size_t>(slot)].r.data();
+    float* to = coarse.work[static_cast<std::size_t>(slot)].b.data();
+    const int depth = dimension_ == 3 ? 1 : 0;
+#pragma omp parallel num_threads(options_.threads) if (coarse.rows > 16)
+    {
+        std::vector<float> line(fine.stride + 2, 0.0F);
+#pragma omp for schedule(static)
+        for (std::size_t row = 0; row < coarse.rows; ++row) {
+            const int j = static_cast<int>(row) % coarse.nodes[1];
+            const int k = static_cast<int>(row) / coarse.nodes[1];
+            for (int c = 0; c < dimension_; ++c) {
+                std::fill(line.begin(), line.end(), 0.0F);
+                for (int dk = -depth; dk <= depth; ++dk)
+                    for (int dj = -1; dj <= 1; ++dj) {
+                        const int y = 2 * j + dj;
+                        const int z = dimension_ == 3 ? 2 * k + dk : 0;
+                        if (y < 0 || z < 0 || y >= fine.nodes[1] || z >= fine.nodes[2]) continue;
+                        const float w = (dj == 0 ? 1.0F : 0.5F) * (dk == 0 ? 1.0F : 0.5F);
+                        const float* x =
+                            from + ((static_cast<std::size_t>(z) * static_cast<std::size_t>(fine.nodes[1]) +
+                                     static_cast<std::size_t>(y)) *
+                                        static_cast<std::size_t>(dimension_) +
+                                    static_cast<std::size_t>(c)) *
+                                       fine.stride;
+                        for (std::size_t i = 0; i < fine.stride; ++i) line[i + 1] += w * x[i];
+                    }
+                float* out = to + (row * static_cast<std::size_t>(dimension_) + static_cast<std::size_t>(c)) *
+                                      coarse.stride;
+                for (std::size_t i = 0; i < static_cast<std::size_t>(coarse.nodes[0]); ++i) {
+                    const std::size_t m = 2 * i + 1;
+                    out[i] = 0.5F * line[m - 1];
+                    if (m < line.size()) out[i] += line[m];
+                    if (m + 1 < line.size()) out[i] += 0.5F * line[m + 1];
+                }
+            }
+        }
+    }
+}
+
+void Multigrid::prolong_from(std::size_t l, int slot) {
+    Level& fine = *levels_[l];
+    const Level& coarse = *levels_[l + 1];
+    float* to = fine.work[static_cast<std::size_t>(slot)].x.data();
+    const float* from = coarse.work[static_cast<std::size_t>(slot)].x.data();
+    const bool masked = l == 0;
+#pragma omp parallel num_threads(options_.threads) if (fine.rows > 16)
+    {
+        std::vector<float> line(coarse.stride + 2, 0.0F);
+#pragma omp for schedule(static)
+        for (std::size_t row = 0; row < fine.rows; ++row) {
+            const int j = static_cast<int>(row) % fine.nodes[1];
+            const int k = static_cast<int>(row) / fine.nodes[1];
+            for (int c = 0; c < dimension_; ++c) {
+                std::fill(line.begin(), line.end(), 0.0F);
+                const float w = (j % 2 == 0 ? 1.0F : 0.5F) * (k % 2 == 0 ? 1.0F : 0.5F);
+                for (int z = k / 2; z <= (k + 1) / 2; ++z)
+                    for (int y = j / 2; y <= (j + 1) / 2; ++y) {
+                        const float* x =
+                            from + ((static_cast<std::size_t>(z) * static_cast<std::size_t>(coarse.nodes[1]) +
+                                     static_cast<std::size_t>(y)) *
+                                        static_cast<std::size_t>(dimension_) +
+                                    static_cast<std::size_t>(c)) *
+                                       coarse.stride;
+                        for (std::size_t i = 0; i < coarse.stride; ++i) line[i] += w * x[i];
+                    }
+                const std::size_t base =
+                    (row * static_cast<std::size_t>(dimension_) + static_cast<std::size_t>(c)) * fine.stride;
+                const auto count = static_cast<std::size_t>(fine.nodes[0]);
+                float* out = to + base;
+                const float* there = inverse_diagonal_.data() + base;
+                for (std::size_t i = 0; i < count; ++i) {
+                    const float add = i % 2 == 0 ? line[i / 2] : 0.5F * (line[i / 2] + line[i / 2 + 1]);
+                    if (!masked || there[i] > 0.0F) out[i] += add;
+                }
+            }
+        }
+    }
+    if (masked) fix(to);
+}
+
+// From zero; right-hand sides `first` to `first + many`.
+void Multigrid::smooth_zero(std::size_t l, int first, int many) {
+    Level& level = *levels_[l];
+    const int degree = degree_of(l);
+    const std::size_t length = level.rows * static_cast<std::size_t>(dimension_) * level.stride;
+    const SweepFactors factors = chebyshev(degree, 1, level.bound);
+    const std::size_t chunks = level.stride / lanes;
+    const auto blocks = static_cast<std::size_t>(dimension_ * dimension_);
+    for (int n = 0; n < many; ++n) {
+        Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
+        Level::Work& spare = level.spare(first + n);
+        const float* b = work.b.data();
+        float* r = spare.r.data();
+        float* z = spare.z.data();
+        float* x = work.x.data();
+        if (!level.stencil) {
+            const float* inverse = inverse_diagonal_.data();
+#pragma omp parallel for simd num_threads(options_.threads) schedule(static)
+            for (std::size_t i = 0; i < length; ++i) {
+                r[i] = b[i];
+                z[i] = factors.step * inverse[i] * b[i];
+                x[i] = factors.weight * z[i];
+            }
+        } else {
+#pragma omp parallel for num_threads(options_.threads) schedule(static) if (level.rows > 16)
+            for (std::size_t row = 0; row < level.rows; ++row)
+                for (std::size_t chunk = 0; chunk < chunks; ++chunk) {
+                    const float* inverse = level.inverse.data() + (row * chunks + chunk) * blocks * lanes;
+                    const std::size_t base =
+                        row * static_cast<std::size_t>(dimension_) * level.stride + chunk * lanes;
+                    for (std::size_t c = 0; c < static_cast<std::size_t>(dimension_); ++c) {
+                        std::array<float, lanes> sum{};
+                        for (std::size_t e = 0; e < static_cast<std::size_t>(dimension_); ++e) {
+                            const float* from = b + base + e * level.stride;
+                            const float* m = inverse + (c * static_cast<std::size_t>(dimension_) + e) * lanes;
+                            for (std::size_t i = 0; i < lanes; ++i) sum[i] += m[i] * from[i];
+                        }
+                        const std::size_t at = base + c * level.stride;
+                        for (std::size_t i = 0; i < lanes; ++i) {
+                            r[at + i] = b[at + i];
+                            z[at + i] = factors.step * sum[i];
+                            x[at + i] = factors.weight * z[at + i];
+                        }
+                    }
+                }
+        }
+        if (l == 0 && !slopes_.empty()) {
+            fix(z);
+            fix(x);
+        }
+    }
+    go_on(l, first, many);
+}
+
+// From the x that is there.
+void Multigrid::smooth(std::size_t l, int first, int many) {
+    Level& level = *levels_[l];
+    std::array<SweepVectors<float>, most_together> v;
+    for (int n = 0; n < many; ++n) {
+        Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
+        Level::Work& spare = level.spare(first + n);
+        v[static_cast<std::size_t>(n)] = {work.x.data(), work.b.data(), spare.r.data(), spare.z.data(),
+                                          spare.y.data()};
+    }
+    sweep(l, Sweep::First, v.data(), many, chebyshev(degree_of(l), 1, level.bound));
+    for (int n = 0; n < many; ++n)
+        std::swap(level.work[static_cast<std::size_t>(first + n)].x, level.spare(first + n).y);
+    go_on(l, first, many);
+}
+
+// The steps of the smoother after its first.
+void Multigrid::go_on(std::size_t l, int first, int many) {
+    Level& level = *levels_[l];
+    const int degree = degree_of(l);
+    std::array<SweepVectors<float>, most_together> v;
+    for (int i = 2; i <= degree; ++i) {
+        for (int n = 0; n < many; ++n) {
+            Level::Work& spare = level.spare(first + n);
+            v[static_cast<std::size_t>(n)] = {spare.z.data(), nullptr, spare.r.data(), spare.y.data(),
+                                              level.work[static_cast<std::size_t>(first + n)].x.data()};
+        }
+        sweep(l, Sweep::Further, v.data(), many, chebyshev(degree, i, level.bound));
+        for (int n = 0; n < many; ++n) std::swap(level.spare(first + n).z, level.spare(first + n).y);
+    }
+}
+
+void Multigrid::solve_coarsest(int count) {
+    Level& level = *levels_.back();
+    Coarsest& c = *coarsest_;
+    const auto d = static_cast<std::size_t>(dimension_);
+    const auto nx = static_cast<std::size_t>(level.nodes[0]);
+    const auto place_of = [&](std::size_t n) {
+        const std::size_t node = n / d;
+        return (node / nx * d + n % d) * level.stride + node % nx;
+    };
+    c.loads.resize(static_cast<Eigen::Index>(c.system.unknowns), count);
+    for (int s = 0; s < count; ++s) {
+        const Level::Work& work = level.work[static_cast<std::size_t>(s)];
+        for (std::size_t n = 0; n < c.unknown_of.size(); ++n)
+            if (c.unknown_of[n] >= 0) c.loads(c.unknown_of[n], s) = static_cast<double>(work.b[place_of(n)]);
+    }
+    const Eigen::MatrixXd x = c.solver->solve(c.loads);
+    for (int s = 0; s < count; ++s) {
+        Level::Work& work = level.work[static_cast<std::size_t>(s)];
+        for (std::size_t n = 0; n < c.unknown_of.size(); ++n) {
+            const std::size_t at = place_of(n);
+            work.x[at] = c.unknown_of[n] >= 0
+                             ? static_cast<float>(x(c.unknown_of[n], s))
+                             : static_cast<float>(c.jacobi[n] * static_cast<double>(work.b[at]));
+        }
+    }
+}
+
+void Multigrid::visit(std::size_t l, int count) {
+    if (l + 1 == levels_.size()) {
+        solve_coarsest(count);
+        return;
+    }
+    Level& level = *levels_[l];
+    // Right-hand sides share the scratch of the fine level: one after the other there.
+    const int together = l == 0 ? 1 : count;
+    const int visits = l > 0 && l + 2 < levels_.size() ? options_.visits : 1;
+    for (int again = 0; again < visits; ++again) {
+        for (int first = 0; first < count; first += together) {
+            if (again == 0)
+                smooth_zero(l, first, together);
+            else
+                smooth(l, first, together);
+            std::array<SweepVectors<float>, most_together> v;
+            for (int n = 0; n < together; ++n) {
+                Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
+                v[static_cast<std::size_t>(n)] = {work.x.data(), work.b.data(),
+                                                  level.spare(first + n).r.data(), nullptr, nullptr};
+            }
+            sweep(l, Sweep::Residual, v.data(), together, {});
+            for (int n = 0; n < together; ++n) {
+                if (l == 0) fix(level.spare(first + n).r.data());
+                restrict_to(l, first + n);
+            }
+        }
+        visit(l + 1, count);
+        for (int first = 0; first < count; first += together) {
+            for (int n = 0; n < together; ++n) prolong_from(l, first + n);
+            smooth(l, first, together);
+        }
+    }
+}
+
+void Multigrid::make_room(int count) {
+    for (std::size_t l = 0; l < levels_.size(); ++l) {
+        Level& level = *levels_[l];
+        const std::size_t length = level.rows * static_cast<std::size_t>(dimension_) * level.stride + lanes;
+        if (level.work.size() < static_cast<std::size_t>(count))
+            level.work.resize(static_cast<std::size_t>(count));
+        for (std::size_t s = 0; s < static_cast<std::size_t>(count); ++s) {
+            Level::Work& work = level.work[s];
+            for (Strip<float>* strip : {&work.b, &work.x})
+                if (strip->size() == 0) *strip = Strip<float>(length);
+            if (l == 0 && s > 0) continue;
+            for (Strip<float>* strip : {&work.r, &work.z, &work.y})
+                if (strip->size() == 0) *strip = Strip<float>(length);
+        }
+    }
+}
+
+void Multigrid::cycle(const double* const* b, double* const* x, int count) {
+    make_room(count);
+    Level& fine = *levels_[0];
+    for (int s = 0; s < count; ++s) {
+        Level::Work& work = fine.work[static_cast<std::size_t>(s)];
+        const double* from = b[s];
+        // Loads of any size fit into single precision.
+        double most = 0.0;
+#pragma omp parallel for simd num_threads(options_.threads) reduction(max : most)
+        for (std::size_t i = 0; i < length_; ++i) most = std::max(most, std::abs(from[i]));
+        scales_[static_cast<std::size_t>(s)] = most > 0.0 ? most : 1.0;
+        const double factor = 1.0 / scales_[static_cast<std::size_t>(s)];
+        float* to = work.b.data();
+#pragma omp parallel for simd num_threads(options_.threads)
+        for (std::size_t i = 0; i < length_; ++i) to[i] = static_cast<float>(factor * from[i]);
+        fix(to);
+    }
+    visit(0, count);
+    for (int s = 0; s < count; ++s) {
+        const float* from = fine.work[static_cast<std::size_t>(s)].x.data();
+        double* to = x[s];
+        const double factor = scales_[static_cast<std::size_t>(s)];
+#pragma omp parallel for simd num_threads(options_.threads)
+        for (std::size_t i = 0; i < length_; ++i) to[i] = factor * static_cast<double>(from[i]);
+    }
+}
+
+int Multigrid::levels() const {
+    return static_cast<int>(levels_.size());
+}
+
+std::size_t Multigrid::coarsest_unknowns() const {
+    return coarsest_ == nullptr ? 0 : coarsest_->system.unknowns;
+}
+
+double Multigrid::bytes() const {
+    double out = 4.0 * static_cast<double>(scale_.size() + inverse_diagonal_.size()) +
+                 static_cast<double>(mask_.size() + cell_kind_.size());
+    for (const Strip<float>& strip : kind_scale_) out += 4.0 * static_cast<double>(strip.size());
+    for (const auto& level : levels_) {
+        out +=
+            static_cast<double>(level->beside.size()) +
+            4.0 * static_cast<double>(level->scale.size() + level->diagonal.size() + level->inverse.size());
+        for (const Level::Work& w : level->work)
+            out += 4.0 * static_cast<double>(w.b.size() + w.x.size() + w.r.size() + w.z.size() + w.y.size());
+    }
+    if (coarsest_ != nullptr && coarsest_->solver != nullptr) out += coarsest_->solver->cost().factor_bytes;
+    return out;
+}
+
+} // namespace upright::grid

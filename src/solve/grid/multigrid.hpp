@@ -1,0 +1,128 @@
+// Geometric multigrid on a lattice of box cells: one cycle in single precision as a preconditioner, and the
+// product with the fine matrix in double precision, neither with the fine matrix assembled.
+//
+// Coarse levels are exact Galerkin products, cell by cell (trilinear interpolation); the smoother is the
+// fourth-kind Chebyshev polynomial with optimal weights (Lottes 2023) on the inverse of the diagonal (fine
+// level) or of the nodes' blocks. The coarsest level is factorised.
+#pragma once
+
+#include "solve/grid/kernels.hpp"
+#include "solve/grid_system.hpp"
+#include "solve/strip.hpp"
+
+#include <array>
+#include <memory>
+#include <vector>
+
+namespace upright::grid {
+
+struct MultigridOptions {
+    int threads = 1;
+    int degree = 2;                   // of the smoother, before and after
+    int coarse_degree = 2;            // below the fine level
+    int visits = 1;                   // of each coarser level: 1 a V-cycle, 2 a W-cycle
+    const Kernels* kernels = nullptr; // null: the best
+};
+
+inline constexpr int most_together = 4; // right-hand sides in one cycle
+
+class Multigrid {
+  public:
+    // Keeps a reference to the system.
+    Multigrid(const GridSystem& system, const MultigridOptions& options);
+    ~Multigrid();
+    // Takes the scale of every element and builds the coarse levels. Throws Error (Numerics) when the
+    // coarsest level cannot be factorised.
+    void update(const std::vector<double>& scale);
+
+    // Length of a fine vector: strips of nodes and a tail of zeros.
+    std::size_t length() const { return length_; }
+    // Where a lattice freedom stands in a fine vector.
+    std::size_t place(std::size_t freedom) const;
+    // out = K v on all lattice freedoms, held ones included. Returns v' K v. `v` must have its tail.
+    double multiply(const double* v, double* out) const;
+    // x = B b for up to four right-hand sides; zero at freedoms that are not unknowns on their own.
+    void cycle(const double* const* b, double* const* x, int count);
+    // Takes the part of a vector that held directions allow: dependent within a node, held to zero.
+    void project(double* v) const;
+    // Nodes whose directions depend on each other within the node: whether all dependents are of that sort
+    // but those `far` lists (indices into GridSystem::dependents).
+    const std::vector<std::size_t>& far_dependents() const { return far_; }
+
+    int levels() const;
+    double bytes() const;
+    double build_seconds() const { return build_seconds_; }
+    std::size_t coarsest_unknowns() const;
+    bool matrix_free() const { return matrix_free_; }
+    int threads() const { return options_.threads; }
+    // Stiffness on the diagonal at a lattice freedom's place, for shifts.
+    const Strip<float>& inverse_diagonal() const { return inverse_diagonal_; }
+
+  private:
+    struct Level;
+    struct Coarsest;
+    // A node whose displacement may only be in the range of a projector.
+    struct Slope {
+        std::size_t node = 0;
+        Eigen::Matrix3d onto = Eigen::Matrix3d::Zero();
+    };
+    void find_blocks();
+    void mark_nodes();
+    void set_scales(const std::vector<double>& scale);
+    void set_diagonal(const std::vector<double>& scale);
+    void choose_levels(const std::vector<double>& scale);
+    // The matrix of a cell of level 0 with its held directions taken out, or of level 1 from its children.
+    bool fine_matrix(std::size_t cell, double* out) const;
+    bool first_matrix(int i, int j, int k, float* out) const;
+    void build();
+    void gather_plane(Level& level, int k, const float* below, const float* above);
+    void estimate(Level& level);
+    int degree_of(std::size_t l) const { return l == 0 ? options_.degree : options_.coarse_degree; }
+    void make_room(int count);
+    void smooth_zero(std::size_t l, int first, int many);
+    void smooth(std::size_t l, int first, int many);
+    void go_on(std::size_t l, int first, int many);
+    void solve_coarsest(int count);
+    void sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vectors, int count,
+               const SweepFactors& factors) const;
+    void restrict_to(std::size_t l, int slot);
+    void prolong_from(std::size_t l, int slot);
+    void visit(std::size_t l, int count);
+    template <class T> void fix(T* v) const;
+    void multiply_cells(const double* v, double* out) const;
+
+    const GridSystem& system_;
+    MultigridOptions options_;
+    const Kernels& kernels_;
+    int dimension_ = 3;
+    int corners_ = 8;
+    int width_ = 24;
+    std::size_t length_ = 0;
+    bool matrix_free_ = true;
+    std::vector<double> blocks_double_;
+    std::vector<float> blocks_float_;
+    double block_bound_ = 0.0;            // of the diagonal-scaled cell matrices
+    std::vector<std::uint8_t> mask_;      // for each node: bits of components that are not free; 8: a slope
+    std::vector<std::uint8_t> cell_kind_; // for each cell: 0 none, 1 plain, 2 touches held directions
+    std::vector<Slope> slopes_;
+    std::vector<std::int32_t> slope_at_; // sorted nodes
+    std::vector<std::size_t> fixed_;     // places to be kept at zero
+    std::vector<std::size_t> far_;
+    Strip<float> scale_;                   // rows of cells
+    std::vector<Strip<float>> kind_scale_; // more rows, where kinds meet in one row
+    std::vector<std::uint32_t> row_starts_;
+    std::vector<CellRow> rows_;
+    const std::vector<double>* element_scale_ = nullptr; // while building
+    std::vector<double> general_scale_;                  // where cells are multiplied one by one
+    std::array<double, most_together> scales_{};         // of the right-hand sides of a cycle
+    std::vector<std::array<Eigen::MatrixXf, 8>> child_;  // kind by child: P' K P
+    std::array<Eigen::MatrixXd, 8> interpolation_;       // of nodes, corners x corners
+    Strip<float> inverse_diagonal_;
+    mutable std::vector<double> dots_;
+    mutable std::vector<Strip<char>> scratch_;
+    std::vector<std::unique_ptr<Level>> levels_;
+    std::unique_ptr<Coarsest> coarsest_;
+    double build_seconds_ = 0.0;
+};
+
+} // namespace upright::grid

@@ -1,0 +1,356 @@
+#include "solve/grid_solver.hpp"
+
+#include "base/error.hpp"
+
+#include <Eigen/Cholesky>
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <fmt/format.h>
+#include <thread>
+
+namespace upright {
+
+namespace {
+
+constexpr std::size_t nowhere = static_cast<std::size_t>(-1);
+constexpr std::size_t most_beyond = 60; // unknowns beyond the lattice: each costs a vector
+constexpr int cycles_of_motion = 3;
+
+int threads_of(const SolverOptions& options) {
+    const int cores = static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
+    return options.threads > 0 ? std::min(options.threads, 4 * cores) : cores;
+}
+
+} // namespace
+
+std::string unfit_for_multigrid(const GridSystem& system) {
+    if (system.beyond.size() > most_beyond)
+        return fmt::format("{} couplings' freedoms are more than it takes", system.beyond.size());
+    // Bonds tie nodes to other nodes of the lattice; the cycle would hold them.
+    std::vector<bool> is_beyond(system.unknowns, false);
+    for (const std::int32_t u : system.beyond) is_beyond[static_cast<std::size_t>(u)] = true;
+    std::vector<std::int32_t> node_of(system.unknowns, -1);
+    for (std::size_t f = 0; f < system.unknown_of.size(); ++f)
+        if (system.unknown_of[f] >= 0)
+            node_of[static_cast<std::size_t>(system.unknown_of[f])] =
+                static_cast<std::int32_t>(f / static_cast<std::size_t>(system.dimension));
+    std::size_t tied = 0;
+    for (std::size_t at = 0; at < system.dependents.size(); ++at) {
+        const auto node =
+            static_cast<std::int32_t>(system.dependents[at] / static_cast<std::size_t>(system.dimension));
+        bool far = false;
+        for (std::size_t s = system.starts[at]; s < system.starts[at + 1]; ++s) {
+            const auto u = static_cast<std::size_t>(system.shares[s].unknown);
+            far = far || (!is_beyond[u] && node_of[u] != node);
+        }
+        tied += far ? 1 : 0;
+    }
+    // A handful (averaging couplings that are held) costs a few more iterations each.
+    if (tied > 24) return fmt::format("{} freedoms are bonded to others of the grid", tied);
+    return {};
+}
+
+GridOperator::GridOperator(const GridSystem& system, const grid::MultigridOptions& options)
+    : system_(system), multigrid_(system, options) {
+    place_of_beyond_.assign(system.unknowns, nowhere);
+    for (std::size_t b = 0; b < system.beyond.size(); ++b)
+        place_of_beyond_[static_cast<std::size_t>(system.beyond[b])] = multigrid_.length() + b;
+    // Places of the unknowns that followers and extra elements name.
+    std::vector<std::size_t> place(system.unknowns, nowhere);
+    for (std::size_t f = 0; f < system.unknown_of.size(); ++f)
+        if (system.unknown_of[f] >= 0)
+            place[static_cast<std::size_t>(system.unknown_of[f])] = multigrid_.place(f);
+    for (std::size_t u = 0; u < place.size(); ++u)
+        if (place_of_beyond_[u] != nowhere) place[u] = place_of_beyond_[u];
+    for (const std::size_t at : multigrid_.far_dependents()) {
+        Follower follower;
+        follower.place = multigrid_.place(system.dependents[at]);
+        follower.first = terms_.size();
+        for (std::size_t s = system.starts[at]; s < system.starts[at + 1]; ++s)
+            terms_.push_back(
+                {place[static_cast<std::size_t>(system.shares[s].unknown)], system.shares[s].factor});
+        follower.last = terms_.size();
+        followers_.push_back(follower);
+    }
+    for (std::size_t e = 0; e < system.extra.elements(); ++e) {
+        std::vector<std::size_t> places;
+        for (std::size_t n = system.extra.starts[e]; n < system.extra.starts[e + 1]; ++n) {
+            const std::int32_t u = system.extra.dofs[n];
+            places.push_back(u < 0 ? nowhere : place[static_cast<std::size_t>(u)]);
+        }
+        extra_places_.push_back(std::move(places));
+    }
+    std::vector<std::size_t>().swap(place_of_beyond_);
+}
+
+double GridOperator::multiply(double* v, double* out) {
+    const std::size_t fine = multigrid_.length();
+    // What lies beyond must not be read as the lattice's tail: the guard of a fine vector is its own.
+    for (const Follower& f : followers_) {
+        double u = 0.0;
+        for (std::size_t t = f.first; t < f.last; ++t) u += terms_[t].factor * v[terms_[t].place];
+        v[f.place] = u;
+    }
+    double energy = multigrid_.multiply(v, out);
+    for (std::size_t b = 0; b < system_.beyond.size(); ++b) out[fine + b] = 0.0;
+    for (const Follower& f : followers_) {
+        for (std::size_t t = f.first; t < f.last; ++t)
+            out[terms_[t].place] += terms_[t].factor * out[f.place];
+        v[f.place] = 0.0;
+    }
+    for (std::size_t e = 0; e < extra_places_.size(); ++e) {
+        const std::vector<std::size_t>& places = extra_places_[e];
+        Eigen::VectorXd local(static_cast<Eigen::Index>(places.size()));
+        for (std::size_t i = 0; i < places.size(); ++i)
+            local[static_cast<Eigen::Index>(i)] = places[i] == nowhere ? 0.0 : v[places[i]];
+        const Eigen::VectorXd force = *system_.extra.matrix_of[e] * local;
+        energy += local.dot(force);
+        for (std::size_t i = 0; i < places.size(); ++i)
+            if (places[i] != nowhere) out[places[i]] += force[static_cast<Eigen::Index>(i)];
+    }
+    multigrid_.project(out);
+    return energy;
+}
+
+void GridOperator::precondition(const double* const* r, double* const* z, int count) {
+    multigrid_.cycle(r, z, count);
+    const std::size_t fine = multigrid_.length();
+    const std::size_t more = system_.beyond.size();
+    for (int s = 0; s < count; ++s) {
+        for (std::size_t b = 0; b < more; ++b) z[s][fine + b] = 0.0;
+        if (motions_.empty()) continue;
+        Eigen::VectorXd push(static_cast<Eigen::Index>(more));
+        for (std::size_t b = 0; b < more; ++b) {
+            const float* w = motions_[b].data();
+            const double* from = r[s];
+            double sum = 0.0;
+#pragma omp parallel for simd num_threads(threads()) reduction(+ : sum) schedule(static)
+            for (std::size_t i = 0; i < fine; ++i) sum += static_cast<double>(w[i]) * from[i];
+            push[static_cast<Eigen::Index>(b)] = sum + from[fine + b];
+        }
+        const Eigen::VectorXd move = motion_inverse_ * push;
+        for (std::size_t b = 0; b < more; ++b) {
+            const float* w = motions_[b].data();
+            const double by = move[static_cast<Eigen::Index>(b)];
+            double* to = z[s];
+#pragma omp parallel for simd num_threads(threads()) schedule(static)
+            for (std::size_t i = 0; i < fine; ++i) to[i] += by * static_cast<double>(w[i]);
+            to[fine + b] += by;
+        }
+    }
+}
+
+// The body's loose answer to each motion of an unknown beyond the lattice, others of them held.
+void GridOperator::extend() {
+    const std::size_t more = system_.beyond.size();
+    if (more == 0) return;
+    const std::size_t fine = multigrid_.length();
+    const std::size_t n = length();
+    const bool warm = !motions_.empty();
+    if (!warm) motions_.assign(more, std::vector<float>(fine, 0.0F));
+    Strip<double> v(n);
+    Strip<double> force(n);
+    Strip<double> answer(n);
+    Eigen::MatrixXd gram =
+        Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(more), static_cast<Eigen::Index>(more));
+    for (std::size_t b = 0; b < more; ++b) {
+        std::vector<float>& motion = motions_[b];
+        // A few steps of steepest descent on the cycle; from the last design's motion one is enough.
+        const int steps = warm ? 1 : cycles_of_motion;
+        for (int step = 0; step <= steps; ++step) {
+            for (std::size_t i = 0; i < fine; ++i) v[i] = static_cast<double>(motion[i]);
+            for (std::size_t e = 0; e < more; ++e) v[fine + e] = e == b ? 1.0 : 0.0;
+            multiply(v.data(), force.data());
+            if (step == steps) break;
+            const double* from = force.data();
+            double* to = answer.data();
+            multigrid_.cycle(&from, &to, 1);
+            for (std::size_t e = 0; e < more; ++e) answer[fine + e] = 0.0;
+            double slope = 0.0;
+            for (std::size_t i = 0; i < fine; ++i) slope += answer[i] * force[i];
+            Strip<double>& product = v;
+            std::copy_n(answer.data(), n, product.data());
+            Strip<double> energy_of(n);
+            const double energy = multiply(product.data(), energy_of.data());
+            if (!(energy > 0.0)) break;
+            const double by = slope / energy;
+            for (std::size_t i = 0; i < fine; ++i) motion[i] -= static_cast<float>(by * answer[i]);
+        }
+        for (std::size_t a = 0; a < more; ++a) {
+            double sum = force[fine + a];
+            if (a <= b) {
+                for (std::size_t i = 0; i < fine; ++i) sum += static_cast<double>(motions_[a][i]) * force[i];
+                gram(static_cast<Eigen::Index>(a), static_cast<Eigen::Index>(b)) = sum;
+                gram(static_cast<Eigen::Index>(b), static_cast<Eigen::Index>(a)) = sum;
+            }
+        }
+    }
+    // Scaled to unit diagonal: translations and rotations differ by squares of lengths.
+    const Eigen::VectorXd root = gram.diagonal().cwiseMax(1e-300).cwiseSqrt().cwiseInverse();
+    Eigen::MatrixXd scaled = root.asDiagonal() * gram * root.asDiagonal();
+    scaled.diagonal().array() += 1e-10;
+    const Eigen::LLT<Eigen::MatrixXd> factor(scaled);
+    if (factor.info() != Eigen::Success)
+        throw Error::numerics("the structure is not held: a coupling moves without any resistance",
+                              "\"upright check\" names the motion that the supports leave free");
+    motion_inverse_ = root.asDiagonal() * factor.solve(Eigen::MatrixXd::Identity(gram.rows(), gram.cols())) *
+                      root.asDiagonal();
+}
+
+void GridOperator::update(const std::vector<double>& scale) {
+    multigrid_.update(scale);
+    extend();
+}
+
+void GridOperator::spread_values(const double* unknowns, double* out) const {
+    std::fill_n(out, length(), 0.0);
+    for (std::size_t f = 0; f < system_.unknown_of.size(); ++f)
+        if (system_.unknown_of[f] >= 0) out[multigrid_.place(f)] = unknowns[system_.unknown_of[f]];
+    for (std::size_t b = 0; b < system_.beyond.size(); ++b)
+        out[multigrid_.length() + b] = unknowns[system_.beyond[b]];
+    // Directions that depend on others of their node take part in the long vector.
+    for (std::size_t at = 0; at < system_.dependents.size(); ++at) {
+        double u = 0.0;
+        for (std::size_t s = system_.starts[at]; s < system_.starts[at + 1]; ++s)
+            u += system_.shares[s].factor * unknowns[system_.shares[s].unknown];
+        out[multigrid_.place(system_.dependents[at])] = u;
+    }
+    for (const Follower& f : followers_) out[f.place] = 0.0;
+}
+
+void GridOperator::spread_loads(const double* unknowns, double* out) const {
+    std::fill_n(out, length(), 0.0);
+    for (std::size_t f = 0; f < system_.unknown_of.size(); ++f)
+        if (system_.unknown_of[f] >= 0) out[multigrid_.place(f)] = unknowns[system_.unknown_of[f]];
+    for (std::size_t b = 0; b < system_.beyond.size(); ++b)
+        out[multigrid_.length() + b] = unknowns[system_.beyond[b]];
+    // T' f is given; the f in the range of a node's own T that has it: T (T'T)^-1 (T' f).
+    const auto d = static_cast<std::size_t>(system_.dimension);
+    for (std::size_t at = 0; at < system_.dependents.size();) {
+        const std::size_t node = system_.dependents[at] / d;
+        std::size_t end = at;
+        Eigen::Matrix3d T = Eigen::Matrix3d::Zero();
+        bool near = false;
+        for (; end < system_.dependents.size() && system_.dependents[end] / d == node; ++end)
+            for (std::size_t s = system_.starts[end]; s < system_.starts[end + 1]; ++s)
+                for (std::size_t c = 0; c < d; ++c)
+                    if (system_.unknown_of[node * d + c] == system_.shares[s].unknown) {
+                        T(static_cast<Eigen::Index>(system_.dependents[end] % d),
+                          static_cast<Eigen::Index>(c)) = system_.shares[s].factor;
+                        near = true;
+                    }
+        at = end;
+        if (!near) continue;
+        Eigen::Vector3d q = Eigen::Vector3d::Zero();
+        Eigen::Matrix3d gram = Eigen::Matrix3d::Identity();
+        for (std::size_t c = 0; c < d; ++c)
+            if (system_.unknown_of[node * d + c] >= 0) {
+                T(static_cast<Eigen::Index>(c), static_cast<Eigen::Index>(c)) = 1.0;
+                q[static_cast<Eigen::Index>(c)] = unknowns[system_.unknown_of[node * d + c]];
+            }
+        const Eigen::Matrix3d inner = T.transpose() * T;
+        for (Eigen::Index r = 0; r < 3; ++r)
+            for (Eigen::Index c = 0; c < 3; ++c)
+                if (T.col(r).squaredNorm() > 0.0 && T.col(c).squaredNorm() > 0.0) gram(r, c) = inner(r, c);
+        const Eigen::Vector3d f = T * gram.llt().solve(q);
+        for (std::size_t c = 0; c < d; ++c)
+            out[multigrid_.place(node * d + c)] = f[static_cast<Eigen::Index>(c)];
+    }
+    for (const Follower& f : followers_) out[f.place] = 0.0;
+}
+
+void GridOperator::collect(const double* v, double* unknowns) const {
+    for (std::size_t f = 0; f < system_.unknown_of.size(); ++f)
+        if (system_.unknown_of[f] >= 0) unknowns[system_.unknown_of[f]] = v[multigrid_.place(f)];
+    for (std::size_t b = 0; b < system_.beyond.size(); ++b)
+        unknowns[system_.beyond[b]] = v[multigrid_.length() + b];
+}
+
+double GridOperator::bytes() const {
+    return multigrid_.bytes() + 4.0 * static_cast<double>(motions_.size() * multigrid_.length());
+}
+
+namespace {
+
+class GridSolver : public LinearSolver {
+  public:
+    GridSolver(const GridSystem& system, const SolverOptions& options)
+        : start_(Clock::now()), operator_(system, multigrid_options(options)) {
+        cost_.method = "grid multigrid";
+        cost_.unknowns = system.unknowns;
+        cost_.prepare_seconds = seconds_since(start_);
+    }
+
+    void update(const std::vector<double>& scale) override {
+        const auto start = Clock::now();
+        operator_.update(scale);
+        cost_.factor_seconds = seconds_since(start);
+        cost_.levels = operator_.multigrid().levels();
+    }
+
+    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish) override {
+        const auto start = Clock::now();
+        Eigen::MatrixXd out(loads.rows(), loads.cols());
+        cost_.iterations = 0;
+        const std::size_t n = operator_.length();
+        const bool warm =
+            wish.start != nullptr && wish.start->rows() == loads.rows() && wish.start->cols() == loads.cols();
+        double vectors = 0.0;
+        for (Eigen::Index first = 0; first < loads.cols(); first += grid::most_together) {
+            const Eigen::Index many = std::min<Eigen::Index>(grid::most_together, loads.cols() - first);
+            std::vector<Strip<double>> storage;
+            std::vector<double*> b;
+            std::vector<double*> x;
+            for (Eigen::Index c = 0; c < many; ++c) {
+                storage.emplace_back(n);
+                operator_.spread_loads(loads.col(first + c).data(), storage.back().data());
+                b.push_back(storage.back().data());
+                storage.emplace_back(n);
+                if (warm) operator_.spread_values(wish.start->col(first + c).data(), storage.back().data());
+                x.push_back(storage.back().data());
+            }
+            const IterationCount count = conjugate_gradients(operator_, b, x, warm, wish);
+            if (!count.converged)
+                throw NoConvergence(
+                    fmt::format("the grid multigrid did not converge in {} iterations", count.most));
+            cost_.iterations = std::max(cost_.iterations, count.most);
+            for (Eigen::Index c = 0; c < many; ++c)
+                operator_.collect(x[static_cast<std::size_t>(c)], out.col(first + c).data());
+            vectors = std::max(vectors, 40.0 * static_cast<double>(n) * static_cast<double>(many));
+        }
+        if (!out.allFinite())
+            throw Error::numerics("the solution is not finite",
+                                  "Look for loads or material data of absurd size");
+        cost_.bytes = operator_.bytes() + vectors;
+        cost_.solve_seconds = seconds_since(start);
+        return out;
+    }
+
+    SolverCost cost() const override { return cost_; }
+
+  private:
+    using Clock = std::chrono::steady_clock;
+    static double seconds_since(Clock::time_point start) {
+        return std::chrono::duration<double>(Clock::now() - start).count();
+    }
+    static grid::MultigridOptions multigrid_options(const SolverOptions& options) {
+        grid::MultigridOptions out;
+        out.threads = threads_of(options);
+        return out;
+    }
+
+    Clock::time_point start_;
+    GridOperator operator_;
+    SolverCost cost_;
+};
+
+} // namespace
+
+std::unique_ptr<LinearSolver> make_grid_solver(const GridSystem& system, const SolverOptions& options) {
+    const std::string unfit = unfit_for_multigrid(system);
+    if (!unfit.empty()) throw Error::numerics("the grid multigrid does not serve this model: " + unfit);
+    return std::make_unique<GridSolver>(system, options);
+}
+
+} // namespace upright
