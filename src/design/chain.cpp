@@ -61,13 +61,17 @@ std::vector<std::int32_t> numbered(const std::vector<bool>& flags) {
 DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of,
                              double radius) {
     const Mesh& mesh = model.mesh;
+    if (mesh.on_grid()) {
+        grid_ = std::make_unique<GridFilter>(model, variable_of, radius);
+        return;
+    }
     double pairs = 0.0;
     for (std::size_t e = 0; e < mesh.elements(); ++e)
         if (variable_of[e] >= 0)
             pairs += mesh.dimension() == 2 || mesh.shell()
                          ? 3.1416 * radius * radius * mesh.depth(static_cast<ElementId>(e)) / mesh.volumes[e]
                          : 4.1888 * radius * radius * radius / mesh.volumes[e];
-    if (!mesh.on_grid() && pairs > most_pairs) {
+    if (pairs > most_pairs) {
         helmholtz_ = std::make_unique<HelmholtzFilter>(model, variable_of, radius);
         return;
     }
@@ -113,10 +117,9 @@ DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>
                     for (const std::uint32_t s : lists[bucket(i, j, k)]) {
                         const double weight = radius - (all[s].at - p).norm();
                         const bool self = all[s].variable == variable_of[e] && all[s].at == p;
-                        // Cells of one grid weigh the same; elsewhere the larger ones weigh more.
+                        // The larger ones weigh more.
                         if (weight > 1e-12 * radius || self)
-                            row.emplace_back(all[s].variable, std::max(weight, 1e-300) *
-                                                                  (mesh.on_grid() ? 1.0 : all[s].volume));
+                            row.emplace_back(all[s].variable, std::max(weight, 1e-300) * all[s].volume);
                     }
         double sum = 0.0;
         for (const auto& [variable, weight] : row) sum += weight;
@@ -129,6 +132,7 @@ DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>
 }
 
 std::vector<double> DensityFilter::apply(const std::vector<double>& x) const {
+    if (grid_) return grid_->apply(x);
     if (helmholtz_) return helmholtz_->apply(x);
     std::vector<double> out(x.size(), 0.0);
     for (std::size_t r = 0; r + 1 < starts_.size(); ++r)
@@ -138,6 +142,7 @@ std::vector<double> DensityFilter::apply(const std::vector<double>& x) const {
 }
 
 std::vector<double> DensityFilter::transpose(const std::vector<double>& g) const {
+    if (grid_) return grid_->transpose(g);
     if (helmholtz_) return helmholtz_->transpose(g);
     std::vector<double> out(g.size(), 0.0);
     for (std::size_t r = 0; r + 1 < starts_.size(); ++r)
@@ -165,6 +170,7 @@ DesignChain::DesignChain(const Model& model, double filter_radius)
 std::vector<double> DesignChain::physical(const std::vector<double>& x, double sharpness) const {
     const std::vector<double> filtered = filter_.apply(x);
     std::vector<double> out(is_design_.size(), 1.0);
+#pragma omp parallel for schedule(static)
     for (std::size_t v = 0; v < filtered.size(); ++v) out[element_of_[v]] = project(filtered[v], sharpness);
     return out;
 }
@@ -173,6 +179,7 @@ std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double 
                                            const std::vector<double>& gradient) const {
     const std::vector<double> filtered = filter_.apply(x);
     std::vector<double> inner(filtered.size());
+#pragma omp parallel for schedule(static)
     for (std::size_t v = 0; v < filtered.size(); ++v)
         inner[v] = gradient[element_of_[v]] * project_slope(filtered[v], sharpness);
     return filter_.transpose(inner);

@@ -2,6 +2,7 @@
 // One chain, one place; every link has its transpose.
 #pragma once
 
+#include "design/grid_filter.hpp"
 #include "design/helmholtz.hpp"
 #include "model/model.hpp"
 
@@ -23,6 +24,7 @@ class DensityFilter {
 
   private:
     std::unique_ptr<HelmholtzFilter> helmholtz_;
+    std::unique_ptr<GridFilter> grid_; // instead of the rows below
     std::vector<std::size_t> starts_;
     std::vector<std::int32_t> columns_;
     std::vector<double> weights_; // normalised rows

@@ -6,6 +6,7 @@ namespace upright {
 
 std::vector<double> stiffness_share(const std::vector<double>& density, double penalty) {
     std::vector<double> out(density.size());
+#pragma omp parallel for schedule(static)
     for (std::size_t e = 0; e < density.size(); ++e)
         out[e] = least_stiffness + std::pow(density[e], penalty) * (1.0 - least_stiffness);
     return out;
@@ -13,8 +14,19 @@ std::vector<double> stiffness_share(const std::vector<double>& density, double p
 
 std::vector<double> stiffness_slope(const std::vector<double>& density, double penalty) {
     std::vector<double> out(density.size());
+#pragma omp parallel for schedule(static)
     for (std::size_t e = 0; e < density.size(); ++e)
         out[e] = penalty * std::pow(density[e], penalty - 1.0) * (1.0 - least_stiffness);
+    return out;
+}
+
+std::vector<double> modal_mass_share(const std::vector<double>& density) {
+    std::vector<double> out(density.size());
+    for (std::size_t e = 0; e < density.size(); ++e) {
+        const double d = density[e];
+        // Continuous in value and slope at 0.1.
+        out[e] = d >= 0.1 ? d : 6e5 * std::pow(d, 6) - 5e6 * std::pow(d, 7);
+    }
     return out;
 }
 

@@ -4,6 +4,7 @@
 #include "fem/element.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 
@@ -15,32 +16,19 @@ double StaticAnalysis::rise(const ModelCase& c) const {
     return out;
 }
 
-StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options) : model_(model) {
+StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
+    : model_(model), threads_(threads_of(options)), classes_(shape_classes(model)) {
     const Mesh& mesh = model.mesh;
-    // The cells of a grid have one shape: a material and a thickness have one matrix.
-    std::map<std::pair<int, double>, std::size_t> known;
-    for (std::size_t e = 0; e < mesh.elements(); ++e) {
-        const auto id = static_cast<ElementId>(e);
-        const int material = model.regions[index(mesh.region[e])].material;
-        const auto make = [&] {
-            const Element& element = element_for(mesh.kinds[e]);
-            const Eigen::MatrixXd places = places_of(mesh, id);
-            const Eigen::MatrixXd D = elasticity(model, id);
-            matrices_.push_back(element.stiffness(places, D, mesh.depth(id), model.formulation));
-            stress_.push_back(
-                element.stress(places, D, mesh.depth(id), model.formulation, natural_center(mesh.kinds[e])));
-        };
-        std::size_t at = matrices_.size();
-        if (mesh.on_grid() && same_everywhere(model.material(id))) {
-            const auto [found, fresh] = known.emplace(std::pair{material, mesh.depth(id)}, matrices_.size());
-            at = found->second;
-            if (fresh) make();
-        } else {
-            make();
-        }
-        matrix_of_.push_back(&matrices_[at]);
-        stress_of_.push_back(&stress_[at]);
+    for (const ElementId id : classes_.example) {
+        const Element& element = element_for(mesh.kind(id));
+        const Eigen::MatrixXd places = places_of(mesh, id);
+        const Eigen::MatrixXd D = elasticity(model, id);
+        matrices_.push_back(element.stiffness(places, D, mesh.depth(id), model.formulation));
+        stress_.push_back(
+            element.stress(places, D, mesh.depth(id), model.formulation, natural_center(mesh.kind(id))));
     }
+    std::vector<const Eigen::MatrixXd*> by_class;
+    for (const Eigen::MatrixXd& K : matrices_) by_class.push_back(&K);
 
     std::map<std::vector<std::size_t>, std::size_t> group_of;
     for (std::size_t c = 0; c < model.cases.size(); ++c) {
@@ -50,13 +38,10 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
         if (fresh) groups_.emplace_back(model.transform(model.cases[c]));
         groups_[at->second].cases.push_back(c);
     }
-    for (Group& group : groups_) {
-        for (std::size_t e = 0; e < mesh.elements(); ++e)
-            group.system.add(group.transform, model.freedoms_of(static_cast<ElementId>(e)), *matrix_of_[e]);
-        for (const ModelJoint& joint : model.joints)
-            group.system.add(group.transform, joint.freedoms, joint.matrix);
-        group.solver = make_direct_solver(group.system.system(), options);
-    }
+    for (Group& group : groups_)
+        group.solver = std::make_unique<ConstrainedSolver>(
+            model, group.transform, classes_, by_class,
+            group.cases.size() + (group.transform.moves() ? 1 : 0), options);
 }
 
 Eigen::VectorXd StaticAnalysis::internal_forces(const Eigen::VectorXd& u,
@@ -65,7 +50,7 @@ Eigen::VectorXd StaticAnalysis::internal_forces(const Eigen::VectorXd& u,
     const int per = model_.mesh.freedoms();
     for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        const Eigen::VectorXd f = stiffness[e] * (*matrix_of_[e] * element_displacement(u, id));
+        const Eigen::VectorXd f = stiffness[e] * (element_stiffness(id) * element_displacement(u, id));
         const NodeRange ids = model_.mesh.nodes_of(id);
         for (std::size_t i = 0; i < ids.size(); ++i)
             out.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per) +=
@@ -83,10 +68,8 @@ Eigen::VectorXd StaticAnalysis::internal_forces(const Eigen::VectorXd& u,
 }
 
 std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffness,
-                                              const std::vector<double>& density) {
+                                              const std::vector<double>& density, const Accuracy& accuracy) {
     std::vector<CaseResult> out(model_.cases.size());
-    std::vector<double> scale = stiffness;
-    scale.resize(stiffness.size() + model_.joints.size(), 1.0);
     for (Group& group : groups_) {
         const Transform& t = group.transform;
         const bool moves = t.moves();
@@ -103,8 +86,12 @@ std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffne
             enforced = t.expand(Eigen::VectorXd::Zero(static_cast<Eigen::Index>(t.unknowns())), true);
             loads.col(count) = -t.gather(internal_forces(enforced, stiffness));
         }
-        group.solver->update(scale);
-        const Eigen::MatrixXd solution = group.solver->solve(loads);
+        group.solver->update(stiffness);
+        SolveWish wish;
+        wish.energy = accuracy.energy;
+        if (accuracy.warm && group.last.size() > 0) wish.start = &group.last;
+        group.last = group.solver->solve(loads, wish);
+        const Eigen::MatrixXd& solution = group.last;
         for (std::size_t i = 0; i < group.cases.size(); ++i) {
             CaseResult& result = out[group.cases[i]];
             result.displacement = t.expand(solution.col(static_cast<Eigen::Index>(i)), false);
@@ -132,12 +119,54 @@ Eigen::VectorXd StaticAnalysis::element_displacement(const Eigen::VectorXd& u, E
     return out;
 }
 
+namespace {
+
+// v' k u of one element whose size is known when this is compiled.
+template <int N>
+double energy_of(const Eigen::MatrixXd& k, const double* u, const double* v, const std::size_t* at) {
+    using Vector = Eigen::Matrix<double, N, 1>;
+    Vector a;
+    Vector b;
+    for (int i = 0; i < N; ++i) {
+        a[i] = u[at[i]];
+        b[i] = v[at[i]];
+    }
+    return b.dot(Eigen::Map<const Eigen::Matrix<double, N, N>>(k.data()) * a);
+}
+
+} // namespace
+
 std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd* v) const {
-    std::vector<double> out(model_.mesh.elements());
+    const Mesh& mesh = model_.mesh;
+    std::vector<double> out(mesh.elements());
+    const double* first = u.data();
+    const double* second = v == nullptr ? first : v->data();
+    const auto per = static_cast<std::size_t>(mesh.freedoms());
+#pragma omp parallel for num_threads(threads_) schedule(static)
     for (std::size_t e = 0; e < out.size(); ++e) {
-        const Eigen::VectorXd a = element_displacement(u, static_cast<ElementId>(e));
-        const Eigen::VectorXd f = *matrix_of_[e] * a;
-        out[e] = v == nullptr ? a.dot(f) : element_displacement(*v, static_cast<ElementId>(e)).dot(f);
+        const auto id = static_cast<ElementId>(e);
+        const Eigen::MatrixXd& k = element_stiffness(id);
+        const NodeRange ids = mesh.nodes_of(id);
+        std::array<std::size_t, 64> at{};
+        for (std::size_t i = 0; i < ids.size(); ++i)
+            for (std::size_t c = 0; c < per; ++c) at[i * per + c] = index(ids[i]) * per + c;
+        switch (k.rows()) {
+        case 24:
+            out[e] = energy_of<24>(k, first, second, at.data());
+            break;
+        case 8:
+            out[e] = energy_of<8>(k, first, second, at.data());
+            break;
+        case 12:
+            out[e] = energy_of<12>(k, first, second, at.data());
+            break;
+        case 30:
+            out[e] = energy_of<30>(k, first, second, at.data());
+            break;
+        default:
+            out[e] = (v == nullptr ? element_displacement(u, id) : element_displacement(*v, id))
+                         .dot(k * element_displacement(u, id));
+        }
     }
     return out;
 }
@@ -214,7 +243,7 @@ std::vector<double> StaticAnalysis::von_mises_stress(const Eigen::VectorXd& disp
     std::vector<double> out(model_.mesh.elements());
     for (std::size_t e = 0; e < out.size(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        Eigen::VectorXd s = *stress_of_[e] * element_displacement(displacement, id);
+        Eigen::VectorXd s = stress_[classes_.of[e]] * element_displacement(displacement, id);
         if (rise != 0.0) {
             const Eigen::MatrixXd D = elasticity(model_, id);
             const Eigen::VectorXd strain = free_strain(model_, id);
@@ -236,12 +265,29 @@ SolverCost StaticAnalysis::cost() const {
     for (const Group& group : groups_) {
         const SolverCost one = group.solver->cost();
         out.unknowns = std::max(out.unknowns, one.unknowns);
+        if (out.method.empty()) out.method = one.method;
+        out.iterations = std::max(out.iterations, one.iterations);
+        out.levels = std::max(out.levels, one.levels);
+        out.bytes += one.bytes;
         out.factor_bytes += one.factor_bytes;
         out.factor_flops += one.factor_flops;
         out.prepare_seconds += one.prepare_seconds;
         out.factor_seconds += one.factor_seconds;
         out.solve_seconds += one.solve_seconds;
     }
+    return out;
+}
+
+std::vector<SolverPlan> StaticAnalysis::plans() const {
+    std::vector<SolverPlan> out;
+    for (const Group& group : groups_) out.push_back(group.solver->plan());
+    return out;
+}
+
+std::vector<std::string> StaticAnalysis::take_notes() {
+    std::vector<std::string> out;
+    for (Group& group : groups_)
+        for (const std::string& note : group.solver->take_notes()) out.push_back(note);
     return out;
 }
 

@@ -1,7 +1,7 @@
 // Static analysis of all cases: those that share supports are solved together on one factorisation.
 #pragma once
 
-#include "fem/reduced_system.hpp"
+#include "fem/constrained_solver.hpp"
 #include "model/model.hpp"
 #include "solve/linear_solver.hpp"
 
@@ -23,6 +23,12 @@ struct CaseResult {
     const Eigen::VectorXd& adjoint() const { return unmoved.size() > 0 ? unmoved : displacement; }
 };
 
+// How exact an iterative solver has to be; a factorisation is exact.
+struct Accuracy {
+    double energy = 1e-15; // share of the energy that the error may have: see SolveWish
+    bool warm = false;     // start from the results of the last solve
+};
+
 class StaticAnalysis {
   public:
     // Throws Error (Numerics) when the model needs more memory than the options allow, Error (Input) when
@@ -31,7 +37,8 @@ class StaticAnalysis {
 
     // Solves every case for the share of its full stiffness and of its full mass that each element has.
     // Throws Error (Numerics) when the structure is singular.
-    std::vector<CaseResult> solve(const std::vector<double>& stiffness, const std::vector<double>& density);
+    std::vector<CaseResult> solve(const std::vector<double>& stiffness, const std::vector<double>& density,
+                                  const Accuracy& accuracy = {});
 
     // The strain energy u_e' k_e v_e of full material, for each element (v is u where it is not given).
     std::vector<double> unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd* v = nullptr) const;
@@ -56,7 +63,7 @@ class StaticAnalysis {
 
     // Stiffness of the whole model on its freedoms, constraints not applied: joints last, with a scale of
     // one. Each entry once, both triangles.
-    const Eigen::MatrixXd& element_stiffness(ElementId e) const { return *matrix_of_[index(e)]; }
+    const Eigen::MatrixXd& element_stiffness(ElementId e) const { return matrices_[classes_.of[index(e)]]; }
 
     // The freedoms of one element, node by node.
     Eigen::VectorXd element_displacement(const Eigen::VectorXd& u, ElementId e) const;
@@ -65,24 +72,28 @@ class StaticAnalysis {
 
     const Model& model() const { return model_; }
     SolverCost cost() const;
+    // The plan of each group of cases that share supports.
+    std::vector<SolverPlan> plans() const;
+    // What the solvers had to say since the last call.
+    std::vector<std::string> take_notes();
 
   private:
     struct Group {
         explicit Group(Transform t) : transform(std::move(t)) {}
         std::vector<std::size_t> cases;
         Transform transform;
-        ReducedSystem system;
-        std::unique_ptr<LinearSolver> solver;
+        std::unique_ptr<ConstrainedSolver> solver;
+        Eigen::MatrixXd last; // solution, one right-hand side a column
     };
     // K u over elements and joints.
     Eigen::VectorXd internal_forces(const Eigen::VectorXd& u, const std::vector<double>& stiffness) const;
 
     const Model& model_;
-    std::deque<Eigen::MatrixXd> matrices_; // element stiffness; cells of a grid share theirs
-    std::deque<Eigen::MatrixXd> stress_;   // stress from displacements at the middle
-    std::vector<const Eigen::MatrixXd*> matrix_of_;
-    std::vector<const Eigen::MatrixXd*> stress_of_;
-    std::vector<Group> groups_;
+    int threads_ = 1;
+    ShapeClasses classes_;
+    std::vector<Eigen::MatrixXd> matrices_; // element stiffness, by class
+    std::vector<Eigen::MatrixXd> stress_;   // stress from displacements at the middle, by class
+    std::deque<Group> groups_;
 };
 
 } // namespace upright

@@ -13,6 +13,8 @@ namespace upright {
 namespace {
 
 constexpr double sharpest = 16.0;
+// The energy of the error, as a share, that is allowed while densities still move.
+constexpr double loose = 1e-6;
 
 using Clock = std::chrono::steady_clock;
 
@@ -38,6 +40,9 @@ class Loop {
           chain_(analysis.model(), filter_radius(study, analysis.model())) {
         require_reachable(study, analysis.model(), problem_);
         weights_ = linear_weights(analysis.model(), study.responses[problem_.material()]);
+        linear_cost_ = chain_.pull_back(std::vector<double>(chain_.variables(), 1.0), 0.0, weights_);
+        for (std::size_t e = 0; e < weights_.size(); ++e)
+            if (!chain_.is_design()[e]) kept_material_ += weights_[e];
     }
 
     OptimizeResult run(const OptimizerState* from) {
@@ -55,14 +60,20 @@ class Loop {
             const bool converged =
                 now.final && state.iteration > 1 && row.change < study_.run.stop_when && bounds_hold();
             result_.status = converged ? RunStatus::Converged : RunStatus::IterationLimit;
-            if (!converged && !last) advance(now);
+            if (!converged && !last)
+                advance(now);
+            else
+                settle(now);
+            const auto before = Clock::now();
             observer_.iteration(state);
+            result_.spent.back().output = std::chrono::duration<double>(Clock::now() - before).count();
             if (converged || last) break;
             if (observer_.stop_requested()) {
                 result_.status = RunStatus::Interrupted;
                 break;
             }
         }
+        if (result_.status == RunStatus::Interrupted) settle(schedule(study_.run, state.iteration));
         result_.feasible = bounds_hold();
         return std::move(result_);
     }
@@ -72,27 +83,55 @@ class Loop {
     void iterate(const Schedule& now) {
         start_ = Clock::now();
         OptimizerState& state = result_.state;
-        const std::vector<double> density = chain_.physical(state.x, now.sharpness);
+        std::vector<double> density = chain_.physical(state.x, now.sharpness);
         result_.penalty = now.penalty;
         result_.stiffness = stiffness_share(density, now.penalty);
-        result_.cases = analysis_.solve(result_.stiffness, density);
+        const double change = now.sharpness > 0.0 && !state.density.empty()
+                                  ? largest_difference(density, state.density)
+                                  : state.step;
+        // The smaller the steps, the closer the look.
+        Accuracy accuracy;
+        accuracy.energy = std::clamp(loose * change / 0.05, 0.01 * loose, loose);
+        accuracy.warm = true;
+        result_.cases = analysis_.solve(result_.stiffness, density, accuracy);
+        for (const std::string& note : analysis_.take_notes()) observer_.note(note);
+        const SolverCost cost = analysis_.cost();
         IterationRow row;
         row.iteration = ++state.iteration;
+        row.change = change;
+        row.grayness = grayness(density, chain_.is_design());
+        state.density = std::move(density);
+        measure_into(row, now, true);
+        row.seconds = seconds();
+        state.history.push_back(row);
+        Spent spent;
+        spent.iteration = row.iteration;
+        spent.setup = cost.factor_seconds;
+        spent.solve = cost.solve_seconds;
+        spent.solver_iterations = cost.iterations;
+        spent.around = std::max(0.0, row.seconds - spent.setup - spent.solve);
+        result_.spent.push_back(spent);
+    }
+
+    void measure_into(IterationRow& row, const Schedule& now, bool with_gradient) {
+        row.responses.clear();
         for (std::size_t r = 0; r < study_.responses.size(); ++r) {
-            const bool wanted = r == problem_.compliance();
-            Measured value =
-                measure(analysis_, study_.responses[r], result_.cases, density, now.penalty, wanted);
+            const bool wanted = with_gradient && r == problem_.compliance();
+            Measured value = measure(analysis_, study_.responses[r], result_.cases, result_.state.density,
+                                     now.penalty, wanted);
             row.responses.push_back(value.value);
             if (wanted) compliance_ = std::move(value);
         }
         row.goal = row.responses[problem_.goal];
-        row.grayness = grayness(density, chain_.is_design());
-        row.change = now.sharpness > 0.0 && !state.density.empty()
-                         ? largest_difference(density, state.density)
-                         : state.step;
-        state.density = density;
-        row.seconds = seconds();
-        state.history.push_back(row);
+    }
+
+    // What is reported at the end is not the loose result that was good enough on the way.
+    void settle(const Schedule& now) {
+        if (analysis_.cost().iterations == 0) return;
+        Accuracy accuracy;
+        accuracy.warm = true;
+        result_.cases = analysis_.solve(result_.stiffness, result_.state.density, accuracy);
+        measure_into(result_.state.history.back(), now, false);
     }
 
     // Moves the variables; the time it takes belongs to the iteration.
@@ -114,7 +153,14 @@ class Loop {
                                        state.multiplier);
         } else {
             const double next_sharpness = schedule(study_.run, state.iteration + 1).sharpness;
+            // Without a projection the densities, and so the material, are linear in the variables.
+            const bool linear = next_sharpness <= 0.0;
             const auto material = [&](const std::vector<double>& x) {
+                if (linear) {
+                    double sum = kept_material_;
+                    for (std::size_t v = 0; v < x.size(); ++v) sum += linear_cost_[v] * x[v];
+                    return sum;
+                }
                 const std::vector<double> density = chain_.physical(x, next_sharpness);
                 double sum = 0.0;
                 for (std::size_t e = 0; e < density.size(); ++e) sum += weights_[e] * density[e];
@@ -127,6 +173,8 @@ class Loop {
         state.x = std::move(step.x);
         state.multiplier = step.multiplier;
         state.history.back().seconds = seconds();
+        Spent& spent = result_.spent.back();
+        spent.step = std::max(0.0, seconds() - spent.setup - spent.solve - spent.around);
     }
 
     double seconds() const { return std::chrono::duration<double>(Clock::now() - start_).count(); }
@@ -158,6 +206,8 @@ class Loop {
     Problem problem_;
     DesignChain chain_;
     std::vector<double> weights_;
+    std::vector<double> linear_cost_; // of each variable, while no projection is on
+    double kept_material_ = 0.0;
     Measured compliance_;
     OptimizeResult result_;
     Clock::time_point start_;

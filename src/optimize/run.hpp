@@ -45,6 +45,17 @@ struct OptimizerState {
     std::vector<IterationRow> history;
 };
 
+// Where the seconds of one iteration went.
+struct Spent {
+    int iteration = 0;
+    double setup = 0.0; // factorisation, or the multigrid's levels
+    double solve = 0.0;
+    int solver_iterations = 0; // the most that a case took; 0: direct
+    double around = 0.0;       // densities, forces, measures and their gradients
+    double step = 0.0;         // of the optimiser
+    double output = 0.0;       // files and progress
+};
+
 enum class RunStatus { Converged, IterationLimit, Interrupted };
 const char* text(RunStatus status);
 
@@ -61,6 +72,7 @@ struct OptimizeResult {
     std::vector<CaseResult> cases;
     std::vector<double> stiffness; // share of each element in the last analysis
     bool feasible = false;
+    std::vector<Spent> spent; // of the iterations of this start
 };
 
 // Runs until converged, at the limit of iterations, or stopped by the observer. `from` resumes.

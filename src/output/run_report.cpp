@@ -80,11 +80,21 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
     out["method"] = {{"optimizer", "optimality criteria"},
                      {"filter_radius", filter_radius(study, model)},
                      {"penalty", result.penalty},
-                     {"solver", "sparse Cholesky"}};
+                     {"solver", cost.method}};
+    Json spent = Json::array();
+    for (const Spent& s : result.spent)
+        spent.push_back({{"iteration", s.iteration},
+                         {"setup", s.setup},
+                         {"solve", s.solve},
+                         {"solver_iterations", s.solver_iterations},
+                         {"forces_and_sensitivities", s.around},
+                         {"step", s.step},
+                         {"output", s.output}});
     out["cost"] = {{"seconds", seconds},
-                   {"seconds_of_last_factorisation", cost.factor_seconds},
-                   {"seconds_of_last_solve", cost.solve_seconds},
-                   {"factor_bytes", cost.factor_bytes}};
+                   {"seconds_to_prepare", cost.prepare_seconds},
+                   {"solver_bytes", cost.bytes},
+                   {"factor_bytes", cost.factor_bytes},
+                   {"iterations", spent}};
     out["version"] = version;
     out["written"] = now_text();
     write_text(folder.path() / "run.json", out.dump(2) + "\n");

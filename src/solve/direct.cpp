@@ -108,9 +108,7 @@ class DirectSolver : public LinearSolver {
     // other load.
     void choose_threads() const {
         constexpr double worth_threads = 2e10; // floating-point operations
-        const int cores = static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
-        const int asked = options_.threads > 0 ? std::min(options_.threads, 4 * cores) : cores;
-        openblas_set_num_threads(cost_.factor_flops < worth_threads ? 1 : asked);
+        openblas_set_num_threads(cost_.factor_flops < worth_threads ? 1 : threads_of(options_));
     }
 
     // The lower triangle's pattern by columns, and where each entry of each element's lower triangle goes.
@@ -209,6 +207,11 @@ class DirectSolver : public LinearSolver {
 };
 
 } // namespace
+
+int threads_of(const SolverOptions& options) {
+    const int cores = static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
+    return options.threads > 0 ? std::min(options.threads, 4 * cores) : cores;
+}
 
 std::unique_ptr<LinearSolver> make_direct_solver(const ElementSystem& system, const SolverOptions& options) {
     auto out = std::make_unique<DirectSolver>(options);

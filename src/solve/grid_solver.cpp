@@ -7,7 +7,6 @@
 #include <chrono>
 #include <cmath>
 #include <fmt/format.h>
-#include <thread>
 
 namespace upright {
 
@@ -16,11 +15,6 @@ namespace {
 constexpr std::size_t nowhere = static_cast<std::size_t>(-1);
 constexpr std::size_t most_beyond = 60; // unknowns beyond the lattice: each costs a vector
 constexpr int cycles_of_motion = 3;
-
-int threads_of(const SolverOptions& options) {
-    const int cores = static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
-    return options.threads > 0 ? std::min(options.threads, 4 * cores) : cores;
-}
 
 } // namespace
 

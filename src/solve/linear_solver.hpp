@@ -13,10 +13,17 @@
 
 namespace upright {
 
+// Aggregation serves every mesh, the grid multigrid lattices of cells.
+enum class SolverKind { Auto, Direct, GridMultigrid, Aggregation };
+
 struct SolverOptions {
     int threads = 0;      // 0: all cores
-    double memory = 12e9; // bytes the factorisation may take
+    double memory = 12e9; // bytes that solving may take
+    SolverKind kind = SolverKind::Auto;
 };
+
+// The number of threads that options come to on this machine.
+int threads_of(const SolverOptions& options);
 
 // The structure of a system: K = sum over elements of scale_e * matrix_e at the element's unknowns.
 struct ElementSystem {

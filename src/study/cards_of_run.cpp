@@ -408,8 +408,12 @@ void read_run(Study& study, const Node& document, const Context& context) {
             if (*run.start > 1.0) throw Error::input(n->place, "a density lies between 0 and 1");
         }
     }
-    if (const Node* n = reader.find("solver"))
-        reader.choice(*n, {"auto", "direct"}, {"multigrid", "distributed"});
+    if (const Node* n = reader.find("solver")) {
+        const std::string word = reader.choice(*n, {"auto", "direct", "multigrid"}, {"distributed"});
+        run.solver = word == "direct"      ? SolverChoice::Direct
+                     : word == "multigrid" ? SolverChoice::Multigrid
+                                           : SolverChoice::Auto;
+    }
     if (const Node* n = reader.find("threads")) run.threads = reader.whole(*n, 0);
     if (const Node* n = reader.find("memory")) run.memory = read_memory(*n, reader);
     if (const Node* n = reader.find("keep_every")) run.keep_every = reader.whole(*n, 1);

@@ -344,6 +344,8 @@ struct GoalCard {
     Place place;
 };
 
+enum class SolverChoice { Auto, Direct, Multigrid };
+
 struct RunCard {
     int iterations = 100;
     double stop_when = 0.01;
@@ -353,6 +355,7 @@ struct RunCard {
     std::optional<double> start;   // density; unset: what the bound asks for
     int threads = 0;
     double memory = 12e9; // bytes
+    SolverChoice solver = SolverChoice::Auto;
     int keep_every = 10;
     Place filter_place;
 };

@@ -145,7 +145,7 @@ int run_analyze(const Invocation& in, Console& console) {
     AnalysisWish wish;
     wish.cases = in.cases;
     wish.except = in.except;
-    wish.solver = {study.run.threads, study.run.memory};
+    wish.solver = solver_options(study.run);
     require_names(model, wish);
     const fs::path target(in.target);
     const fs::path path = in.out.empty() ? default_analysis_folder(target) : fs::path(in.out);

@@ -109,7 +109,7 @@ int run_optimize(const Invocation& in, Console& console) {
 
     const std::size_t doubts = require_ready(study, model);
     // What fails here leaves no folder behind.
-    StaticAnalysis analysis(model, {study.run.threads, study.run.memory});
+    StaticAnalysis analysis(model, solver_options(study.run));
     const InterruptGuard guard; // from here on a run folder is there to be left in order
     RunFolder folder = in.resume ? RunFolder::open(path, true) : RunFolder::create(path, in.force);
     OptimizerState from;
@@ -144,8 +144,13 @@ int run_optimize(const Invocation& in, Console& console) {
     SolverCost cost = analysis.cost();
     const auto seconds = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };
     try {
-        console.remark(fmt::format("sparse Cholesky: {} unknowns, factor {:.3g} MB, prepared in {:.1f} s",
-                                   cost.unknowns, cost.factor_bytes / 1e6, cost.prepare_seconds));
+        for (const std::string& note : analysis.take_notes()) console.remark(note);
+        for (const SolverPlan& plan : analysis.plans())
+            console.remark(fmt::format("{}: {} unknowns, {}", cost.method, plan.unknowns,
+                                       cost.factor_bytes > 0.0
+                                           ? fmt::format("factor {:.3g} MB, prepared in {:.1f} s",
+                                                         cost.factor_bytes / 1e6, cost.prepare_seconds)
+                                           : fmt::format("about {:.2g} GB", plan.bytes / 1e9)));
         RunObserver observer(study, folder, console);
         result = optimize(study, analysis, observer, in.resume ? &from : nullptr);
         cost = analysis.cost();

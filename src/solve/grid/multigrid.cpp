@@ -1,6 +1,7 @@
 #include "solve/grid/multigrid.hpp"
 
 #include "base/error.hpp"
+#include "solve/chebyshev.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -17,20 +18,9 @@ int thread_number() {
     return omp_get_thread_num();
 }
 
-// Optimal weights of the fourth-kind Chebyshev smoother (Lottes 2023, table 1), by degree.
-constexpr std::array<std::array<float, 4>, 5> optimal_weights{
-    {{0, 0, 0, 0},
-     {1.125F, 0, 0, 0},
-     {1.02387287570313F, 1.26408905371085F, 0, 0},
-     {1.00842544782028F, 1.08867839208730F, 1.33753125909618F, 0},
-     {1.00391310427285F, 1.04035811188593F, 1.14863498546254F, 1.38268869241000F}}};
-
 SweepFactors chebyshev(int degree, int i, double bound) {
-    SweepFactors out;
-    out.keep = static_cast<float>((2.0 * i - 3.0) / (2.0 * i + 1.0));
-    out.step = static_cast<float>((8.0 * i - 4.0) / (2.0 * i + 1.0) / bound);
-    out.weight = optimal_weights[static_cast<std::size_t>(degree)][static_cast<std::size_t>(i - 1)];
-    return out;
+    const ChebyshevStep step = chebyshev_step(degree, i, bound);
+    return {static_cast<float>(step.keep), static_cast<float>(step.step), static_cast<float>(step.weight)};
 }
 
 constexpr std::size_t nodes_to_factorise = 1500; // a level this small is the last

@@ -1,0 +1,110 @@
+#include "design/grid_filter.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace upright {
+
+GridFilter::GridFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius)
+    : grid_(model.mesh.grid) {
+    const int axes = grid_.axes();
+    for (int a = 0; a < 3; ++a) {
+        const auto axis = static_cast<std::size_t>(a);
+        const int count = a < axes ? grid_.count[axis] : 1;
+        // A filter wider than the part reaches every cell and image of it once.
+        reach_[axis] = a < axes ? std::min(static_cast<int>(radius / grid_.cell[a]), 2 * count) : 0;
+        padded_[axis] = static_cast<std::size_t>(count + 2 * reach_[axis]);
+        for (int p = -reach_[axis]; p < count + reach_[axis]; ++p) {
+            int at = p;
+            if (at < 0 && grid_.symmetric[axis][0]) at = -1 - at;
+            if (at >= count && grid_.symmetric[axis][1]) at = 2 * count - 1 - at;
+            source_[axis].push_back(at >= 0 && at < count ? at : -1);
+        }
+    }
+    for (int dk = -reach_[2]; dk <= reach_[2]; ++dk)
+        for (int dj = -reach_[1]; dj <= reach_[1]; ++dj) {
+            Tap tap;
+            tap.dj = dj;
+            tap.dk = dk;
+            tap.first = weights_.size();
+            for (int di = 0; di <= reach_[0]; ++di) {
+                const double weight = radius - Vec3(di * grid_.cell[0], dj * grid_.cell[1],
+                                                    dk * (axes == 3 ? grid_.cell[2] : 0.0))
+                                                   .norm();
+                const bool self = di == 0 && dj == 0 && dk == 0;
+                if (weight <= 1e-12 * radius && !self) break;
+                weights_.push_back(std::max(weight, 1e-300));
+                tap.reach = di;
+            }
+            if (weights_.size() > tap.first) taps_.push_back(tap);
+        }
+    std::vector<std::size_t> cell_of(variable_of.size());
+    for (std::size_t e = 0; e < variable_of.size(); ++e)
+        if (variable_of[e] >= 0) {
+            if (cell_of_.size() <= static_cast<std::size_t>(variable_of[e]))
+                cell_of_.resize(static_cast<std::size_t>(variable_of[e]) + 1);
+            cell_of_[static_cast<std::size_t>(variable_of[e])] = model.mesh.cell_of[e];
+        }
+    inverse_sum_ = sum(std::vector<double>(cell_of_.size(), 1.0));
+    for (double& s : inverse_sum_) s = 1.0 / s;
+}
+
+std::vector<double> GridFilter::sum(const std::vector<double>& values) const {
+    const auto nx = static_cast<std::size_t>(grid_.count[0]);
+    const std::size_t ny = grid_.axes() > 1 ? static_cast<std::size_t>(grid_.count[1]) : 1;
+    const std::size_t nz = grid_.axes() > 2 ? static_cast<std::size_t>(grid_.count[2]) : 1;
+    std::vector<double> plain(nx * ny * nz, 0.0);
+    for (std::size_t v = 0; v < values.size(); ++v) plain[cell_of_[v]] = values[v];
+    std::vector<double> wide(padded_[0] * padded_[1] * padded_[2], 0.0);
+    const auto rows = static_cast<std::ptrdiff_t>(padded_[1] * padded_[2]);
+#pragma omp parallel for schedule(static)
+    for (std::ptrdiff_t row = 0; row < rows; ++row) {
+        const int j = source_[1][static_cast<std::size_t>(row) % padded_[1]];
+        const int k = source_[2][static_cast<std::size_t>(row) / padded_[1]];
+        if (j < 0 || k < 0) continue;
+        const double* from =
+            plain.data() + (static_cast<std::size_t>(k) * ny + static_cast<std::size_t>(j)) * nx;
+        double* to = wide.data() + static_cast<std::size_t>(row) * padded_[0];
+        for (std::size_t i = 0; i < padded_[0]; ++i)
+            if (source_[0][i] >= 0) to[i] = from[source_[0][i]];
+    }
+    const auto own_rows = static_cast<std::ptrdiff_t>(ny * nz);
+#pragma omp parallel for schedule(static)
+    for (std::ptrdiff_t row = 0; row < own_rows; ++row) {
+        const std::size_t j = static_cast<std::size_t>(row) % ny;
+        const std::size_t k = static_cast<std::size_t>(row) / ny;
+        double* out = plain.data() + static_cast<std::size_t>(row) * nx;
+        std::fill_n(out, nx, 0.0);
+        for (const Tap& tap : taps_) {
+            const std::size_t from_row =
+                static_cast<std::size_t>(static_cast<int>(k) + reach_[2] + tap.dk) * padded_[1] +
+                static_cast<std::size_t>(static_cast<int>(j) + reach_[1] + tap.dj);
+            const double* in = wide.data() + from_row * padded_[0] + reach_[0];
+            const double middle = weights_[tap.first];
+            for (std::size_t i = 0; i < nx; ++i) out[i] += middle * in[i];
+            for (int d = 1; d <= tap.reach; ++d) {
+                const double w = weights_[tap.first + static_cast<std::size_t>(d)];
+                const double* left = in - d;
+                const double* right = in + d;
+                for (std::size_t i = 0; i < nx; ++i) out[i] += w * (left[i] + right[i]);
+            }
+        }
+    }
+    std::vector<double> out(values.size());
+    for (std::size_t v = 0; v < out.size(); ++v) out[v] = plain[cell_of_[v]];
+    return out;
+}
+
+std::vector<double> GridFilter::apply(const std::vector<double>& x) const {
+    std::vector<double> out = sum(x);
+    for (std::size_t v = 0; v < out.size(); ++v) out[v] *= inverse_sum_[v];
+    return out;
+}
+
+std::vector<double> GridFilter::transpose(const std::vector<double>& g) const {
+    std::vector<double> scaled(g.size());
+    for (std::size_t v = 0; v < g.size(); ++v) scaled[v] = g[v] * inverse_sum_[v];
+    return sum(scaled); // the weights are as symmetric as the grid and its images
+}
+
+} // namespace upright

@@ -1,0 +1,74 @@
+// The equations of a model under one set of constraints, and the solver chosen for them.
+#pragma once
+
+#include "fem/grid_system.hpp"
+#include "fem/reduced_system.hpp"
+#include "solve/aggregation.hpp"
+#include "solve/linear_solver.hpp"
+#include "study/study.hpp"
+
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace upright {
+
+// What a solver would take, before it is made.
+struct SolverPlan {
+    SolverKind kind = SolverKind::Direct;
+    std::string reason; // why this one, in words
+    std::size_t unknowns = 0;
+    double bytes = 0.0;   // about, with `right_sides` together
+    double seconds = 0.0; // about, for one analysis of them, warm where the solver can be
+    bool fits = true;     // into the memory allowed
+};
+
+// Chooses by structure, size and memory; `asked` other than Auto is taken where it can serve.
+// Throws Error (Numerics) when a solver that was asked for cannot serve the model.
+SolverPlan plan_solver(const Model& model, const ShapeClasses& classes, std::size_t unknowns,
+                       std::size_t right_sides, const SolverOptions& options);
+const char* text(SolverKind kind);
+// What [run] asks for.
+SolverOptions solver_options(const RunCard& run);
+
+// The rigid-body motions on the unknowns, and the node each belongs to.
+NearKernel near_kernel(const Model& model, const Transform& transform);
+
+class ConstrainedSolver {
+  public:
+    // `stiffness` by class, kept by the caller. Throws Error (Numerics) when memory would not do.
+    ConstrainedSolver(const Model& model, const Transform& transform, const ShapeClasses& classes,
+                      std::vector<const Eigen::MatrixXd*> stiffness, std::size_t right_sides,
+                      const SolverOptions& options);
+
+    // Takes the share of full stiffness of every element.
+    void update(const std::vector<double>& share);
+    // On the unknowns, one load a column. Falls back to another solver where this one does not converge, and
+    // says so in `notes`.
+    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish);
+
+    SolverCost cost() const { return solver_->cost(); }
+    const SolverPlan& plan() const { return plan_; }
+    // Sentences since the last call.
+    std::vector<std::string> take_notes();
+
+  private:
+    void make(SolverKind kind);
+    const ReducedSystem& elements();
+
+    const Model& model_;
+    const Transform& transform_;
+    const ShapeClasses& classes_;
+    std::vector<const Eigen::MatrixXd*> stiffness_;
+    SolverOptions options_;
+    SolverPlan plan_;
+    std::unique_ptr<ReducedSystem> elements_; // where a solver asks for them
+    ReducedSystem joints_;
+    std::unique_ptr<GridSystem> grid_;
+    std::unique_ptr<LinearSolver> solver_;
+    SolverKind made_ = SolverKind::Direct;
+    std::vector<double> share_;
+    std::vector<std::string> notes_;
+};
+
+} // namespace upright
