@@ -82,8 +82,9 @@ SolverPlan plan_solver(const Model& model, const ShapeClasses& classes, std::siz
     switch (options.kind) {
     case SolverKind::Direct:
         return done(direct, "as [run] asks");
-    case SolverKind::GridMultigrid:
     case SolverKind::Aggregation:
+        return done(aggregation, "as asked");
+    case SolverKind::GridMultigrid:
         return no_grid.empty() ? done(grid, "as [run] asks") : done(aggregation, "as [run] asks; " + no_grid);
     case SolverKind::Auto:
         break;

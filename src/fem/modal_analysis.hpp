@@ -1,8 +1,9 @@
 // Natural modes of a model: held or free, with the mass that rides on it.
 #pragma once
 
-#include "fem/reduced_system.hpp"
+#include "fem/constrained_solver.hpp"
 #include "model/model.hpp"
+#include "solve/lanczos.hpp"
 
 #include <Eigen/Core>
 
@@ -32,24 +33,37 @@ struct ModalResult {
     std::size_t unknowns = 0;
     int steps = 0;
     double seconds = 0.0;
+    std::string method;             // in words
+    std::vector<std::string> notes; // what the solvers had to say
 };
 
 class ModalAnalysis {
   public:
     explicit ModalAnalysis(const Model& model, const SolverOptions& options);
-    // One case, for the share of full stiffness and mass that each element has.
-    // Throws Error (Numerics) when memory or convergence fails.
+    // One case, for the share of full stiffness and mass that each element has. Of a design that is partly
+    // soft the mass should be modal_mass_share (design/): cells of little stiffness ring by themselves
+    // otherwise. By shift-invert Lanczos on a factorisation where that is quick and fits; by a preconditioned
+    // block eigensolver on multigrid elsewhere. Throws Error (Numerics) when memory or convergence fails.
     ModalResult solve(const ModelModalCase& c, const std::vector<double>& stiffness,
                       const std::vector<double>& density) const;
 
   private:
+    struct Found {
+        EigenPairs pairs; // rigid ones first, with values near zero
+        std::string method;
+        double rigid_below = 0.0; // values below are rigid ones
+    };
+    Found by_lanczos(const ModelModalCase& c, const Transform& t, int free_motions,
+                     const std::vector<double>& stiffness, const std::vector<double>& density) const;
+    Found by_multigrid(const ModelModalCase& c, const Transform& t, int free_motions, SolverKind kind,
+                       const std::vector<double>& stiffness, const std::vector<double>& density) const;
     Eigen::VectorXd mass_times(const Eigen::VectorXd& u, const std::vector<double>& density,
                                bool lumped_mass) const;
 
     const Model& model_;
     SolverOptions options_;
-    std::deque<Eigen::MatrixXd> stiffness_, mass_, lumped_; // grids share them
-    std::vector<std::size_t> of_;                           // element -> matrices
+    ShapeClasses classes_;
+    std::vector<Eigen::MatrixXd> stiffness_, mass_, lumped_; // by class
 };
 
 } // namespace upright

@@ -25,7 +25,7 @@ struct CaseResult {
 
 // How exact an iterative solver has to be; a factorisation is exact.
 struct Accuracy {
-    double energy = 1e-15; // share of the energy that the error may have: see SolveWish
+    double energy = 1e-18; // share of the energy that the error may have: see SolveWish
     bool warm = false;     // start from the results of the last solve
 };
 

@@ -197,10 +197,24 @@ void GridOperator::update(const std::vector<double>& scale) {
     extend();
 }
 
+// Calls with the place and the number of every unknown of the lattice.
+template <class Call> void GridOperator::each_unknown(Call&& call) const {
+    const auto d = static_cast<std::size_t>(system_.dimension);
+    const auto nx = static_cast<std::size_t>(system_.nodes(0));
+    const std::size_t rows = system_.lattice_nodes() / nx;
+    const std::size_t stride = multigrid_.stride();
+#pragma omp parallel for num_threads(threads()) schedule(static)
+    for (std::size_t row = 0; row < rows; ++row) {
+        const std::int32_t* unknown = system_.unknown_of.data() + row * nx * d;
+        for (std::size_t i = 0; i < nx; ++i)
+            for (std::size_t c = 0; c < d; ++c)
+                if (unknown[i * d + c] >= 0) call((row * d + c) * stride + i, unknown[i * d + c]);
+    }
+}
+
 void GridOperator::spread_values(const double* unknowns, double* out) const {
     std::fill_n(out, length(), 0.0);
-    for (std::size_t f = 0; f < system_.unknown_of.size(); ++f)
-        if (system_.unknown_of[f] >= 0) out[multigrid_.place(f)] = unknowns[system_.unknown_of[f]];
+    each_unknown([&](std::size_t place, std::int32_t u) { out[place] = unknowns[u]; });
     for (std::size_t b = 0; b < system_.beyond.size(); ++b)
         out[multigrid_.length() + b] = unknowns[system_.beyond[b]];
     // Directions that depend on others of their node take part in the long vector.
@@ -215,8 +229,7 @@ void GridOperator::spread_values(const double* unknowns, double* out) const {
 
 void GridOperator::spread_loads(const double* unknowns, double* out) const {
     std::fill_n(out, length(), 0.0);
-    for (std::size_t f = 0; f < system_.unknown_of.size(); ++f)
-        if (system_.unknown_of[f] >= 0) out[multigrid_.place(f)] = unknowns[system_.unknown_of[f]];
+    each_unknown([&](std::size_t place, std::int32_t u) { out[place] = unknowns[u]; });
     for (std::size_t b = 0; b < system_.beyond.size(); ++b)
         out[multigrid_.length() + b] = unknowns[system_.beyond[b]];
     // T' f is given; the f in the range of a node's own T that has it: T (T'T)^-1 (T' f).
@@ -255,8 +268,7 @@ void GridOperator::spread_loads(const double* unknowns, double* out) const {
 }
 
 void GridOperator::collect(const double* v, double* unknowns) const {
-    for (std::size_t f = 0; f < system_.unknown_of.size(); ++f)
-        if (system_.unknown_of[f] >= 0) unknowns[system_.unknown_of[f]] = v[multigrid_.place(f)];
+    each_unknown([&](std::size_t place, std::int32_t u) { unknowns[u] = v[place]; });
     for (std::size_t b = 0; b < system_.beyond.size(); ++b)
         unknowns[system_.beyond[b]] = v[multigrid_.length() + b];
 }

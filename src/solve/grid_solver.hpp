@@ -20,6 +20,8 @@ class GridOperator : public IterativeSystem {
     GridOperator(const GridSystem& system, const grid::MultigridOptions& options);
     // Throws Error (Numerics) for a system that is not held.
     void update(const std::vector<double>& scale);
+    // For products alone: no levels are made, and precondition() must not be called.
+    void update_product(const std::vector<double>& scale) { multigrid_.take(scale); }
 
     std::size_t length() const override { return multigrid_.length() + system_.beyond.size(); }
     double multiply(double* v, double* out) override;
@@ -45,6 +47,7 @@ class GridOperator : public IterativeSystem {
         double factor = 0.0;
     };
     void extend();
+    template <class Call> void each_unknown(Call&& call) const;
     std::size_t place_of_unknown(std::int32_t unknown) const;
 
     const GridSystem& system_;

@@ -55,7 +55,7 @@ struct SolverCost {
 struct SolveWish {
     // Share of the energy that the error may have, as the preconditioned residual measures it:
     // z'r <= energy * b'x. Displacements are right to about its square root.
-    double energy = 1e-15;
+    double energy = 1e-18;
     // Instead of it, where above zero: |r| <= residual * |b|.
     double residual = 0.0;
     // Values to start from, one a column, or null. They are scaled to fit best.

@@ -81,6 +81,8 @@ struct StencilSweep {
     int from_row = 0, to_row = 0; // over rows of all planes
 };
 
+// The matrix of a coarse cell from those of its children, row by row: out += P' C P, `p` the interpolation of
+// a child's corners (fine x coarse). And sums of scaled matrices.
 struct Kernels {
     const char* name;
     int coefficient_bytes; // 2: IEEE half precision; 4
@@ -88,6 +90,8 @@ struct Kernels {
     void (*box_double)(const BoxSweep<double>&, void* scratch);
     void (*stencil)(const StencilSweep&);
     void (*pack)(const float* in, void* out, std::size_t count); // to coefficients
+    void (*add_child)(int dimension, const float* child, const float* p, float* out);
+    void (*add_scaled)(float scale, const float* m, float* out, std::size_t count);
     void (*unpack)(const void* in, float* out, std::size_t count);
 };
 

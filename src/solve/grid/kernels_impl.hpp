@@ -438,6 +438,42 @@ inline void stencil(const StencilSweep& s) {
         run(std::integral_constant<int, 2>());
 }
 
+template <int D> void add_child_of(const float* child, const float* p, float* out) {
+    constexpr int corners = D == 3 ? 8 : 4;
+    constexpr int size = corners * D;
+    alignas(64) float half[size * size];
+    alignas(64) float turned[size * size];
+    // Rows first; the result is symmetric, so the columns are rows of what is turned.
+    const auto rows = [&](const float* from, float* to) __attribute__((always_inline)) {
+        for (int a = 0; a < corners; ++a)
+            for (int b = 0; b < corners; ++b) {
+                const float w = p[a * corners + b];
+                if (w == 0.0F) continue;
+                for (int c = 0; c < D; ++c) {
+                    const float* x = from + (a * D + c) * size;
+                    float* y = to + (b * D + c) * size;
+                    for (int i = 0; i < size; ++i) y[i] += w * x[i];
+                }
+            }
+    };
+    for (float& v : half) v = 0.0F;
+    rows(child, half);
+    for (int r = 0; r < size; ++r)
+        for (int c = 0; c < size; ++c) turned[c * size + r] = half[r * size + c];
+    rows(turned, out);
+}
+
+inline void add_child(int dimension, const float* child, const float* p, float* out) {
+    if (dimension == 3)
+        add_child_of<3>(child, p, out);
+    else
+        add_child_of<2>(child, p, out);
+}
+
+inline void add_scaled(float scale, const float* m, float* out, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) out[i] += scale * m[i];
+}
+
 } // namespace UPRIGHT_ISA
 
 extern const Kernels UPRIGHT_TABLE;
@@ -447,6 +483,8 @@ const Kernels UPRIGHT_TABLE = {UPRIGHT_NAME,
                                UPRIGHT_ISA::box<double>,
                                UPRIGHT_ISA::stencil,
                                UPRIGHT_ISA::pack,
+                               UPRIGHT_ISA::add_child,
+                               UPRIGHT_ISA::add_scaled,
                                UPRIGHT_ISA::unpack};
 
 } // namespace upright::grid

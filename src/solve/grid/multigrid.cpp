@@ -38,31 +38,6 @@ double seconds_since(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-// out += P' C P for one child, all matrices row by row, `interpolation` fine corners x coarse corners.
-template <int D> void add_child(const float* child, const Eigen::MatrixXd& interpolation, float* out) {
-    constexpr int corners = D == 3 ? 8 : 4;
-    constexpr int width = corners * D;
-    alignas(64) float half[width * width];
-    alignas(64) float turned[width * width];
-    const auto rows = [&](const float* from, float* to) {
-        for (int a = 0; a < corners; ++a)
-            for (int b = 0; b < corners; ++b) {
-                const auto p = static_cast<float>(interpolation(a, b));
-                if (p == 0.0F) continue;
-                for (int c = 0; c < D; ++c) {
-                    const float* x = from + (a * D + c) * width;
-                    float* y = to + (b * D + c) * width;
-                    for (int i = 0; i < width; ++i) y[i] += p * x[i];
-                }
-            }
-    };
-    std::fill_n(half, width * width, 0.0F);
-    rows(child, half);
-    for (int r = 0; r < width; ++r)
-        for (int c = 0; c < width; ++c) turned[c * width + r] = half[r * width + c];
-    rows(turned, out);
-}
-
 } // namespace
 
 struct Multigrid::Level {
@@ -122,6 +97,9 @@ Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
                     const double at = 0.5 * (((child >> axis) & 1) + ((f >> axis) & 1));
                     p(f, c) *= ((c >> axis) & 1) != 0 ? at : 1.0 - at;
                 }
+        for (int f = 0; f < corners_; ++f)
+            for (int c = 0; c < corners_; ++c)
+                interpolation_float_[static_cast<std::size_t>(child)].push_back(static_cast<float>(p(f, c)));
     }
     for (const Eigen::MatrixXd& K : system.kinds) {
         std::array<Eigen::MatrixXf, 8> of_child;
@@ -336,17 +314,14 @@ bool Multigrid::first_matrix(int i, int j, int k, float* out) const {
         if (cell_kind_[cell] == 2) {
             if (!fine_matrix(cell, masked.data())) continue;
             for (std::size_t n = 0; n < size; ++n) masked_float[n] = static_cast<float>(masked[n]);
-            const Eigen::MatrixXd& p = interpolation_[static_cast<std::size_t>(child)];
-            if (dimension_ == 3)
-                add_child<3>(masked_float.data(), p, out);
-            else
-                add_child<2>(masked_float.data(), p, out);
+            const std::vector<float>& p = interpolation_float_[static_cast<std::size_t>(child)];
+            kernels_.add_child(dimension_, masked_float.data(), p.data(), out);
             continue;
         }
         const auto s = static_cast<float>((*element_scale_)[static_cast<std::size_t>(e)]);
         const float* m =
             child_[system_.kind_of[static_cast<std::size_t>(e)]][static_cast<std::size_t>(child)].data();
-        for (std::size_t n = 0; n < size; ++n) out[n] += s * m[n];
+        kernels_.add_scaled(s, m, out, size);
     }
     return any;
 }
@@ -497,11 +472,15 @@ void Multigrid::choose_levels(const std::vector<double>& scale) {
     }
 }
 
+void Multigrid::take(const std::vector<double>& scale) {
+    if (!matrix_free_) general_scale_ = scale;
+    set_scales(scale);
+}
+
 void Multigrid::update(const std::vector<double>& scale) {
     const auto start = std::chrono::steady_clock::now();
     element_scale_ = &scale;
-    if (!matrix_free_) general_scale_ = scale;
-    set_scales(scale);
+    take(scale);
     set_diagonal(scale);
     choose_levels(scale);
     build();
@@ -546,7 +525,15 @@ void Multigrid::gather_plane(Level& level, int k, const float* below, const floa
     {
         std::vector<float> sums(static_cast<std::size_t>(neighbours) * blocks * lanes);
         std::vector<float> packed(sums.size());
-        std::vector<char> bytes(sums.size() * static_cast<std::size_t>(kernels_.coefficient_bytes));
+        std::vector<float> local(sums.size() / lanes);
+        std::array<std::size_t, 64> neighbour_of{}; // by own corner and other corner
+        for (int a = 0; a < corners_; ++a)
+            for (int b = 0; b < corners_; ++b) {
+                int at = 0;
+                for (int axis = d - 1; axis >= 0; --axis)
+                    at = 3 * at + 1 + ((b >> axis) & 1) - ((a >> axis) & 1);
+                neighbour_of[static_cast<std::size_t>(a * 8 + b)] = static_cast<std::size_t>(at);
+            }
 #pragma omp for schedule(static)
         for (int j = 0; j < level.nodes[1]; ++j) {
             const std::size_t row = static_cast<std::size_t>(k) * static_cast<std::size_t>(level.nodes[1]) +
@@ -556,6 +543,7 @@ void Multigrid::gather_plane(Level& level, int k, const float* below, const floa
                 for (int lane = 0; lane < lanes; ++lane) {
                     const int i = static_cast<int>(chunk) * lanes + lane;
                     if (i >= level.nodes[0]) break;
+                    std::fill(local.begin(), local.end(), 0.0F);
                     for (int a = 0; a < corners_; ++a) {
                         const int x = i - (a & 1);
                         const int y = j - ((a >> 1) & 1);
@@ -567,27 +555,28 @@ void Multigrid::gather_plane(Level& level, int k, const float* below, const floa
                                      static_cast<std::size_t>(x)) *
                                         size;
                         for (int b = 0; b < corners_; ++b) {
-                            int at = 0;
-                            for (int axis = d - 1; axis >= 0; --axis)
-                                at = 3 * at + 1 + ((b >> axis) & 1) - ((a >> axis) & 1);
-                            float* to = sums.data() + static_cast<std::size_t>(at) * blocks * lanes + lane;
+                            float* to =
+                                local.data() + neighbour_of[static_cast<std::size_t>(a * 8 + b)] * blocks;
+                            const float* from = m + a * d * width_ + b * d;
                             for (int c = 0; c < d; ++c)
-                                for (int e = 0; e < d; ++e)
-                                    to[(c * d + e) * lanes] += m[(a * d + c) * width_ + b * d + e];
+                                for (int e = 0; e < d; ++e) to[c * d + e] += from[c * width_ + e];
                         }
                     }
+                    float* to = sums.data() + lane;
+                    for (std::size_t n = 0; n < local.size(); ++n) to[n * lanes] = local[n];
                 }
                 // Scale each node's row by a power of two, so that half precision does.
                 const std::size_t place = row * chunks + chunk;
                 std::array<float, lanes> factor{};
-                for (int lane = 0; lane < lanes; ++lane) {
-                    float most = 0.0F;
-                    for (std::size_t n = static_cast<std::size_t>(lane); n < sums.size(); n += lanes)
-                        most = std::max(most, std::abs(sums[n]));
-                    factor[static_cast<std::size_t>(lane)] =
-                        most > 0.0F ? std::exp2(std::floor(std::log2(1024.0F / most))) : 0.0F;
-                    level.scale[row * level.stride + chunk * lanes + static_cast<std::size_t>(lane)] =
-                        most > 0.0F ? 1.0F / factor[static_cast<std::size_t>(lane)] : 0.0F;
+                std::array<float, lanes> most{};
+                for (std::size_t n = 0; n < sums.size(); n += lanes)
+                    for (std::size_t lane = 0; lane < lanes; ++lane)
+                        most[lane] = std::max(most[lane], std::abs(sums[n + lane]));
+                for (std::size_t lane = 0; lane < lanes; ++lane) {
+                    factor[lane] =
+                        most[lane] > 0.0F ? std::exp2(std::floor(std::log2(1024.0F / most[lane]))) : 0.0F;
+                    level.scale[row * level.stride + chunk * lanes + lane] =
+                        most[lane] > 0.0F ? 1.0F / factor[lane] : 0.0F;
                 }
                 std::size_t at = 0;
                 for (int n = 0; n < neighbours; ++n) {
@@ -601,26 +590,24 @@ void Multigrid::gather_plane(Level& level, int k, const float* below, const floa
                 kernels_.pack(packed.data(), to, at);
                 kernels_.unpack(to, packed.data(), at);
                 // Rounding must not make translations cost energy: what the others lost goes to the middle.
+                std::array<float, 9 * lanes> middle_blocks{};
+                for (std::size_t b = 0; b < blocks * lanes; ++b) {
+                    float lost = 0.0F;
+                    for (std::size_t n = 0, p = 0; n < static_cast<std::size_t>(neighbours); ++n) {
+                        if (n == static_cast<std::size_t>(middle)) continue;
+                        lost +=
+                            sums[n * blocks * lanes + b] * factor[b % lanes] - packed[p * blocks * lanes + b];
+                        ++p;
+                    }
+                    const float f = factor[b % lanes];
+                    middle_blocks[b] = sums[static_cast<std::size_t>(middle) * blocks * lanes + b] +
+                                       (f > 0.0F ? lost / f : 0.0F);
+                }
                 for (int lane = 0; lane < lanes; ++lane) {
                     std::array<double, 9> block{};
-                    for (std::size_t b = 0; b < blocks; ++b) {
-                        const std::size_t own = b * lanes + static_cast<std::size_t>(lane);
-                        double lost = 0.0;
-                        for (int n = 0, p = 0; n < neighbours; ++n) {
-                            if (n == middle) continue;
-                            const float f = factor[static_cast<std::size_t>(lane)];
-                            lost += static_cast<double>(
-                                        sums[static_cast<std::size_t>(n) * blocks * lanes + own]) -
-                                    (f > 0.0F
-                                         ? static_cast<double>(
-                                               packed[static_cast<std::size_t>(p) * blocks * lanes + own] / f)
-                                         : 0.0);
-                            ++p;
-                        }
-                        block[b] = static_cast<double>(
-                                       sums[static_cast<std::size_t>(middle) * blocks * lanes + own]) +
-                                   lost;
-                    }
+                    for (std::size_t b = 0; b < blocks; ++b)
+                        block[b] =
+                            static_cast<double>(middle_blocks[b * lanes + static_cast<std::size_t>(lane)]);
                     for (int c = 0; c < d; ++c)
                         for (int e = 0; e < c; ++e) {
                             const auto one = static_cast<std::size_t>(c * d + e);
@@ -710,11 +697,8 @@ void Multigrid::build() {
                                                            static_cast<std::size_t>(level.cells[0]) +
                                                        static_cast<std::size_t>(i)) *
                                                           size;
-                    const Eigen::MatrixXd& p = interpolation_[static_cast<std::size_t>(child)];
-                    if (dimension_ == 3)
-                        add_child<3>(from, p, to + c * size);
-                    else
-                        add_child<2>(from, p, to + c * size);
+                    const std::vector<float>& p = interpolation_float_[static_cast<std::size_t>(child)];
+                    kernels_.add_child(dimension_, from, p.data(), to + c * size);
                 }
             }
         }
@@ -1260,6 +1244,10 @@ void Multigrid::cycle(const double* const* b, double* const* x, int count) {
 #pragma omp parallel for simd num_threads(options_.threads)
         for (std::size_t i = 0; i < length_; ++i) to[i] = factor * static_cast<double>(from[i]);
     }
+}
+
+std::size_t Multigrid::stride() const {
+    return levels_[0]->stride;
 }
 
 int Multigrid::levels() const {

@@ -35,6 +35,9 @@ class Multigrid {
     // coarsest level cannot be factorised.
     void update(const std::vector<double>& scale);
 
+    // The scales alone, for products.
+    void take(const std::vector<double>& scale);
+
     // Length of a fine vector: strips of nodes and a tail of zeros.
     std::size_t length() const { return length_; }
     // Where a lattice freedom stands in a fine vector.
@@ -49,6 +52,7 @@ class Multigrid {
     // but those `far` lists (indices into GridSystem::dependents).
     const std::vector<std::size_t>& far_dependents() const { return far_; }
 
+    std::size_t stride() const; // of fine vectors
     int levels() const;
     double bytes() const;
     double build_seconds() const { return build_seconds_; }
@@ -116,7 +120,8 @@ class Multigrid {
     std::vector<double> general_scale_;                  // where cells are multiplied one by one
     std::array<double, most_together> scales_{};         // of the right-hand sides of a cycle
     std::vector<std::array<Eigen::MatrixXf, 8>> child_;  // kind by child: P' K P
-    std::array<Eigen::MatrixXd, 8> interpolation_;       // of nodes, corners x corners
+    std::array<Eigen::MatrixXd, 8> interpolation_;       // of nodes, fine corners x coarse corners
+    std::array<std::vector<float>, 8> interpolation_float_;
     Strip<float> inverse_diagonal_;
     mutable std::vector<double> dots_;
     mutable std::vector<Strip<char>> scratch_;

@@ -1,0 +1,275 @@
+#include "solve/lobpcg.hpp"
+
+#include "base/error.hpp"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace upright {
+
+namespace {
+
+constexpr int most_steps = 300;
+constexpr double dropped = 1e-12; // of a Gram matrix scaled to unit diagonal
+
+// The products of two blocks of long columns.
+Eigen::MatrixXd gram(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b) {
+    Eigen::MatrixXd out(a.cols(), b.cols());
+    const Eigen::Index n = a.rows();
+    constexpr Eigen::Index block = 4096;
+    const Eigen::Index blocks = (n + block - 1) / block;
+    std::vector<Eigen::MatrixXd> parts(static_cast<std::size_t>(blocks));
+#pragma omp parallel for schedule(static)
+    for (Eigen::Index k = 0; k < blocks; ++k) {
+        const Eigen::Index rows = std::min(block, n - k * block);
+        parts[static_cast<std::size_t>(k)] =
+            a.middleRows(k * block, rows).transpose() * b.middleRows(k * block, rows);
+    }
+    out.setZero();
+    for (const Eigen::MatrixXd& p : parts) out += p;
+    return out;
+}
+
+// a -= b * c, by rows in place.
+void subtract(Eigen::MatrixXd& a, const Eigen::MatrixXd& b, const Eigen::MatrixXd& c) {
+    const Eigen::Index n = a.rows();
+    constexpr Eigen::Index block = 4096;
+#pragma omp parallel for schedule(static)
+    for (Eigen::Index k = 0; k < n; k += block) {
+        const Eigen::Index rows = std::min(block, n - k);
+        a.middleRows(k, rows).noalias() -= b.middleRows(k, rows) * c;
+    }
+}
+
+Eigen::MatrixXd combine(const Eigen::MatrixXd& a, const Eigen::MatrixXd& c) {
+    Eigen::MatrixXd out(a.rows(), c.cols());
+    constexpr Eigen::Index block = 4096;
+#pragma omp parallel for schedule(static)
+    for (Eigen::Index k = 0; k < a.rows(); k += block) {
+        const Eigen::Index rows = std::min(block, a.rows() - k);
+        out.middleRows(k, rows).noalias() = a.middleRows(k, rows) * c;
+    }
+    return out;
+}
+
+// A block with its products.
+struct Block {
+    Eigen::MatrixXd v, K, M;
+    Eigen::Index cols() const { return v.cols(); }
+    void turn(const Eigen::MatrixXd& c) {
+        v = combine(v, c);
+        K = combine(K, c);
+        M = combine(M, c);
+    }
+};
+
+// Makes a block orthonormal in M; directions that others nearly make up go.
+void orthonormalise(Block& b) {
+    for (int pass = 0; pass < 2 && b.cols() > 0; ++pass) {
+        Eigen::MatrixXd G = gram(b.v, b.M);
+        G = 0.5 * (G + G.transpose()).eval();
+        const Eigen::VectorXd scale = G.diagonal().cwiseMax(1e-300).cwiseSqrt().cwiseInverse();
+        const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(scale.asDiagonal() * G *
+                                                                   scale.asDiagonal());
+        Eigen::Index first = 0;
+        while (first < G.cols() && eigen.eigenvalues()[first] < dropped) ++first;
+        const Eigen::Index kept = G.cols() - first;
+        const Eigen::MatrixXd turn = scale.asDiagonal() * eigen.eigenvectors().rightCols(kept) *
+                                     eigen.eigenvalues().tail(kept).cwiseSqrt().cwiseInverse().asDiagonal();
+        b.turn(turn);
+    }
+}
+
+class Search {
+  public:
+    Search(const IterativeEigenProblem& problem, const EigenWish& wish) : problem_(problem), wish_(wish) {
+        if (problem.rigid.cols() > 0) {
+            rigid_.v = problem.rigid;
+            rigid_.M.resizeLike(rigid_.v);
+            problem.mass(rigid_.v, rigid_.M);
+            rigid_.K = Eigen::MatrixXd::Zero(rigid_.v.rows(), rigid_.v.cols());
+            orthonormalise(rigid_);
+        }
+    }
+
+    // The lowest `count` modes, from the start given.
+    bool run(int count, const Eigen::MatrixXd& start, EigenPairs& out) {
+        const auto wanted = static_cast<Eigen::Index>(count);
+        const Eigen::Index width = wanted + std::max<Eigen::Index>(2, wanted / 3);
+        X_.v = start;
+        if (X_.v.cols() < width) {
+            Eigen::MatrixXd more(problem_.length, width);
+            more.leftCols(X_.v.cols()) = X_.v;
+            fill(more, X_.v.cols());
+            X_.v = more;
+        }
+        complete(X_);
+        free_of_rigid(X_);
+        orthonormalise(X_);
+        Eigen::VectorXd lambda = rayleigh_ritz_of_start();
+        Block P;
+        P.v.resize(problem_.length, 0);
+        for (int step = 0; step < most_steps; ++step, ++out.steps) {
+            // Residuals of what has not settled.
+            Eigen::MatrixXd R = X_.K;
+            subtract(R, X_.M, lambda.asDiagonal());
+            Block W;
+            W.v.resizeLike(R);
+            problem_.precondition(R, W.v);
+            std::vector<Eigen::Index> open;
+            bool done = true;
+            for (Eigen::Index c = 0; c < X_.cols(); ++c) {
+                const double eta =
+                    std::sqrt(std::max(0.0, R.col(c).dot(W.v.col(c))) / std::max(lambda[c], 1e-300));
+                if (c < wanted && !(eta <= wish_.tolerance)) done = false;
+                if (!(eta <= 0.5 * wish_.tolerance)) open.push_back(c);
+            }
+            if (done) {
+                const Eigen::Index found = std::min(wanted, X_.cols());
+                out.values = lambda.head(found);
+                out.vectors = X_.v.leftCols(found);
+                return true;
+            }
+            Eigen::MatrixXd kept(problem_.length, static_cast<Eigen::Index>(open.size()));
+            for (std::size_t i = 0; i < open.size(); ++i)
+                kept.col(static_cast<Eigen::Index>(i)) = W.v.col(open[i]);
+            W.v = std::move(kept);
+            complete(W);
+            free_of_rigid(W);
+            for (int pass = 0; pass < 2; ++pass) {
+                remove(W, X_);
+                if (P.cols() > 0) remove(W, P);
+                orthonormalise(W);
+            }
+            // Rayleigh-Ritz on [X W P], which is orthonormal in M.
+            const Eigen::Index x = X_.cols();
+            const Eigen::Index w = W.cols();
+            const Eigen::Index p = P.cols();
+            if (w == 0 && p == 0) break;
+            Eigen::MatrixXd A = Eigen::MatrixXd::Zero(x + w + p, x + w + p);
+            A.topLeftCorner(x, x) = lambda.asDiagonal();
+            A.block(0, x, x, w) = gram(X_.v, W.K);
+            A.block(x, x, w, w) = gram(W.v, W.K);
+            if (p > 0) {
+                A.block(0, x + w, x, p) = gram(X_.v, P.K);
+                A.block(x, x + w, w, p) = gram(W.v, P.K);
+                A.block(x + w, x + w, p, p) = gram(P.v, P.K);
+            }
+            const Eigen::MatrixXd upper = A.triangularView<Eigen::Upper>();
+            A = upper + upper.transpose().eval();
+            A.diagonal() *= 0.5;
+            const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(A);
+            if (eigen.info() != Eigen::Success) break;
+            const Eigen::MatrixXd C = eigen.eigenvectors().leftCols(x);
+            lambda = eigen.eigenvalues().head(x);
+            // The new directions: what W and P gave, made orthonormal to the new X within the small space.
+            Eigen::MatrixXd D = C;
+            D.topRows(x).setZero();
+            for (int pass = 0; pass < 2; ++pass) D -= C * (C.transpose() * D);
+            Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(D);
+            qr.setThreshold(1e-10);
+            const Eigen::Index rank = qr.rank();
+            const Eigen::MatrixXd Q =
+                qr.householderQ() * Eigen::MatrixXd::Identity(D.rows(), std::max<Eigen::Index>(rank, 0));
+            const auto mix = [&](const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, const Eigen::MatrixXd& c,
+                                 const Eigen::MatrixXd& by) {
+                Eigen::MatrixXd sum = combine(a, by.topRows(x));
+                if (w > 0) subtract(sum, b, -by.middleRows(x, w));
+                if (p > 0) subtract(sum, c, -by.bottomRows(p));
+                return sum;
+            };
+            Block next;
+            next.v = mix(X_.v, W.v, P.v, C);
+            next.K = mix(X_.K, W.K, P.K, C);
+            next.M = mix(X_.M, W.M, P.M, C);
+            Block direction;
+            direction.v = mix(X_.v, W.v, P.v, Q);
+            direction.K = mix(X_.K, W.K, P.K, Q);
+            direction.M = mix(X_.M, W.M, P.M, Q);
+            X_ = std::move(next);
+            P = std::move(direction);
+            // Rounding gathers: products are made anew now and then.
+            if (step % 20 == 19) {
+                complete(X_);
+                orthonormalise(X_);
+                lambda = rayleigh_ritz_of_start();
+                complete(P);
+                remove(P, X_);
+                orthonormalise(P);
+            }
+        }
+        return false;
+    }
+
+    const Block& last() const { return X_; }
+
+  private:
+    void fill(Eigen::MatrixXd& v, Eigen::Index from) const {
+        // Random loads, smoothed by the preconditioner: their answers are rich in low modes.
+        Eigen::MatrixXd noise = Eigen::MatrixXd::Zero(problem_.length, v.cols() - from);
+        std::uint32_t seed = 20011U;
+        Eigen::MatrixXd random(noise.rows(), noise.cols());
+        for (Eigen::Index c = 0; c < random.cols(); ++c)
+            for (Eigen::Index r = 0; r < random.rows(); ++r) {
+                seed = seed * 1664525U + 1013904223U;
+                random(r, c) = static_cast<double>(seed >> 8) / 8388608.0 - 1.0;
+            }
+        Eigen::MatrixXd loads(noise.rows(), noise.cols());
+        problem_.mass(random, loads);
+        problem_.precondition(loads, noise);
+        v.rightCols(v.cols() - from) = noise;
+    }
+    void complete(Block& b) const {
+        b.K.resizeLike(b.v);
+        b.M.resizeLike(b.v);
+        if (b.cols() == 0) return;
+        problem_.stiffness(b.v, b.K);
+        problem_.mass(b.v, b.M);
+    }
+    static void remove(Block& b, const Block& from) {
+        if (b.cols() == 0 || from.cols() == 0) return;
+        const Eigen::MatrixXd c = gram(from.M, b.v);
+        subtract(b.v, from.v, c);
+        subtract(b.K, from.K, c);
+        subtract(b.M, from.M, c);
+    }
+    void free_of_rigid(Block& b) const {
+        for (int pass = 0; pass < 2; ++pass) remove(b, rigid_);
+    }
+    Eigen::VectorXd rayleigh_ritz_of_start() {
+        Eigen::MatrixXd A = gram(X_.v, X_.K);
+        A = 0.5 * (A + A.transpose()).eval();
+        const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(A);
+        X_.turn(eigen.eigenvectors());
+        return eigen.eigenvalues();
+    }
+
+    const IterativeEigenProblem& problem_;
+    EigenWish wish_;
+    Block rigid_, X_;
+};
+
+} // namespace
+
+EigenPairs lowest_modes_iterative(const IterativeEigenProblem& problem, const EigenWish& wish) {
+    EigenPairs out;
+    Search search(problem, wish);
+    Eigen::MatrixXd start = problem.start;
+    if (start.cols() == 0) start.resize(problem.length, 0);
+    int count = std::max(1, wish.count);
+    while (true) {
+        if (!search.run(count, start, out))
+            throw Error::numerics(fmt::format("the modes did not converge in {} steps", out.steps),
+                                  "Write solver = \"direct\" in [run] where memory allows");
+        const bool enough =
+            wish.up_to <= 0.0 || out.values.size() < count || out.values[out.values.size() - 1] >= wish.up_to;
+        if (enough) return out;
+        // More modes lie below the limit than were asked for: go on from these.
+        start = search.last().v;
+        count *= 2;
+    }
+}
+
+} // namespace upright

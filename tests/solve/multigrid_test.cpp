@@ -1,0 +1,412 @@
+// The iterative solvers against the factorisation, on models with every sort of constraint.
+#include "fem/constrained_solver.hpp"
+#include "fem/static_analysis.hpp"
+#include "model/model.hpp"
+#include "solve/grid/kernels.hpp"
+#include "solve/grid_solver.hpp"
+#include "support/studies.hpp"
+
+#include <gtest/gtest.h>
+#include <random>
+
+using namespace upright;
+
+namespace {
+
+// Densities at random, cubed, and a tenth of the cells void.
+std::vector<double> random_share(const Model& model) {
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> any(0.0, 1.0);
+    std::vector<double> out;
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
+        const double d = any(random);
+        out.push_back(model.role(static_cast<ElementId>(e)) != Role::Design ? 1.0
+                      : d < 0.1                                             ? 1e-9
+                                                                            : d * d * d + 1e-9);
+    }
+    return out;
+}
+
+// The largest difference of displacements between a solver and the factorisation, as a share of the largest,
+// at nodes that have material: those within voids follow with what rounding leaves them.
+double difference(const Model& model, SolverKind kind, const std::vector<double>& share, std::string* method,
+                  int* iterations = nullptr) {
+    SolverOptions direct;
+    direct.kind = SolverKind::Direct;
+    StaticAnalysis exact(model, direct);
+    SolverOptions options;
+    options.kind = kind;
+    StaticAnalysis other(model, options);
+    const std::vector<CaseResult> a = exact.solve(share, share);
+    const std::vector<CaseResult> b = other.solve(share, share);
+    Eigen::ArrayXd counts = Eigen::ArrayXd::Zero(static_cast<Eigen::Index>(model.freedoms()));
+    counts.tail(counts.size() - static_cast<Eigen::Index>(model.node_freedoms())) = 1.0;
+    for (std::size_t e = 0; e < share.size(); ++e)
+        if (share[e] > 1e-6)
+            for (const std::size_t f : model.freedoms_of(static_cast<ElementId>(e)))
+                counts[static_cast<Eigen::Index>(f)] = 1.0;
+    double worst = 0.0;
+    for (std::size_t c = 0; c < a.size(); ++c)
+        worst = std::max(worst, (counts * (a[c].displacement - b[c].displacement).array()).abs().maxCoeff() /
+                                    (counts * a[c].displacement.array()).abs().maxCoeff());
+    *method = other.cost().method;
+    if (iterations != nullptr) *iterations = other.cost().iterations;
+    for (const std::string& note : other.take_notes()) ADD_FAILURE() << note;
+    return worst;
+}
+
+const char* const odd_block = R"(
+units = ["mm", "N", "s"]
+[[material]]
+name = "steel"
+E = "200 GPa"
+nu = 0.3
+density = "7850 kg/m3"
+[[material]]
+name = "bronze"
+E = "100 GPa"
+nu = 0.35
+density = "8800 kg/m3"
+[[region]]
+name = "block"
+role = "design"
+material = "steel"
+box = [[0, 0, 0], [23, 11, 9]]
+[[region]]
+name = "bush"
+role = "keep"
+material = "bronze"
+cylinder = { from = [16, 0, 5], to = [16, 11, 5], radius = 3.5 }
+[[region]]
+name = "bore"
+role = "void"
+cylinder = { from = [16, 0, 5], to = [16, 11, 5], radius = 2 }
+[[surface]]
+name = "root"
+of = "block"
+facing = [-1, 0, 0]
+[[surface]]
+name = "wall"
+of = "bore"
+[[surface]]
+name = "end"
+of = "block"
+facing = [1, 0, 0]
+[[surface]]
+name = "floor"
+of = "block"
+facing = [0, 0, -1]
+inside = { box = [[0, 0, -1], [5, 11, 1]] }
+[mesh]
+size = 1
+)";
+
+// A named way to hold and load the block.
+struct Setup {
+    const char* name;
+    const char* text;
+};
+
+class EveryConstraint : public testing::TestWithParam<Setup> {};
+
+} // namespace
+
+TEST_P(EveryConstraint, GivesTheDisplacementsOfTheFactorisation) {
+    const Model model = build_model(test::study_from(std::string(odd_block) + GetParam().text));
+    const std::vector<double> share = random_share(model);
+    std::string method;
+    int iterations = 0;
+    EXPECT_LT(difference(model, SolverKind::GridMultigrid, share, &method, &iterations), 1e-6);
+    EXPECT_EQ(method, "grid multigrid");
+    EXPECT_LT(iterations, 80);
+    EXPECT_LT(difference(model, SolverKind::Aggregation, share, &method, &iterations), 1e-6);
+    EXPECT_EQ(method, "aggregation multigrid");
+    EXPECT_LT(iterations, 400);
+}
+
+INSTANTIATE_TEST_SUITE_P(Multigrid, EveryConstraint,
+                         testing::Values(Setup{"TwoCasesWithGravity", R"(
+[[support]]
+name = "root"
+on = "root"
+hold = ["x", "y", "z"]
+[[load]]
+name = "pull"
+on = "wall"
+force = [10, 20, -30]
+[[load]]
+name = "weight"
+gravity = [0, 0, -9810]
+[[case]]
+name = "one"
+supports = ["root"]
+loads = { pull = 1 }
+[[case]]
+name = "two"
+supports = ["root"]
+loads = { pull = 0.5, weight = 1 }
+)"},
+                                         Setup{"ASlopeAndARoller", R"(
+[[frame]]
+name = "slope"
+kind = "cartesian"
+origin = [0, 0, 0]
+axis = [-4, 0, 3]
+start = [3, 0, 4]
+[[support]]
+name = "slide"
+on = "floor"
+frame = "slope"
+hold = ["x"]
+[[support]]
+name = "roller"
+on = "end"
+hold = ["y", "z"]
+[[load]]
+name = "pull"
+on = "wall"
+force = [10, 20, -30]
+[[case]]
+name = "one"
+supports = ["slide", "roller"]
+loads = { pull = 1 }
+)"},
+                                         Setup{"AnEnforcedMotion", R"(
+[[support]]
+name = "root"
+on = "root"
+hold = ["x", "y", "z"]
+[[support]]
+name = "push"
+on = "end"
+hold = ["x"]
+move = { x = 0.1 }
+[[load]]
+name = "pull"
+on = "wall"
+force = [0, 20, -30]
+[[case]]
+name = "one"
+supports = ["root", "push"]
+loads = { pull = 1 }
+)"},
+                                         Setup{"ARigidCouplingLoaded", R"(
+[[support]]
+name = "root"
+on = "root"
+hold = ["x", "y", "z"]
+[[point]]
+name = "beyond"
+at = [16, 20, 5]
+[[coupling]]
+name = "hub"
+surface = "wall"
+at = "beyond"
+[[load]]
+name = "pull"
+on = "hub"
+force = [10, 20, -30]
+[[load]]
+name = "twist"
+on = "hub"
+moment = [100, 200, 300]
+[[case]]
+name = "one"
+supports = ["root"]
+loads = { pull = 1 }
+[[case]]
+name = "two"
+supports = ["root"]
+loads = { twist = 1 }
+)"},
+                                         Setup{"AHeldCouplingAndAnAverage", R"(
+[[coupling]]
+name = "hub"
+surface = "wall"
+[[coupling]]
+name = "mean"
+kind = "average"
+surface = "end"
+[[support]]
+name = "pivot"
+on = "hub"
+hold = ["x", "y", "z", "rx", "rz"]
+[[support]]
+name = "stay"
+on = "root"
+hold = ["x"]
+[[load]]
+name = "pull"
+on = "mean"
+force = [10, 20, -30]
+[[case]]
+name = "one"
+supports = ["pivot", "stay"]
+loads = { pull = 1 }
+)"},
+                                         Setup{"AnAverageHeld", R"(
+[[coupling]]
+name = "mean"
+kind = "average"
+surface = "end"
+[[support]]
+name = "mean"
+on = "mean"
+hold = ["y", "z"]
+[[support]]
+name = "root"
+on = "root"
+hold = ["x", "y", "z"]
+[[load]]
+name = "pull"
+on = "wall"
+force = [10, 20, -30]
+[[case]]
+name = "one"
+supports = ["mean", "root"]
+loads = { pull = 1 }
+)"},
+                                         Setup{"OnAJointAlone", R"(
+[[coupling]]
+name = "foot"
+surface = "root"
+[[joint]]
+name = "bolt"
+between = ["foot", "ground"]
+axis = [1, 0, 0]
+stiffness = { axial = 1e5, shear = 5e4, torsion = 1e7, bending = 1e7 }
+[[load]]
+name = "pull"
+on = "wall"
+force = [10, 20, -30]
+[[support]]
+name = "none"
+on = "foot"
+hold = ["rx"]
+[[case]]
+name = "one"
+supports = ["none"]
+loads = { pull = 1 }
+)"}),
+                         [](const testing::TestParamInfo<Setup>& i) { return std::string(i.param.name); });
+
+TEST(GridMultigrid, ServesThePlaneAndEveryFormulation) {
+    for (const char* formulation : {"mesh.formulation=plain", "mesh.formulation=enhanced"}) {
+        const Study study = test::study_from(test::half_beam(61, 19, false), {formulation});
+        const Model model = build_model(study);
+        std::string method;
+        EXPECT_LT(difference(model, SolverKind::GridMultigrid, random_share(model), &method), 1e-6);
+        EXPECT_EQ(method, "grid multigrid");
+    }
+}
+
+TEST(GridMultigrid, GivesTheSameOnEveryInstructionSet) {
+    const Model model = build_model(test::study_from(test::block_study()));
+    const ShapeClasses classes = shape_classes(model);
+    const StaticAnalysis analysis(model, {});
+    const Transform transform = model.transform(model.cases[0]);
+    const GridSystem system =
+        make_grid_system(model, transform, classes, {&analysis.element_stiffness(static_cast<ElementId>(0))});
+    const std::vector<double> share = random_share(model);
+    std::vector<Eigen::VectorXd> results;
+    for (const char* name : {"baseline", "avx2", "avx512"}) {
+        const grid::Kernels* kernels = grid::kernels_named(name);
+        if (kernels == nullptr) continue;
+        grid::MultigridOptions options;
+        options.kernels = kernels;
+        options.threads = 2;
+        GridOperator op(system, options);
+        op.update(share);
+        Strip<double> b(op.length());
+        Strip<double> x(op.length());
+        const Eigen::VectorXd load = transform.gather(analysis.forces(model.cases[0], share, share));
+        op.spread_loads(load.data(), b.data());
+        EXPECT_TRUE(conjugate_gradients(op, {b.data()}, {x.data()}, false, SolveWish{}).converged);
+        results.emplace_back(load.size());
+        op.collect(x.data(), results.back().data());
+    }
+    for (const Eigen::VectorXd& r : results) EXPECT_LT((r - results[0]).norm(), 1e-7 * results[0].norm());
+}
+
+TEST(GridMultigrid, IsTheSameWithAnyNumberOfThreads) {
+    const Model model = build_model(test::study_from(test::block_study()));
+    std::vector<Eigen::VectorXd> results;
+    for (const int threads : {1, 2, 3}) {
+        SolverOptions options;
+        options.kind = SolverKind::GridMultigrid;
+        options.threads = threads;
+        StaticAnalysis analysis(model, options);
+        const std::vector<double> share = random_share(model);
+        results.push_back(analysis.solve(share, share)[0].displacement);
+    }
+    EXPECT_EQ(results[0], results[1]);
+    EXPECT_EQ(results[0], results[2]);
+}
+
+TEST(GridMultigrid, AWarmStartCostsAlmostNothing) {
+    const Model model = build_model(test::study_from(test::block_study()));
+    SolverOptions options;
+    options.kind = SolverKind::GridMultigrid;
+    StaticAnalysis analysis(model, options);
+    const std::vector<double> share = random_share(model);
+    analysis.solve(share, share);
+    const int cold = analysis.cost().iterations;
+    std::vector<double> twice = share;
+    for (double& s : twice) s *= 2.0;
+    // The start is scaled: doubled stiffness is met at once.
+    analysis.solve(twice, share, {1e-15, true});
+    EXPECT_LE(analysis.cost().iterations, 2);
+    EXPECT_GT(cold, 5);
+}
+
+TEST(AggregationMultigrid, ServesTetrahedraShellsAndPolarMeshes) {
+    const std::string ring = R"(
+units = ["mm", "N", "s"]
+[[frame]]
+name = "f"
+kind = "cylindrical"
+origin = [0, 0, 0]
+axis = [0, 0, 1]
+[[material]]
+name = "steel"
+E = "200 GPa"
+nu = 0.3
+density = "7850 kg/m3"
+[[region]]
+name = "ring"
+role = "design"
+material = "steel"
+cylinder = { from = [0, 0, 0], to = [0, 0, 6], radius = 20 }
+[[region]]
+name = "bore"
+role = "void"
+cylinder = { from = [0, 0, 0], to = [0, 0, 6], radius = 8 }
+[[surface]]
+name = "hole"
+of = "bore"
+[[surface]]
+name = "top"
+of = "ring"
+facing = [0, 0, 1]
+[[support]]
+name = "hole"
+on = "hole"
+hold = ["x", "y", "z"]
+[[load]]
+name = "press"
+on = "top"
+force = [3, 0, -10]
+[[case]]
+name = "one"
+supports = ["hole"]
+loads = { press = 1 }
+)";
+    for (const char* mesh :
+         {"[mesh]\nkind = \"polar\"\nframe = \"f\"\nsize = 3\n", "[mesh]\nkind = \"fitted\"\nsize = 4\n",
+          "[mesh]\nkind = \"fitted\"\nsize = 5\norder = 2\n"}) {
+        const Model model = build_model(test::study_from(ring + mesh));
+        std::string method;
+        EXPECT_LT(difference(model, SolverKind::Aggregation, random_share(model), &method), 1e-6) << mesh;
+        EXPECT_EQ(method, "aggregation multigrid");
+    }
+}
