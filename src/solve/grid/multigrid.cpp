@@ -112,14 +112,9 @@ Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
             of_child[static_cast<std::size_t>(child)] = (P.transpose() * K * P).cast<float>();
         }
         child_.push_back(std::move(of_child));
-        const Eigen::VectorXd root = K.diagonal().cwiseSqrt().cwiseInverse();
-        const Eigen::MatrixXd scaled = root.asDiagonal() * K * root.asDiagonal();
-        block_bound_ = std::max(block_bound_,
-                                Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(scaled, Eigen::EigenvaluesOnly)
-                                    .eigenvalues()
-                                    .maxCoeff());
     }
     find_blocks();
+    find_bound();
     fine->stencil = !matrix_free_;
     fine->fine = true;
     levels_.push_back(std::move(fine));
@@ -127,6 +122,21 @@ Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
     inverse_diagonal_ = Strip<float>(length_);
     dots_.assign(levels_[0]->rows, 0.0);
     scratch_.resize(static_cast<std::size_t>(std::max(1, options_.threads)));
+}
+
+// What no eigenvalue of S A on the fine level exceeds, whatever the scales: the largest that a cell's own
+// matrix has against its own (block) diagonal. An estimate from below would leave directions to which the
+// cycle is blind, and conjugate gradients would stop without them.
+void Multigrid::find_bound() {
+    for (const Eigen::MatrixXd& K : system_.kinds) {
+        Eigen::MatrixXd diagonal = Eigen::MatrixXd::Zero(width_, width_);
+        const int block = matrix_free_ ? 1 : dimension_;
+        for (int i = 0; i < width_; i += block)
+            diagonal.block(i, i, block, block) = K.block(i, i, block, block);
+        const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen(K, diagonal,
+                                                                              Eigen::EigenvaluesOnly);
+        bound_ = std::max(bound_, eigen.eigenvalues().maxCoeff());
+    }
 }
 
 // The blocks of B = H K H' / 64, where K parts into them; the system is served by stencils otherwise.
@@ -614,6 +624,17 @@ void Multigrid::gather_plane(Level& level, int k, const float* below, const floa
                             const auto two = static_cast<std::size_t>(e * d + c);
                             block[one] = block[two] = 0.5 * (block[one] + block[two]);
                         }
+                    // A held direction has no stiffness and gets none.
+                    for (int c = 0; c < d; ++c) {
+                        const std::size_t own = (static_cast<std::size_t>(middle) * blocks +
+                                                 static_cast<std::size_t>(c * d + c)) *
+                                                    lanes +
+                                                static_cast<std::size_t>(lane);
+                        if (sums[own] > 0.0F) continue;
+                        for (int e = 0; e < d; ++e)
+                            block[static_cast<std::size_t>(c * d + e)] =
+                                block[static_cast<std::size_t>(e * d + c)] = 0.0;
+                    }
                     std::array<double, 9> inverse{};
                     invert_block(block.data(), d, inverse.data());
                     for (std::size_t b = 0; b < blocks; ++b) {
@@ -705,10 +726,10 @@ void Multigrid::build() {
         if (l < last) {
             if (dimension_ == 3) gather_plane(level, level.cells[2], layer_at(level.cells[2] - 1), nullptr);
             std::vector<float>().swap(level.matrices);
-            estimate(level);
+            if (l > 0) estimate(level);
         }
     }
-    if (matrix_free_) levels_[0]->bound = block_bound_;
+    levels_[0]->bound = bound_;
 
     // The last level, factorised.
     Level& level = *levels_[last];
@@ -895,6 +916,7 @@ void Multigrid::sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vect
 }
 
 double Multigrid::multiply(const double* v, double* out) const {
+    std::fill_n(out + length_ - lanes, lanes, 0.0);
     if (!matrix_free_) {
         multiply_cells(v, out);
         double sum = 0.0;

@@ -71,6 +71,7 @@ class Multigrid {
         Eigen::Matrix3d onto = Eigen::Matrix3d::Zero();
     };
     void find_blocks();
+    void find_bound();
     void mark_nodes();
     void set_scales(const std::vector<double>& scale);
     void set_diagonal(const std::vector<double>& scale);
@@ -105,7 +106,7 @@ class Multigrid {
     bool matrix_free_ = true;
     std::vector<double> blocks_double_;
     std::vector<float> blocks_float_;
-    double block_bound_ = 0.0;            // of the diagonal-scaled cell matrices
+    double bound_ = 0.0;                  // of the diagonal-scaled cell matrices
     std::vector<std::uint8_t> mask_;      // for each node: bits of components that are not free; 8: a slope
     std::vector<std::uint8_t> cell_kind_; // for each cell: 0 none, 1 plain, 2 touches held directions
     std::vector<Slope> slopes_;
