@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <map>
 
 namespace upright {
 
@@ -100,6 +101,37 @@ SolverPlan plan_solver(const Model& model, const ShapeClasses& classes, std::siz
     return done(direct, "it fits into memory");
 }
 
+std::vector<CasePlan> plan_cases(const Model& model, const SolverOptions& options) {
+    std::vector<CasePlan> out;
+    const ShapeClasses classes = shape_classes(model);
+    std::map<std::vector<std::size_t>, std::size_t> group_of;
+    for (std::size_t c = 0; c < model.cases.size(); ++c) {
+        std::vector<std::size_t> key = model.cases[c].supports;
+        std::sort(key.begin(), key.end());
+        const auto [at, fresh] = group_of.emplace(key, out.size());
+        if (fresh) out.emplace_back();
+        out[at->second].cases.push_back(c);
+    }
+    for (CasePlan& group : out) {
+        const Transform t = model.transform(model.cases[group.cases.front()]);
+        group.solver =
+            plan_solver(model, classes, t.unknowns(), group.cases.size() + (t.moves() ? 1 : 0), options);
+    }
+    return out;
+}
+
+Error no_room(const Model& model, const SolverPlan& plan, double memory) {
+    const int dimension = model.mesh.shell() ? 2 : model.mesh.dimension();
+    const double larger = model.mesh.size * std::pow(plan.bytes / (0.9 * memory), 1.0 / dimension);
+    return Error::numerics(
+        fmt::format("{} of {} unknowns needs about {:.3g} GB and [run] memory allows {:.3g} GB",
+                    text(plan.kind), plan.unknowns, plan.bytes / 1e9, memory / 1e9),
+        fmt::format(
+            "Elements of {:.3g} {} or larger would fit: write that size in [mesh], use a symmetry plane, or "
+            "raise memory if the machine has it",
+            larger, model.units.length));
+}
+
 NearKernel near_kernel(const Model& model, const Transform& transform) {
     NearKernel out;
     const auto n = static_cast<Eigen::Index>(transform.unknowns());
@@ -143,6 +175,8 @@ ConstrainedSolver::ConstrainedSolver(const Model& model, const Transform& transf
     : model_(model), transform_(transform), classes_(classes), stiffness_(std::move(stiffness)),
       options_(options) {
     plan_ = plan_solver(model, classes, transform.unknowns(), right_sides, options);
+    // That of a factorisation is guessed; its symbolic analysis will tell.
+    if (!plan_.fits && plan_.kind != SolverKind::Direct) throw no_room(model, plan_, options.memory);
     for (const ModelJoint& joint : model.joints) joints_.add(transform, joint.freedoms, joint.matrix);
     make(plan_.kind);
 }

@@ -28,6 +28,14 @@ struct SolverPlan {
 SolverPlan plan_solver(const Model& model, const ShapeClasses& classes, std::size_t unknowns,
                        std::size_t right_sides, const SolverOptions& options);
 const char* text(SolverKind kind);
+// The plan for each group of static cases that share supports, nothing of it made.
+struct CasePlan {
+    std::vector<std::size_t> cases;
+    SolverPlan solver;
+};
+std::vector<CasePlan> plan_cases(const Model& model, const SolverOptions& options);
+// What is wrong where a plan does not fit, and what would fit: Error (Numerics).
+Error no_room(const Model& model, const SolverPlan& plan, double memory);
 // What [run] asks for.
 SolverOptions solver_options(const RunCard& run);
 

@@ -7,7 +7,7 @@ namespace upright {
 
 namespace {
 
-constexpr double tolerance = 1e-9; // of the limit
+constexpr double tolerance = 1e-8; // of the limit
 constexpr int most_steps = 200;
 
 // The step for any multiplier: everything but the multiplier is found once.
@@ -46,13 +46,13 @@ double find_multiplier(const std::function<double(double)>& excess, double start
     double f_low = excess(low);
     double f_high = f_low;
     if (std::abs(f_low) <= tolerance * scale) return low;
-    double factor = 1.2;
+    double factor = 1.05;
     for (int i = 0; f_low < 0.0; ++i) {
         if (i > most_steps) return met = true, low; // no multiplier is small enough: all bounds are slack
         high = low;
         f_high = f_low;
         low /= factor;
-        factor = std::min(4.0, factor * factor);
+        factor = std::min(4.0, factor * factor * factor);
         f_low = excess(low);
     }
     for (int i = 0; f_high > 0.0; ++i) {
@@ -60,7 +60,7 @@ double find_multiplier(const std::function<double(double)>& excess, double start
         low = high;
         f_low = f_high;
         high *= factor;
-        factor = std::min(4.0, factor * factor);
+        factor = std::min(4.0, factor * factor * factor);
         f_high = excess(high);
     }
     double a = std::log(low);

@@ -1,5 +1,6 @@
 #include "output/ledger.hpp"
 
+#include "fem/constrained_solver.hpp"
 #include "geometry/file_body.hpp"
 #include "mesh/quality.hpp"
 #include "model/rigid_freedom.hpp"
@@ -40,6 +41,7 @@ class Writer {
         loads();
         cases();
         goal();
+        solver();
         return std::move(ledger_);
     }
 
@@ -638,6 +640,43 @@ class Writer {
                                 study_.run.iterations, study_.run.stop_when,
                                 study_.run.penalty ? number(*study_.run.penalty) : "1 rising to 3",
                                 study_.run.sharpen ? "sharpened at the end" : "not sharpened"));
+    }
+
+    // Which solver the cases get, and what an analysis of them takes.
+    void solver() {
+        if (model_.cases.empty()) return;
+        section("Solver");
+        const SolverOptions options = solver_options(study_.run);
+        std::vector<CasePlan> groups;
+        try {
+            groups = plan_cases(model_, options);
+        } catch (const Error&) {
+            return; // supports that contradict each other are told of with their case
+        }
+        for (const CasePlan& group : groups) {
+            const SolverPlan& plan = group.solver;
+            std::string names = model_.cases[group.cases.front()].name;
+            if (groups.size() == 1)
+                names = "all cases";
+            else if (group.cases.size() > 1)
+                names += fmt::format(" + {}", group.cases.size() - 1);
+            LedgerLine& l = line(names, fmt::format("{} ({}): {} unknowns, about {} and {} an analysis",
+                                                    text(plan.kind), plan.reason, plan.unknowns,
+                                                    bytes_text(plan.bytes), seconds_text(plan.seconds)));
+            if (!plan.fits && plan.kind != SolverKind::Direct) {
+                doubt(l, no_room(model_, plan, options.memory).what());
+            } else if (!plan.fits) {
+                doubt(l, fmt::format("[run] memory allows {}; write a larger cell size, or solver = \"auto\"",
+                                     bytes_text(options.memory)));
+            }
+        }
+    }
+    static std::string bytes_text(double bytes) {
+        return bytes < 1e9 ? fmt::format("{:.0f} MB", std::max(1.0, bytes / 1e6))
+                           : fmt::format("{:.2g} GB", bytes / 1e9);
+    }
+    static std::string seconds_text(double seconds) {
+        return seconds < 0.1 ? std::string("less than 0.1 s") : fmt::format("{:.2g} s", seconds);
     }
 
     const Study& study_;
