@@ -43,6 +43,19 @@ std::vector<std::pair<Eigen::Vector3d, Eigen::Vector3d>> truss(double n) {
 
 } // namespace
 
+Eigen::MatrixXd rigid_motions(const Block& block) {
+    Eigen::MatrixXd out = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(block.system.unknowns), 6);
+    for (std::size_t n = 0; n < block.places.size(); ++n)
+        for (int c = 0; c < 3; ++c) {
+            const auto row = static_cast<Eigen::Index>(3 * n) + c;
+            out(row, c) = 1.0;
+            for (int axis = 0; axis < 3; ++axis)
+                out(row, 3 + axis) =
+                    Eigen::Vector3d::Unit(axis).cross(block.places[n])[c] / block.system.cells[0];
+        }
+    return out;
+}
+
 std::vector<double> scales(const std::vector<double>& density, double penalty) {
     return stiffness_share(density, penalty);
 }
@@ -68,8 +81,7 @@ Block make_block(int n, const std::string& kind, bool with_elements) {
     D.topLeftCorner(3, 3).setConstant(lambda);
     for (int i = 0; i < 3; ++i) D(i, i) += 2 * mu;
     for (int i = 3; i < 6; ++i) D(i, i) = mu;
-    const Eigen::MatrixXd K =
-        element_for(ElementKind::Hex8).stiffness(places, D, 1.0, Formulation::Plain);
+    const Eigen::MatrixXd K = element_for(ElementKind::Hex8).stiffness(places, D, 1.0, Formulation::Plain);
     Eigen::MatrixXd turned(24, 24);
     for (int a = 0; a < 8; ++a)
         for (int b = 0; b < 8; ++b) turned.block<3, 3>(3 * a, 3 * b) = K.block<3, 3>(3 * own[a], 3 * own[b]);
@@ -81,6 +93,12 @@ Block make_block(int n, const std::string& kind, bool with_elements) {
             g.unknown_of.push_back(node % static_cast<std::size_t>(nx) == 0
                                        ? GridSystem::held
                                        : static_cast<std::int32_t>(g.unknowns++));
+    for (std::size_t node = 0; node < g.lattice_nodes(); ++node)
+        if (node % static_cast<std::size_t>(nx) != 0)
+            out.places.emplace_back(
+                static_cast<double>(node % static_cast<std::size_t>(nx)),
+                static_cast<double>(node / static_cast<std::size_t>(nx) % static_cast<std::size_t>(ny)),
+                static_cast<double>(node / static_cast<std::size_t>(nx) / static_cast<std::size_t>(ny)));
     out.load = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(g.unknowns));
     for (int j = 0; j <= n; ++j) {
         const std::size_t node =

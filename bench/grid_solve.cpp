@@ -28,7 +28,10 @@ int main(int argc, char** argv) {
             if (v < 1e-8) v = 0.0;
     SolveWish wish;
     wish.residual = tolerance;
-    if (std::getenv("ENERGY") != nullptr) {wish.residual = 0; wish.energy = tolerance;}
+    if (std::getenv("ENERGY") != nullptr) {
+        wish.residual = 0;
+        wish.energy = tolerance;
+    }
     using Clock = std::chrono::steady_clock;
     const auto since = [](Clock::time_point t) {
         return std::chrono::duration<double>(Clock::now() - t).count();

@@ -10,6 +10,7 @@
 #include <dlfcn.h>
 #include <filesystem>
 #include <iostream>
+#include <malloc.h>
 
 namespace {
 
@@ -203,6 +204,10 @@ int load_and_run(const Invocation& in) {
     // These are read when the libraries are loaded, so they cannot be set later.
     ::setenv("OMP_WAIT_POLICY", "passive", 0);
     ::setenv("OPENBLAS_THREAD_TIMEOUT", "10", 0);
+    // Arrays of a few megabytes come and go every iteration: their pages are kept, not fetched anew each
+    // time.
+    ::mallopt(M_MMAP_THRESHOLD, 32 << 20);
+    ::mallopt(M_TRIM_THRESHOLD, 256 << 20);
     const std::filesystem::path here = std::filesystem::path(in.program).parent_path();
     std::string tried;
     for (const auto& file : {here / "upright-commands.so", here / "../lib/upright/upright-commands.so"}) {

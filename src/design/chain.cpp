@@ -151,37 +151,24 @@ std::vector<double> DensityFilter::transpose(const std::vector<double>& g) const
     return out;
 }
 
-double project(double density, double sharpness) {
-    if (sharpness <= 0.0) return density;
-    const double half = std::tanh(0.5 * sharpness);
-    return (half + std::tanh(sharpness * (density - 0.5))) / (2.0 * half);
-}
-
-double project_slope(double density, double sharpness) {
-    if (sharpness <= 0.0) return 1.0;
-    const double t = std::tanh(sharpness * (density - 0.5));
-    return sharpness * (1.0 - t * t) / (2.0 * std::tanh(0.5 * sharpness));
-}
-
 DesignChain::DesignChain(const Model& model, double filter_radius)
     : is_design_(design_elements(model)), element_of_(where_true(is_design_)),
       variable_of_(numbered(is_design_)), filter_(model, variable_of_, filter_radius) {}
 
 std::vector<double> DesignChain::physical(const std::vector<double>& x, double sharpness) const {
-    const std::vector<double> filtered = filter_.apply(x);
+    std::vector<double> filtered = filter_.apply(x);
+    project_all(filtered, sharpness);
+    if (filtered.size() == is_design_.size()) return filtered; // every element is a variable
     std::vector<double> out(is_design_.size(), 1.0);
-#pragma omp parallel for schedule(static)
-    for (std::size_t v = 0; v < filtered.size(); ++v) out[element_of_[v]] = project(filtered[v], sharpness);
+    for (std::size_t v = 0; v < filtered.size(); ++v) out[element_of_[v]] = filtered[v];
     return out;
 }
 
 std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double sharpness,
                                            const std::vector<double>& gradient) const {
-    const std::vector<double> filtered = filter_.apply(x);
-    std::vector<double> inner(filtered.size());
-#pragma omp parallel for schedule(static)
-    for (std::size_t v = 0; v < filtered.size(); ++v)
-        inner[v] = gradient[element_of_[v]] * project_slope(filtered[v], sharpness);
+    std::vector<double> inner(element_of_.size());
+    for (std::size_t v = 0; v < inner.size(); ++v) inner[v] = gradient[element_of_[v]];
+    if (sharpness > 0.0) multiply_by_slope(filter_.apply(x), sharpness, inner);
     return filter_.transpose(inner);
 }
 

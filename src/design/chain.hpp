@@ -4,6 +4,7 @@
 
 #include "design/grid_filter.hpp"
 #include "design/helmholtz.hpp"
+#include "design/projection.hpp"
 #include "model/model.hpp"
 
 #include <vector>
@@ -29,11 +30,6 @@ class DensityFilter {
     std::vector<std::int32_t> columns_;
     std::vector<double> weights_; // normalised rows
 };
-
-// Smoothed Heaviside (Wang, Lazarov & Sigmund 2011) with its threshold at 0.5. `sharpness` 0 leaves all as it
-// is.
-double project(double density, double sharpness);
-double project_slope(double density, double sharpness);
 
 class DesignChain {
   public:

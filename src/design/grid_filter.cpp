@@ -5,6 +5,44 @@
 
 namespace upright {
 
+namespace {
+
+// A row of cells that another one reaches: where it lies, how far, with what weights.
+struct TapRow {
+    std::ptrdiff_t away = 0;
+    int reach = 0;
+    const double* weights = nullptr;
+};
+
+// Compiled for several instruction sets; the loader picks the best.
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__)
+__attribute__((target_clones("arch=skylake-avx512", "arch=haswell", "default")))
+#endif
+void sum_row(const TapRow* taps, std::size_t count, const double* in, double* out, std::size_t n) {
+    constexpr std::size_t width = 32; // sums that stay in registers
+    for (std::size_t first = 0; first < n; first += width) {
+        double sum[width] = {};
+        const std::size_t many = std::min(width, n - first);
+        for (const TapRow* tap = taps; tap != taps + count; ++tap) {
+            const double* at = in + tap->away + first;
+            if (many == width) {
+                for (std::size_t i = 0; i < width; ++i) sum[i] += tap->weights[0] * at[i];
+                for (int d = 1; d <= tap->reach; ++d)
+                    for (std::size_t i = 0; i < width; ++i)
+                        sum[i] += tap->weights[d] * (at[i - d] + at[i + d]);
+            } else {
+                for (std::size_t i = 0; i < many; ++i) sum[i] += tap->weights[0] * at[i];
+                for (int d = 1; d <= tap->reach; ++d)
+                    for (std::size_t i = 0; i < many; ++i)
+                        sum[i] += tap->weights[d] * (at[i - d] + at[i + d]);
+            }
+        }
+        for (std::size_t i = 0; i < many; ++i) out[first + i] = sum[i];
+    }
+}
+
+} // namespace
+
 GridFilter::GridFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius)
     : grid_(model.mesh.grid) {
     const int axes = grid_.axes();
@@ -54,6 +92,7 @@ std::vector<double> GridFilter::sum(const std::vector<double>& values) const {
     const std::size_t ny = grid_.axes() > 1 ? static_cast<std::size_t>(grid_.count[1]) : 1;
     const std::size_t nz = grid_.axes() > 2 ? static_cast<std::size_t>(grid_.count[2]) : 1;
     std::vector<double> plain(nx * ny * nz, 0.0);
+#pragma omp parallel for schedule(static)
     for (std::size_t v = 0; v < values.size(); ++v) plain[cell_of_[v]] = values[v];
     std::vector<double> wide(padded_[0] * padded_[1] * padded_[2], 0.0);
     const auto rows = static_cast<std::ptrdiff_t>(padded_[1] * padded_[2]);
@@ -69,28 +108,25 @@ std::vector<double> GridFilter::sum(const std::vector<double>& values) const {
             if (source_[0][i] >= 0) to[i] = from[source_[0][i]];
     }
     const auto own_rows = static_cast<std::ptrdiff_t>(ny * nz);
+    std::vector<TapRow> taps;
+    for (const Tap& tap : taps_)
+        taps.push_back(
+            {(static_cast<std::ptrdiff_t>(tap.dk) * static_cast<std::ptrdiff_t>(padded_[1]) + tap.dj) *
+                 static_cast<std::ptrdiff_t>(padded_[0]),
+             tap.reach, weights_.data() + tap.first});
 #pragma omp parallel for schedule(static)
     for (std::ptrdiff_t row = 0; row < own_rows; ++row) {
         const std::size_t j = static_cast<std::size_t>(row) % ny;
         const std::size_t k = static_cast<std::size_t>(row) / ny;
-        double* out = plain.data() + static_cast<std::size_t>(row) * nx;
-        std::fill_n(out, nx, 0.0);
-        for (const Tap& tap : taps_) {
-            const std::size_t from_row =
-                static_cast<std::size_t>(static_cast<int>(k) + reach_[2] + tap.dk) * padded_[1] +
-                static_cast<std::size_t>(static_cast<int>(j) + reach_[1] + tap.dj);
-            const double* in = wide.data() + from_row * padded_[0] + reach_[0];
-            const double middle = weights_[tap.first];
-            for (std::size_t i = 0; i < nx; ++i) out[i] += middle * in[i];
-            for (int d = 1; d <= tap.reach; ++d) {
-                const double w = weights_[tap.first + static_cast<std::size_t>(d)];
-                const double* left = in - d;
-                const double* right = in + d;
-                for (std::size_t i = 0; i < nx; ++i) out[i] += w * (left[i] + right[i]);
-            }
-        }
+        const double* middle = wide.data() +
+                               ((k + static_cast<std::size_t>(reach_[2])) * padded_[1] + j +
+                                static_cast<std::size_t>(reach_[1])) *
+                                   padded_[0] +
+                               static_cast<std::size_t>(reach_[0]);
+        sum_row(taps.data(), taps.size(), middle, plain.data() + static_cast<std::size_t>(row) * nx, nx);
     }
     std::vector<double> out(values.size());
+#pragma omp parallel for schedule(static)
     for (std::size_t v = 0; v < out.size(); ++v) out[v] = plain[cell_of_[v]];
     return out;
 }

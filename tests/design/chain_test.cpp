@@ -107,6 +107,25 @@ TEST(Projection, IsSmoothAndKeepsEnds) {
     }
 }
 
+TEST(Projection, OfManyIsThatOfEach) {
+    for (const double beta : {0.0, 1e-3, 1.0, 16.0, 64.0, 1e4}) {
+        std::vector<double> x;
+        for (int i = 0; i <= 5000; ++i) x.push_back(i / 5000.0);
+        std::vector<double> all = x;
+        project_all(all, beta);
+        std::vector<double> slopes(x.size(), 2.0);
+        multiply_by_slope(x, beta, slopes);
+        // Above a sharpness of 600 the step is as good as sharp.
+        const double within = beta > 600.0 ? 1.0 : 1e-11;
+        for (std::size_t i = 0; i < x.size(); ++i) {
+            ASSERT_NEAR(all[i], project(x[i], beta), within) << beta << " " << x[i];
+            if (beta <= 600.0) {
+                ASSERT_NEAR(slopes[i], 2.0 * project_slope(x[i], beta), 1e-11 * std::max(1.0, beta));
+            }
+        }
+    }
+}
+
 TEST(Interpolation, SimpAndGrayness) {
     EXPECT_NEAR(stiffness_share({0.5}, 3.0)[0], 0.125 + 1e-9 * (1 - 0.125), 1e-16);
     EXPECT_NEAR(stiffness_slope({0.5}, 3.0)[0], 0.75, 1e-8);

@@ -58,6 +58,7 @@ template <class T> struct BoxKernel {
     // Sum and difference along x and y of two rows of nodes.
     inline __attribute__((always_inline)) void transform(const T* near, const T* far, std::size_t i,
                                                          V (&t)[3][4]) const {
+#pragma GCC unroll 4
         for (int c = 0; c < 3; ++c) {
             const T* a = near + static_cast<std::size_t>(c) * stride + i;
             const T* b = far + static_cast<std::size_t>(c) * stride + i;
@@ -88,7 +89,9 @@ template <class T> struct BoxKernel {
             for (std::size_t i = 0; i < stride; i += W) {
                 V t[3][4];
                 transform(nodes(j, k), nodes(j + 1, k), i, t);
+#pragma GCC unroll 4
                 for (int c = 0; c < 3; ++c)
+#pragma GCC unroll 4
                     for (int p = 0; p < 4; ++p)
                         store(plane + static_cast<std::size_t>(4 * c + p) * stride + i, t[c][p]);
             }
@@ -102,6 +105,7 @@ template <class T> struct BoxKernel {
         const V i1[3] = {o[0], o[1], e[2]};
         V f0[3];
         V f1[3];
+#pragma GCC unroll 4
         for (int r = 0; r < 3; ++r) {
             f0[r] = (even[3 * r] * i0[0] + even[3 * r + 1] * i0[1] + even[3 * r + 2] * i0[2]) * scale;
             f1[r] = (odd[3 * r] * i1[0] + odd[3 * r + 1] * i1[1] + odd[3 * r + 2] * i1[2]) * scale;
@@ -129,13 +133,16 @@ template <class T> struct BoxKernel {
             V t[3][4];
             transform(near, far, i, t);
             V low[3][4];
+#pragma GCC unroll 4
             for (int b = 0; b < 2; ++b)
+#pragma GCC unroll 4
                 for (int a = 0; a < 2; ++a) {
                     const int at_of[3] = {(a ^ 1) + 2 * b, a + 2 * (b ^ 1), a + 2 * b};
                     V e[3];
                     V o[3];
                     V ge[3];
                     V go[3];
+#pragma GCC unroll 4
                     for (int c = 0; c < 3; ++c) {
                         T* lower = plane + static_cast<std::size_t>(4 * c + at_of[c]) * stride + i;
                         const V below = load(static_cast<const T*>(lower));
@@ -156,6 +163,7 @@ template <class T> struct BoxKernel {
                             blocks(m, m + 36, load_scale(entry->scale + i, T(0)), e, o, ge, go);
                         }
                     }
+#pragma GCC unroll 4
                     for (int c = 0; c < 3; ++c) {
                         T* up = carry + static_cast<std::size_t>(4 * c + at_of[c]) * stride + i;
                         low[c][at_of[c]] = load(static_cast<const T*>(up)) + (ge[c] - go[c]);
@@ -168,6 +176,7 @@ template <class T> struct BoxKernel {
 
     // Back along y and x: near row of nodes into `sum` with what the row before gave, far row kept.
     inline __attribute__((always_inline)) void finish_row(const V (&low)[3][4], std::size_t i) {
+#pragma GCC unroll 4
         for (int c = 0; c < 3; ++c) {
             const V near_even = low[c][0] - low[c][2];
             const V far_even = low[c][0] + low[c][2];
@@ -187,7 +196,9 @@ template <class T> struct BoxKernel {
         T* carry = buffers.carry + static_cast<std::size_t>(j - first) * 12 * stride;
         for (std::size_t i = 0; i < stride; i += W) {
             V low[3][4];
+#pragma GCC unroll 4
             for (int c = 0; c < 3; ++c)
+#pragma GCC unroll 4
                 for (int p = 0; p < 4; ++p)
                     low[c][p] =
                         load(static_cast<const T*>(carry + static_cast<std::size_t>(4 * c + p) * stride + i));
@@ -207,6 +218,7 @@ template <class T> struct BoxKernel {
                          static_cast<std::size_t>(j);
         const SweepVectors<T>& x = sweep.vectors;
         V dot = V{} + T(0);
+#pragma GCC unroll 4
         for (int c = 0; c < 3; ++c) {
             const T* left = buffers.sums(2 * c);
             const T* right = buffers.sums(2 * c + 1) - 1;

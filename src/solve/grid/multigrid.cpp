@@ -1272,6 +1272,17 @@ std::size_t Multigrid::stride() const {
     return levels_[0]->stride;
 }
 
+std::size_t Multigrid::nodes_of_level(std::size_t l) const {
+    return levels_.at(l)->node_count();
+}
+
+void Multigrid::sweep_for_bench(std::size_t l) const {
+    Level& level = *levels_.at(l);
+    Level::Work& work = level.work.at(0);
+    const SweepVectors<float> v{work.z.data(), work.b.data(), work.r.data(), work.y.data(), work.x.data()};
+    sweep(l, Sweep::Further, &v, 1, chebyshev(2, 2, level.bound));
+}
+
 int Multigrid::levels() const {
     return static_cast<int>(levels_.size());
 }

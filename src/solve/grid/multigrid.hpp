@@ -59,6 +59,9 @@ class Multigrid {
     std::size_t coarsest_unknowns() const;
     bool matrix_free() const { return matrix_free_; }
     int threads() const { return options_.threads; }
+    // For benchmarks: the nodes of a level, and one further step of its smoother on whatever is there.
+    std::size_t nodes_of_level(std::size_t l) const;
+    void sweep_for_bench(std::size_t l) const;
     // Stiffness on the diagonal at a lattice freedom's place, for shifts.
     const Strip<float>& inverse_diagonal() const { return inverse_diagonal_; }
 

@@ -1,0 +1,44 @@
+// Six modes of a design of N cells or so, from the densities of a run (a half-optimised one) or of thin
+// struts: modes-row STUDY.toml DENSITY.h5|struts. Prints the method, seconds, steps and frequencies.
+#include "design/interpolation.hpp"
+#include "fem/modal_analysis.hpp"
+#include "output/run_folder.hpp"
+#include "study/study.hpp"
+
+#include <cstdio>
+#include <cstring>
+#include <string>
+
+using namespace upright;
+
+int main(int argc, char** argv) {
+    if (argc < 3) return 2;
+    try {
+        const Study study = load_study(argv[1], {});
+        const Model model = build_model(study);
+        std::vector<double> density(model.mesh.elements(), 1.0);
+        if (std::strcmp(argv[2], "full") != 0)
+            density = RunFolder::open(argv[2], false).read_density(argc > 3 ? std::atoi(argv[3]) : -1);
+        const std::vector<double> stiffness = stiffness_share(density, 3.0);
+        ModelModalCase c;
+        c.name = "ringing";
+        c.supports = model.cases.at(0).supports;
+        for (const SolverKind kind : {SolverKind::GridMultigrid, SolverKind::Direct}) {
+            SolverOptions options;
+            options.threads = 2;
+            options.kind = kind;
+            options.memory = 20e9;
+            if (kind == SolverKind::Direct && model.mesh.elements() > 70000) break;
+            const ModalResult found =
+                ModalAnalysis(model, options).solve(c, stiffness, modal_mass_share(density));
+            std::printf("%zu cells, %s: %.2f s, %d steps;", model.mesh.elements(), found.method.c_str(),
+                        found.seconds, found.steps);
+            for (const Mode& m : found.modes) std::printf(" %.6g", m.frequency);
+            std::printf(" Hz\n");
+        }
+    } catch (const std::exception& bad) {
+        std::fprintf(stderr, "%s\n", bad.what());
+        return 1;
+    }
+    return 0;
+}
