@@ -151,13 +151,13 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             for (std::size_t i = 0; i < n; ++i) p[i] = z[i] + beta * p[i];
             const double energy = system.multiply(p, Ap);
             ++out.products;
-            const double rp = begun ? dot(n, threads, r, p) : rz;
             if (!(energy > 0.0) || !std::isfinite(energy)) {
                 out.converged = false;
                 column->done = true;
                 continue;
             }
-            const double alpha = rp / energy;
+            // The last step left the residual at right angles to its direction: r'p = r'z.
+            const double alpha = rz / energy;
             column->step = alpha;
             const auto norm = sums(n, threads, [&](std::size_t lo, std::size_t hi) {
                 double s = 0.0;

@@ -4,6 +4,7 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <cblas.h>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -14,43 +15,52 @@ namespace {
 constexpr int most_steps = 300;
 constexpr double dropped = 1e-12; // of a Gram matrix scaled to unit diagonal
 
+// Long columns are worked on by blocks of rows, one thread each.
+constexpr Eigen::Index rows_a_block = 4096;
+
+int whole(Eigen::Index n) {
+    return static_cast<int>(n);
+}
+
 // The products of two blocks of long columns.
 Eigen::MatrixXd gram(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b) {
-    Eigen::MatrixXd out(a.cols(), b.cols());
+    Eigen::MatrixXd out = Eigen::MatrixXd::Zero(a.cols(), b.cols());
+    if (out.size() == 0) return out;
     const Eigen::Index n = a.rows();
-    constexpr Eigen::Index block = 4096;
-    const Eigen::Index blocks = (n + block - 1) / block;
+    const Eigen::Index blocks = (n + rows_a_block - 1) / rows_a_block;
     std::vector<Eigen::MatrixXd> parts(static_cast<std::size_t>(blocks));
 #pragma omp parallel for schedule(static)
     for (Eigen::Index k = 0; k < blocks; ++k) {
-        const Eigen::Index rows = std::min(block, n - k * block);
-        parts[static_cast<std::size_t>(k)] =
-            a.middleRows(k * block, rows).transpose() * b.middleRows(k * block, rows);
+        const Eigen::Index from = k * rows_a_block;
+        Eigen::MatrixXd& part = parts[static_cast<std::size_t>(k)];
+        part.resize(a.cols(), b.cols());
+        cblas_dgemm(CblasColMajor, CblasTrans, CblasNoTrans, whole(a.cols()), whole(b.cols()),
+                    whole(std::min(rows_a_block, n - from)), 1.0, a.data() + from, whole(n), b.data() + from,
+                    whole(n), 0.0, part.data(), whole(a.cols()));
     }
-    out.setZero();
     for (const Eigen::MatrixXd& p : parts) out += p;
     return out;
 }
 
-// a -= b * c, by rows in place.
-void subtract(Eigen::MatrixXd& a, const Eigen::MatrixXd& b, const Eigen::MatrixXd& c) {
+// a = keep * a + factor * b * c, by rows in place.
+void accumulate(double keep, Eigen::MatrixXd& a, double factor, const Eigen::MatrixXd& b,
+                const Eigen::MatrixXd& c) {
+    if (b.cols() == 0 || c.cols() == 0) return;
     const Eigen::Index n = a.rows();
-    constexpr Eigen::Index block = 4096;
 #pragma omp parallel for schedule(static)
-    for (Eigen::Index k = 0; k < n; k += block) {
-        const Eigen::Index rows = std::min(block, n - k);
-        a.middleRows(k, rows).noalias() -= b.middleRows(k, rows) * c;
-    }
+    for (Eigen::Index from = 0; from < n; from += rows_a_block)
+        cblas_dgemm(CblasColMajor, CblasNoTrans, CblasNoTrans, whole(std::min(rows_a_block, n - from)),
+                    whole(c.cols()), whole(b.cols()), factor, b.data() + from, whole(n), c.data(),
+                    whole(c.rows()), keep, a.data() + from, whole(n));
+}
+
+void subtract(Eigen::MatrixXd& a, const Eigen::MatrixXd& b, const Eigen::MatrixXd& c) {
+    accumulate(1.0, a, -1.0, b, c);
 }
 
 Eigen::MatrixXd combine(const Eigen::MatrixXd& a, const Eigen::MatrixXd& c) {
     Eigen::MatrixXd out(a.rows(), c.cols());
-    constexpr Eigen::Index block = 4096;
-#pragma omp parallel for schedule(static)
-    for (Eigen::Index k = 0; k < a.rows(); k += block) {
-        const Eigen::Index rows = std::min(block, a.rows() - k);
-        out.middleRows(k, rows).noalias() = a.middleRows(k, rows) * c;
-    }
+    accumulate(0.0, out, 1.0, a, c);
     return out;
 }
 
@@ -114,7 +124,7 @@ class Search {
         for (int step = 0; step < most_steps; ++step, ++out.steps) {
             // Residuals of what has not settled.
             Eigen::MatrixXd R = X_.K;
-            subtract(R, X_.M, lambda.asDiagonal());
+            R -= X_.M * lambda.asDiagonal();
             Block W;
             W.v.resizeLike(R);
             problem_.precondition(R, W.v);
@@ -176,8 +186,8 @@ class Search {
             const auto mix = [&](const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, const Eigen::MatrixXd& c,
                                  const Eigen::MatrixXd& by) {
                 Eigen::MatrixXd sum = combine(a, by.topRows(x));
-                if (w > 0) subtract(sum, b, -by.middleRows(x, w));
-                if (p > 0) subtract(sum, c, -by.bottomRows(p));
+                accumulate(1.0, sum, 1.0, b, by.middleRows(x, w));
+                accumulate(1.0, sum, 1.0, c, by.bottomRows(p));
                 return sum;
             };
             Block next;
@@ -255,6 +265,7 @@ class Search {
 
 EigenPairs lowest_modes_iterative(const IterativeEigenProblem& problem, const EigenWish& wish) {
     EigenPairs out;
+    openblas_set_num_threads(1); // the blocks of rows have a thread each
     Search search(problem, wish);
     Eigen::MatrixXd start = problem.start;
     if (start.cols() == 0) start.resize(problem.length, 0);

@@ -30,7 +30,8 @@ enum class Sweep {
     Product,  // out = A v; the sum of v * A v of each row of nodes into `dots`
     Residual, // r = b - A v
     First,    // r = b - A v, z = step * S r, x = v + weight * z
-    Further   // r = r - A v, z = keep * v + step * S r, x = x + weight * z
+    Further,  // r = r - A v (b - A v where b is given), z = keep * v + step * S r, x = x + weight * z
+    Last      // the same, r and z not kept
 };
 
 // One right-hand side of a sweep. S is the inverse of the (block) diagonal.

@@ -217,6 +217,7 @@ template <class T> struct BoxKernel {
         const auto row = static_cast<std::size_t>(k) * static_cast<std::size_t>(sweep.grid.ny + 1) +
                          static_cast<std::size_t>(j);
         const SweepVectors<T>& x = sweep.vectors;
+        const T* source = x.b != nullptr ? x.b : x.r;
         V dot = V{} + T(0);
 #pragma GCC unroll 4
         for (int c = 0; c < 3; ++c) {
@@ -242,12 +243,15 @@ template <class T> struct BoxKernel {
                     store(x.x + at, load(x.v + at) + T(sweep.factors.weight) * z);
                     break;
                 }
-                case Sweep::Further: {
-                    const V r = load(static_cast<const T*>(x.r) + at) - value;
+                case Sweep::Further:
+                case Sweep::Last: {
+                    const V r = load(source + at) - value;
                     const V z = T(sweep.factors.keep) * load(x.v + at) +
                                 T(sweep.factors.step) * load_scale(sweep.inverse_diagonal + at, T(0)) * r;
-                    store(x.r + at, r);
-                    store(x.z + at, z);
+                    if (sweep.sweep == Sweep::Further) {
+                        store(x.r + at, r);
+                        store(x.z + at, z);
+                    }
                     store(x.x + at, load(static_cast<const T*>(x.x) + at) + T(sweep.factors.weight) * z);
                     break;
                 }
@@ -403,11 +407,10 @@ template <int D, int N> void stencil_rows(const StencilSweep& s) {
                         const std::size_t to = base + static_cast<std::size_t>(c) * s.stride + i;
                         if (s.sweep == Sweep::Product)
                             r[c] = sum[n][c];
-                        else if (s.sweep == Sweep::Further)
-                            r[c] = load(static_cast<const float*>(x.r) + to) - sum[n][c];
                         else
-                            r[c] = load(x.b + to) - sum[n][c];
-                        store(x.r + to, r[c]);
+                            r[c] = load(x.b != nullptr ? x.b + to : static_cast<const float*>(x.r) + to) -
+                                   sum[n][c];
+                        if (s.sweep != Sweep::Last) store(x.r + to, r[c]);
                     }
                     if (s.sweep == Sweep::Product || s.sweep == Sweep::Residual) continue;
                     for (int c = 0; c < D; ++c) {
@@ -416,13 +419,13 @@ template <int D, int N> void stencil_rows(const StencilSweep& s) {
                         for (int d = 1; d < D; ++d)
                             z += load(inverse + static_cast<std::size_t>(c * D + d) * lanes) * r[d];
                         z *= s.factors.step;
-                        if (s.sweep == Sweep::Further) {
+                        if (s.sweep != Sweep::First) {
                             z += s.factors.keep * v[c];
                             store(x.x + to, load(static_cast<const float*>(x.x) + to) + s.factors.weight * z);
                         } else {
                             store(x.x + to, v[c] + s.factors.weight * z);
                         }
-                        store(x.z + to, z);
+                        if (s.sweep != Sweep::Last) store(x.z + to, z);
                     }
                 }
             }

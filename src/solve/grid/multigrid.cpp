@@ -909,10 +909,8 @@ void Multigrid::sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vect
     }
     if (l > 0 || slopes_.empty()) return;
     // Nodes on slopes: the smoother's steps are turned into the directions that are free.
-    if (kind == Sweep::First || kind == Sweep::Further) {
-        fix(vectors[0].z);
-        fix(vectors[0].x);
-    }
+    if (kind == Sweep::First || kind == Sweep::Further) fix(vectors[0].z);
+    if (kind != Sweep::Product && kind != Sweep::Residual) fix(vectors[0].x);
 }
 
 double Multigrid::multiply(const double* v, double* out) const {
@@ -1088,14 +1086,12 @@ void Multigrid::smooth_zero(std::size_t l, int first, int many) {
         Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
         Level::Work& spare = level.spare(first + n);
         const float* b = work.b.data();
-        float* r = spare.r.data();
         float* z = spare.z.data();
         float* x = work.x.data();
         if (!level.stencil) {
             const float* inverse = inverse_diagonal_.data();
 #pragma omp parallel for simd num_threads(options_.threads) schedule(static)
             for (std::size_t i = 0; i < length; ++i) {
-                r[i] = b[i];
                 z[i] = factors.step * inverse[i] * b[i];
                 x[i] = factors.weight * z[i];
             }
@@ -1115,7 +1111,6 @@ void Multigrid::smooth_zero(std::size_t l, int first, int many) {
                         }
                         const std::size_t at = base + c * level.stride;
                         for (std::size_t i = 0; i < lanes; ++i) {
-                            r[at + i] = b[at + i];
                             z[at + i] = factors.step * sum[i];
                             x[at + i] = factors.weight * z[at + i];
                         }
@@ -1127,7 +1122,7 @@ void Multigrid::smooth_zero(std::size_t l, int first, int many) {
             fix(x);
         }
     }
-    go_on(l, first, many);
+    go_on(l, first, many, true);
 }
 
 // From the x that is there.
@@ -1143,21 +1138,25 @@ void Multigrid::smooth(std::size_t l, int first, int many) {
     sweep(l, Sweep::First, v.data(), many, chebyshev(degree_of(l), 1, level.bound));
     for (int n = 0; n < many; ++n)
         std::swap(level.work[static_cast<std::size_t>(first + n)].x, level.spare(first + n).y);
-    go_on(l, first, many);
+    go_on(l, first, many, false);
 }
 
-// The steps of the smoother after its first.
-void Multigrid::go_on(std::size_t l, int first, int many) {
+// The steps of the smoother after its first; from zero the residual so far is the load. Nothing needs the
+// residual and the direction of the last step: it leaves them alone.
+void Multigrid::go_on(std::size_t l, int first, int many, bool from_zero) {
     Level& level = *levels_[l];
     const int degree = degree_of(l);
     std::array<SweepVectors<float>, most_together> v;
     for (int i = 2; i <= degree; ++i) {
         for (int n = 0; n < many; ++n) {
             Level::Work& spare = level.spare(first + n);
-            v[static_cast<std::size_t>(n)] = {spare.z.data(), nullptr, spare.r.data(), spare.y.data(),
-                                              level.work[static_cast<std::size_t>(first + n)].x.data()};
+            Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
+            v[static_cast<std::size_t>(n)] = {spare.z.data(), from_zero && i == 2 ? work.b.data() : nullptr,
+                                              spare.r.data(), spare.y.data(), work.x.data()};
         }
-        sweep(l, Sweep::Further, v.data(), many, chebyshev(degree, i, level.bound));
+        sweep(l, i == degree ? Sweep::Last : Sweep::Further, v.data(), many,
+              chebyshev(degree, i, level.bound));
+        if (i == degree) break;
         for (int n = 0; n < many; ++n) std::swap(level.spare(first + n).z, level.spare(first + n).y);
     }
 }

@@ -89,7 +89,7 @@ class Multigrid {
     void make_room(int count);
     void smooth_zero(std::size_t l, int first, int many);
     void smooth(std::size_t l, int first, int many);
-    void go_on(std::size_t l, int first, int many);
+    void go_on(std::size_t l, int first, int many, bool from_zero);
     void solve_coarsest(int count);
     void sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vectors, int count,
                const SweepFactors& factors) const;

@@ -1,7 +1,8 @@
-// Six modes of a design of N cells or so, from the densities of a run (a half-optimised one) or of thin
-// struts: modes-row STUDY.toml DENSITY.h5|struts. Prints the method, seconds, steps and frequencies.
+// A design of a run, solved from nothing and its six lowest modes found: design-row STUDY.toml RUN
+// [ITERATION], or "full" for RUN. Prints methods, seconds, iterations, frequencies.
 #include "design/interpolation.hpp"
 #include "fem/modal_analysis.hpp"
+#include "fem/static_analysis.hpp"
 #include "output/run_folder.hpp"
 #include "study/study.hpp"
 
@@ -20,6 +21,19 @@ int main(int argc, char** argv) {
         if (std::strcmp(argv[2], "full") != 0)
             density = RunFolder::open(argv[2], false).read_density(argc > 3 ? std::atoi(argv[3]) : -1);
         const std::vector<double> stiffness = stiffness_share(density, 3.0);
+        {
+            SolverOptions options;
+            options.threads = 2;
+            options.kind = SolverKind::GridMultigrid;
+            StaticAnalysis analysis(model, options);
+            for (const double energy : {1e-6, 1e-12, 1e-18}) {
+                analysis.solve(stiffness, density, {energy, false});
+                const SolverCost cost = analysis.cost();
+                std::printf("%zu cells, %s: set-up %.2f s, cold to %g of the energy %.2f s, %d iterations\n",
+                            model.mesh.elements(), cost.method.c_str(), cost.factor_seconds, energy,
+                            cost.solve_seconds, cost.iterations);
+            }
+        }
         ModelModalCase c;
         c.name = "ringing";
         c.supports = model.cases.at(0).supports;
