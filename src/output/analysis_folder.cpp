@@ -85,6 +85,7 @@ Json modal_json(const std::string& name, const ModalResult& m) {
         return out;
     };
     one["rigid_body_modes"] = list(m.rigid);
+    one["solver"] = m.method;
     one["modes"] = list(m.modes);
     return one;
 }
@@ -217,6 +218,7 @@ void AnalysisFolder::write_json(const Study& study, const Model& model, const An
                     {"nodes", model.mesh.nodes.size()},
                     {"unknowns", report.cost.unknowns},
                     {"symmetry_copies", model.mesh.copies()}};
+    out["solver"] = report.cost.method.empty() ? Json(nullptr) : Json(report.cost.method);
     out["study"] = {{"file", study.file.string()},
                     {"title", study.title},
                     {"notes", study.notes},

@@ -399,6 +399,7 @@ AnalysisReport analyze(const Model& model, const AnalysisWish& wish) {
         for (std::size_t c = 0; c < results.size(); ++c)
             out.statics.push_back(reader.run(part.cases[c], results[c]));
         out.cost = analysis.cost();
+        out.notes = analysis.take_notes();
     }
     std::optional<ModalAnalysis> modal;
     for (const ModelModalCase& c : model.modal_cases) {
@@ -406,6 +407,7 @@ AnalysisReport analyze(const Model& model, const AnalysisWish& wish) {
         if (!modal) modal.emplace(model, wish.solver);
         out.modal_names.push_back(c.name);
         out.modals.push_back(modal->solve(c, full, full));
+        out.notes.insert(out.notes.end(), out.modals.back().notes.begin(), out.modals.back().notes.end());
     }
 
     return out;

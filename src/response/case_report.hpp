@@ -55,7 +55,8 @@ struct AnalysisReport {
     std::vector<ModalResult> modals;
     std::vector<std::string> excepted; // regions and surfaces left out of peaks
     SolverCost cost;
-    double mass = 0.0; // of the model, what rides on it left out
+    std::vector<std::string> notes; // what the solvers had to say
+    double mass = 0.0;              // of the model, what rides on it left out
 };
 
 struct AnalysisWish {

@@ -20,9 +20,9 @@ struct NearKernel {
 };
 
 // Measured on two cores; for choosing and for estimates.
-inline constexpr double aggregation_bytes = 1800.0;           // an unknown
-inline constexpr double aggregation_setup_seconds = 6e-6;     // an unknown
-inline constexpr double aggregation_iteration_seconds = 5e-7; // an unknown and right-hand side
+inline constexpr double aggregation_bytes = 5000.0;           // an unknown
+inline constexpr double aggregation_setup_seconds = 3e-5;     // an unknown
+inline constexpr double aggregation_iteration_seconds = 7e-7; // an unknown and right-hand side
 
 // The assembled matrix with its hierarchy; for conjugate gradients and for modes.
 class AggregationOperator : public IterativeSystem {

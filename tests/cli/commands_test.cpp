@@ -303,6 +303,31 @@ TEST(Program, NeverOverwritesARunUnasked) {
     EXPECT_NE(test::text_of(folder.path() / "other.run/study.toml").find("max = 0.3"), std::string::npos);
 }
 
+TEST(Program, AMultigridRunGivesTheSameDesignAndTellsWhereTimeWent) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 12\n"));
+    std::vector<double> goals;
+    for (const char* solver : {"direct", "multigrid"}) {
+        const std::string run = std::string(solver) + ".run";
+        const auto result = test::upright(folder.path(), {"optimize", "bracket.toml", "--set",
+                                                          std::string("run.solver=") + solver, "--out", run});
+        ASSERT_EQ(result.code, 0) << result.err;
+        const auto json = nlohmann::json::parse(test::text_of(folder.path() / run / "run.json"));
+        goals.push_back(json["goal"]["value"].get<double>());
+        EXPECT_EQ(json["method"]["solver"],
+                  std::string(solver) == "direct" ? "sparse Cholesky" : "grid multigrid");
+        const auto& spent = json["cost"]["iterations"];
+        ASSERT_EQ(spent.size(), json["iterations"].get<std::size_t>());
+        for (const auto& s : spent) {
+            EXPECT_GT(s["setup"].get<double>(), 0.0);
+            EXPECT_EQ(s["solver_iterations"].get<int>() > 0, std::string(solver) == "multigrid");
+        }
+    }
+    EXPECT_NEAR(goals[1], goals[0], 1e-4 * goals[0]);
+    const auto told = test::upright(folder.path(), {"check", "bracket.toml", "--no-figures"});
+    EXPECT_NE(told.out.find("sparse Cholesky (quick at this size)"), std::string::npos) << told.out;
+}
+
 TEST(Program, FailuresLeaveNoHalfMadeRun) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", small_study());

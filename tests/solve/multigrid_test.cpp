@@ -389,6 +389,53 @@ TEST(GridMultigrid, AWarmStartCostsAlmostNothing) {
     EXPECT_GT(cold, 5);
 }
 
+TEST(SolverChoice, FollowsStructureSizeAndMemory) {
+    const auto kind = [](const Model& model, std::size_t unknowns, double memory,
+                         SolverKind asked = SolverKind::Auto) {
+        SolverOptions options;
+        options.memory = memory;
+        options.kind = asked;
+        return plan_solver(model, shape_classes(model), unknowns, 1, options);
+    };
+    const Model grid = build_model(test::study_from(test::block_study()));
+    EXPECT_EQ(kind(grid, 1000, 12e9).kind, SolverKind::Direct);
+    EXPECT_EQ(kind(grid, 100000, 12e9).kind, SolverKind::GridMultigrid);
+    EXPECT_EQ(kind(grid, 100000, 12e9, SolverKind::Direct).kind, SolverKind::Direct);
+    EXPECT_TRUE(kind(grid, 3000000, 12e9).fits);
+    EXPECT_FALSE(kind(grid, 3000000, 1e8).fits);
+    const Model plane = build_model(test::study_from(test::half_beam(20, 10, false)));
+    EXPECT_EQ(kind(plane, 100000, 12e9).kind, SolverKind::Direct);
+    EXPECT_EQ(kind(plane, 1000000, 12e9).kind, SolverKind::GridMultigrid);
+    const Model quadratic = build_model(test::study_from(test::block_study({}, "order = 2\n")));
+    EXPECT_EQ(kind(quadratic, 10000, 12e9).kind, SolverKind::Direct);
+    EXPECT_EQ(kind(quadratic, 1000000, 12e9).kind, SolverKind::Aggregation);
+    EXPECT_EQ(kind(quadratic, 10000, 12e9, SolverKind::GridMultigrid).kind, SolverKind::Aggregation);
+    // What would fit is told.
+    const SolverPlan plan = kind(grid, 3000000, 1e8);
+    EXPECT_NE(std::string(no_room(grid, plan, 1e8).what()).find("Elements of"), std::string::npos);
+}
+
+TEST(SolverChoice, AnotherSolverTakesOverWhereTheGridMultigridDoesNotServe) {
+    // Two blocks that a bond ties across a gap.
+    const std::string second =
+        "[[region]]\nname = \"other\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[9, 0, "
+        "0], [12, 4, 4]]\n[[surface]]\nname = \"one\"\nof = \"block\"\nfacing = [1, 0, "
+        "0]\n[[surface]]\nname = \"two\"\nof = \"other\"\nfacing = [-1, 0, 0]\n[[bond]]\nname "
+        "= \"glue\"\nbetween = [\"one\", \"two\"]\ngap = 1.2\n";
+    const Model model = build_model(test::study_from(test::block_study(second)));
+    SolverOptions options;
+    options.kind = SolverKind::GridMultigrid;
+    StaticAnalysis analysis(model, options);
+    const std::vector<double> full(model.mesh.elements(), 1.0);
+    const double compliance = analysis.solve(full, full)[0].compliance;
+    const std::vector<std::string> notes = analysis.take_notes();
+    ASSERT_EQ(notes.size(), 1U);
+    EXPECT_NE(notes[0].find("bonded"), std::string::npos);
+    EXPECT_EQ(analysis.cost().method, "sparse Cholesky");
+    StaticAnalysis direct(model, {});
+    EXPECT_NEAR(compliance, direct.solve(full, full)[0].compliance, 1e-9 * compliance);
+}
+
 TEST(AggregationMultigrid, ServesTetrahedraShellsAndPolarMeshes) {
     const std::string ring = R"(
 units = ["mm", "N", "s"]

@@ -94,6 +94,7 @@ std::vector<Outcome> fill(const Invocation& in, const Job& job, const AnalysisWi
         }(),
         model.units.text(dimension::mass)));
     const AnalysisReport report = analyze(model, wish);
+    for (const std::string& note : report.notes) console.remark(note);
     const std::vector<Outcome> outcomes = measure_all(study, model, report);
     for (const StaticReport& s : report.statics) console.result(static_table(model, report, s, probes));
     for (std::size_t c = 0; c < report.modals.size(); ++c) {
