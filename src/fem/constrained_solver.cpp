@@ -18,7 +18,7 @@ constexpr double grid_iteration_seconds = 5e-8; // an unknown and right-hand sid
 constexpr double grid_bytes = 95.0;             // an unknown
 constexpr double grid_bytes_more = 60.0;        // for each further right-hand side
 constexpr double warm_iterations = 5.0;
-constexpr std::size_t grid_from_solid = 20000; // unknowns below which a factorisation is as quick
+constexpr std::size_t grid_from_solid = 6000; // unknowns below which a factorisation is as quick
 constexpr std::size_t grid_from_plane = 300000;
 
 // Sparse Cholesky with nested dissection: factor ~ n^(4/3) in space, n log n in the plane; a bar or plate
