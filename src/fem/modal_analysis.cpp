@@ -211,14 +211,12 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, const 
         problem.stiffness(all, K_all);
         Eigen::MatrixXd energy = all.transpose() * K_all;
         energy = 0.5 * (energy + energy.transpose()).eval();
-        const double scale = K_all.cwiseAbs().maxCoeff();
         const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(energy);
-        // Energy of a motion against the forces it would take to stop it.
+        // Their energy against the stiffness of the elements that a support would put in their way.
         std::vector<Eigen::Index> free;
         double largest = 0.0;
         for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
             largest = std::max(largest, stiffness[e] * K_of[classes_.of[e]]->diagonal().maxCoeff());
-        (void)scale;
         for (Eigen::Index m = 0; m < motions.cols(); ++m)
             if (eigen.eigenvalues()[m] < 1e-5 * largest) free.push_back(m);
         if (static_cast<int>(free.size()) != free_motions)

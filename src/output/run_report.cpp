@@ -80,7 +80,8 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
     out["method"] = {{"optimizer", "optimality criteria"},
                      {"filter_radius", filter_radius(study, model)},
                      {"penalty", result.penalty},
-                     {"solver", cost.method}};
+                     {"solver", cost.method},
+                     {"solver_levels", cost.levels}};
     Json spent = Json::array();
     for (const Spent& s : result.spent)
         spent.push_back({{"iteration", s.iteration},

@@ -73,7 +73,6 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
         const double work = dot(n, threads, b[c], x[c]);
         std::copy_n(x[c], n, column.p.data());
         const double energy = system.multiply(column.p.data(), column.Ap.data());
-        ++out.products;
         const double scale = energy > 0.0 ? work / energy : 0.0;
         const double* Ap = column.Ap.data();
 #pragma omp parallel for simd num_threads(threads)
@@ -83,8 +82,7 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
         }
         column.work = scale * work;
     }
-    // b'x grows by alpha * (b'p), and b'p = r'p + (b - r)'p; it is cheapest to sum alpha^2 p'Ap, which is the
-    // energy that each step adds.
+    // b'x grows by the energy that each step adds: alpha^2 p'Ap.
     for (int step = 0;; ++step) {
         std::vector<const double*> from;
         std::vector<double*> to;
@@ -150,7 +148,6 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
 #pragma omp parallel for simd num_threads(threads)
             for (std::size_t i = 0; i < n; ++i) p[i] = z[i] + beta * p[i];
             const double energy = system.multiply(p, Ap);
-            ++out.products;
             if (!(energy > 0.0) || !std::isfinite(energy)) {
                 out.converged = false;
                 column->done = true;

@@ -25,8 +25,7 @@ class IterativeSystem {
 };
 
 struct IterationCount {
-    int most = 0;     // that any right-hand side took
-    int products = 0; // with A, over all right-hand sides
+    int most = 0; // that any right-hand side took
     bool converged = true;
 };
 

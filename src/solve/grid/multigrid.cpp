@@ -5,7 +5,6 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 #include <deque>
 #include <omp.h>
@@ -32,10 +31,6 @@ constexpr double coarse_shift = 1e-6;
 
 int up_to_even(int cells) {
     return (cells + 1) / 2;
-}
-
-double seconds_since(std::chrono::steady_clock::time_point start) {
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
 } // namespace
@@ -488,14 +483,12 @@ void Multigrid::take(const std::vector<double>& scale) {
 }
 
 void Multigrid::update(const std::vector<double>& scale) {
-    const auto start = std::chrono::steady_clock::now();
     element_scale_ = &scale;
     take(scale);
     set_diagonal(scale);
     choose_levels(scale);
     build();
     element_scale_ = nullptr;
-    build_seconds_ = seconds_since(start);
 }
 
 namespace {

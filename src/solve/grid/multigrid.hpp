@@ -55,15 +55,12 @@ class Multigrid {
     std::size_t stride() const; // of fine vectors
     int levels() const;
     double bytes() const;
-    double build_seconds() const { return build_seconds_; }
     std::size_t coarsest_unknowns() const;
     bool matrix_free() const { return matrix_free_; }
     int threads() const { return options_.threads; }
     // For benchmarks: the nodes of a level, and one further step of its smoother on whatever is there.
     std::size_t nodes_of_level(std::size_t l) const;
     void sweep_for_bench(std::size_t l) const;
-    // Stiffness on the diagonal at a lattice freedom's place, for shifts.
-    const Strip<float>& inverse_diagonal() const { return inverse_diagonal_; }
 
   private:
     struct Level;
@@ -131,7 +128,6 @@ class Multigrid {
     mutable std::vector<Strip<char>> scratch_;
     std::vector<std::unique_ptr<Level>> levels_;
     std::unique_ptr<Coarsest> coarsest_;
-    double build_seconds_ = 0.0;
 };
 
 } // namespace upright::grid
