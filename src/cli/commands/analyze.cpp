@@ -10,6 +10,7 @@
 
 #include <chrono>
 #include <fmt/format.h>
+#include <omp.h>
 
 namespace upright::cli {
 
@@ -147,6 +148,7 @@ int run_analyze(const Invocation& in, Console& console) {
     wish.cases = in.cases;
     wish.except = in.except;
     wish.solver = solver_options(study.run);
+    ::omp_set_num_threads(threads_of(wish.solver));
     require_names(model, wish);
     const fs::path target(in.target);
     const fs::path path = in.out.empty() ? default_analysis_folder(target) : fs::path(in.out);

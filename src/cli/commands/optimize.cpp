@@ -9,6 +9,7 @@
 
 #include <chrono>
 #include <fmt/format.h>
+#include <omp.h>
 
 namespace upright::cli {
 
@@ -109,6 +110,7 @@ int run_optimize(const Invocation& in, Console& console) {
 
     const std::size_t doubts = require_ready(study, model);
     // What fails here leaves no folder behind.
+    ::omp_set_num_threads(threads_of(solver_options(study.run))); // of filter and projection as well
     StaticAnalysis analysis(model, solver_options(study.run));
     const InterruptGuard guard; // from here on a run folder is there to be left in order
     RunFolder folder = in.resume ? RunFolder::open(path, true) : RunFolder::create(path, in.force);
