@@ -1,5 +1,6 @@
 #include "fem/constrained_solver.hpp"
 
+#include "fem/case_groups.hpp"
 #include "solve/grid_solver.hpp"
 
 #include <Eigen/Geometry>
@@ -101,16 +102,25 @@ SolverPlan plan_solver(const Model& model, const ShapeClasses& classes, std::siz
     return done(direct, "it fits into memory");
 }
 
-std::vector<CasePlan> plan_cases(const Model& model, const SolverOptions& options) {
-    std::vector<CasePlan> out;
-    const ShapeClasses classes = shape_classes(model);
+std::vector<std::vector<std::size_t>> cases_by_supports(const Model& model) {
+    std::vector<std::vector<std::size_t>> out;
     std::map<std::vector<std::size_t>, std::size_t> group_of;
     for (std::size_t c = 0; c < model.cases.size(); ++c) {
         std::vector<std::size_t> key = model.cases[c].supports;
         std::sort(key.begin(), key.end());
         const auto [at, fresh] = group_of.emplace(key, out.size());
         if (fresh) out.emplace_back();
-        out[at->second].cases.push_back(c);
+        out[at->second].push_back(c);
+    }
+    return out;
+}
+
+std::vector<CasePlan> plan_cases(const Model& model, const SolverOptions& options) {
+    std::vector<CasePlan> out;
+    const ShapeClasses classes = shape_classes(model);
+    for (std::vector<std::size_t>& cases : cases_by_supports(model)) {
+        out.emplace_back();
+        out.back().cases = std::move(cases);
     }
     for (CasePlan& group : out) {
         const Transform t = model.transform(model.cases[group.cases.front()]);

@@ -1,12 +1,12 @@
 #include "fem/static_analysis.hpp"
 
+#include "fem/case_groups.hpp"
 #include "fem/elasticity.hpp"
 #include "fem/element.hpp"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <map>
 
 namespace upright {
 
@@ -30,13 +30,9 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
     std::vector<const Eigen::MatrixXd*> by_class;
     for (const Eigen::MatrixXd& K : matrices_) by_class.push_back(&K);
 
-    std::map<std::vector<std::size_t>, std::size_t> group_of;
-    for (std::size_t c = 0; c < model.cases.size(); ++c) {
-        std::vector<std::size_t> key = model.cases[c].supports;
-        std::sort(key.begin(), key.end());
-        const auto [at, fresh] = group_of.emplace(key, groups_.size());
-        if (fresh) groups_.emplace_back(model.transform(model.cases[c]));
-        groups_[at->second].cases.push_back(c);
+    for (std::vector<std::size_t>& cases : cases_by_supports(model)) {
+        groups_.emplace_back(model.transform(model.cases[cases.front()]));
+        groups_.back().cases = std::move(cases);
     }
     for (Group& group : groups_)
         group.solver = std::make_unique<ConstrainedSolver>(

@@ -1,10 +1,10 @@
 #include "solve/aggregation.hpp"
 
 #include "solve/chebyshev.hpp"
+#include "solve/stopwatch.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -542,10 +542,6 @@ class AggregationSolver : public LinearSolver {
     SolverCost cost() const override { return cost_; }
 
   private:
-    using Clock = std::chrono::steady_clock;
-    static double seconds_since(Clock::time_point start) {
-        return std::chrono::duration<double>(Clock::now() - start).count();
-    }
     Clock::time_point begin_;
     AggregationOperator operator_;
     int best_ = 0; // iterations since the aggregates are new

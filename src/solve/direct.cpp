@@ -1,10 +1,10 @@
 #include "base/error.hpp"
 #include "solve/linear_solver.hpp"
+#include "solve/stopwatch.hpp"
 
 #include <algorithm>
 #include <cblas.h>
 #include <cholmod.h>
-#include <chrono>
 #include <cstring>
 #include <fmt/format.h>
 #include <thread>
@@ -12,12 +12,6 @@
 namespace upright {
 
 namespace {
-
-using Clock = std::chrono::steady_clock;
-
-double seconds_since(Clock::time_point start) {
-    return std::chrono::duration<double>(Clock::now() - start).count();
-}
 
 class DirectSolver : public LinearSolver {
   public:

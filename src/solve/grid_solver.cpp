@@ -1,10 +1,10 @@
 #include "solve/grid_solver.hpp"
 
 #include "base/error.hpp"
+#include "solve/stopwatch.hpp"
 
 #include <Eigen/Cholesky>
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -64,16 +64,13 @@ std::string unfit_for_multigrid(const GridSystem& system) {
 
 GridOperator::GridOperator(const GridSystem& system, const grid::MultigridOptions& options)
     : system_(system), multigrid_(system, options) {
-    place_of_beyond_.assign(system.unknowns, nowhere);
-    for (std::size_t b = 0; b < system.beyond.size(); ++b)
-        place_of_beyond_[static_cast<std::size_t>(system.beyond[b])] = multigrid_.length() + b;
     // Places of the unknowns that followers and extra elements name.
     std::vector<std::size_t> place(system.unknowns, nowhere);
     for (std::size_t f = 0; f < system.unknown_of.size(); ++f)
         if (system.unknown_of[f] >= 0)
             place[static_cast<std::size_t>(system.unknown_of[f])] = multigrid_.place(f);
-    for (std::size_t u = 0; u < place.size(); ++u)
-        if (place_of_beyond_[u] != nowhere) place[u] = place_of_beyond_[u];
+    for (std::size_t b = 0; b < system.beyond.size(); ++b)
+        place[static_cast<std::size_t>(system.beyond[b])] = multigrid_.length() + b;
     for (const std::size_t at : multigrid_.far_dependents()) {
         Follower follower;
         follower.place = multigrid_.place(system.dependents[at]);
@@ -92,7 +89,6 @@ GridOperator::GridOperator(const GridSystem& system, const grid::MultigridOption
         }
         extra_places_.push_back(std::move(places));
     }
-    std::vector<std::size_t>().swap(place_of_beyond_);
 }
 
 double GridOperator::multiply(double* v, double* out) {
@@ -159,6 +155,7 @@ void GridOperator::extend() {
     Strip<double> v(n);
     Strip<double> force(n);
     Strip<double> answer(n);
+    Strip<double> resisted(n); // A times the answer
     Eigen::MatrixXd gram =
         Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(more), static_cast<Eigen::Index>(more));
     for (std::size_t b = 0; b < more; ++b) {
@@ -176,10 +173,7 @@ void GridOperator::extend() {
             for (std::size_t e = 0; e < more; ++e) answer[fine + e] = 0.0;
             double slope = 0.0;
             for (std::size_t i = 0; i < fine; ++i) slope += answer[i] * force[i];
-            Strip<double>& product = v;
-            std::copy_n(answer.data(), n, product.data());
-            Strip<double> energy_of(n);
-            const double energy = multiply(product.data(), energy_of.data());
+            const double energy = multiply(answer.data(), resisted.data());
             if (!(energy > 0.0)) break;
             const double by = slope / energy;
             for (std::size_t i = 0; i < fine; ++i) motion[i] -= static_cast<float>(by * answer[i]);
@@ -349,10 +343,6 @@ class GridSolver : public LinearSolver {
     SolverCost cost() const override { return cost_; }
 
   private:
-    using Clock = std::chrono::steady_clock;
-    static double seconds_since(Clock::time_point start) {
-        return std::chrono::duration<double>(Clock::now() - start).count();
-    }
     static grid::MultigridOptions multigrid_options(const SolverOptions& options) {
         grid::MultigridOptions out;
         out.threads = threads_of(options);

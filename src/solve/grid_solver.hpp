@@ -48,11 +48,9 @@ class GridOperator : public IterativeSystem {
     };
     void extend();
     template <class Call> void each_unknown(Call&& call) const;
-    std::size_t place_of_unknown(std::int32_t unknown) const;
 
     const GridSystem& system_;
     grid::Multigrid multigrid_;
-    std::vector<std::size_t> place_of_beyond_;
     std::vector<Follower> followers_;
     std::vector<Term> terms_;
     std::vector<std::vector<std::size_t>> extra_places_; // of the extra elements' unknowns; npos: held
