@@ -99,10 +99,8 @@ std::string time_text(double seconds) {
     return fmt::format("{}:{:02d}", whole / 60, whole % 60);
 }
 
-Progress::Progress(Console& console, const Study& study) : console_(console), study_(study) {
-    for (std::size_t r = 0; r < study.responses.size(); ++r)
-        if (study.goal && study.responses[r].name == study.goal->response) goal_ = r;
-}
+Progress::Progress(Console& console, const Study& study)
+    : console_(console), study_(study), columns_(columns(study)) {}
 
 std::string Progress::line(const OptimizerState& state) const {
     const IterationRow& row = state.history.back();
@@ -110,13 +108,28 @@ std::string Progress::line(const OptimizerState& state) const {
         const std::string u = study_.units.text(dimension_of(study_.responses[r].measure));
         return u.empty() ? "" : " " + u;
     };
-    std::string out = fmt::format("{:>4}/{}  {} {:<8.5g}{}", row.iteration, study_.run.iterations,
-                                  study_.responses[goal_].name, row.goal, unit(goal_));
+    std::size_t goal = 0;
     for (std::size_t r = 0; r < study_.responses.size(); ++r)
-        if (study_.responses[r].max && r != goal_)
-            out += fmt::format("  {} {:<7.4g} {} {:.4g}{}", study_.responses[r].name, row.responses[r],
-                               holds(study_.responses[r], row.responses[r]) ? "≤" : ">",
-                               *study_.responses[r].max, unit(r));
+        if (study_.goal && study_.responses[r].name == study_.goal->response) goal = r;
+    std::string out = fmt::format("{:>4}/{}  {} {:<8.5g}{}", row.iteration, study_.run.iterations,
+                                  study_.responses[goal].name, row.goal, unit(goal));
+    // The bound that is broken most, or nearest to it.
+    std::size_t worst = state.readings.size();
+    for (std::size_t c = 0; c < state.readings.size(); ++c) {
+        const Reading& r = state.readings[c];
+        if (!r.min && !r.max) continue;
+        if (worst == state.readings.size() || r.excess > state.readings[worst].excess) worst = c;
+    }
+    if (worst < state.readings.size()) {
+        const Reading& r = state.readings[worst];
+        const bool above =
+            r.max && (!r.min || r.value - *r.max > *r.min - r.value); // the side that is nearer
+        const double limit = above ? *r.max : *r.min;
+        out += fmt::format("  {} {:.4g} {} {:.4g}{}", columns_[worst].name, r.value,
+                           above ? (r.holds ? "≤" : ">") : (r.holds ? "≥" : "<"), limit,
+                           unit(columns_[worst].response));
+        if (!r.holds && limit != 0.0) out += fmt::format(" ({:+.1f} %)", 100.0 * (r.value / limit - 1.0));
+    }
     double recent = 0.0;
     int counted = 0;
     for (auto it = state.history.rbegin(); it != state.history.rend() && counted < 10; ++it, ++counted)

@@ -55,7 +55,7 @@ class Progress {
 
     Console& console_;
     const Study& study_;
-    std::size_t goal_ = 0;
+    std::vector<Column> columns_;
     int tenth_ = -1;
 };
 

@@ -17,6 +17,8 @@ struct Invocation {
     bool resume = false;
     bool quiet = false;
     bool strict = false;
+    bool gradients = false;   // check
+    bool certificate = false; // optimize
     bool list = false;
     bool no_figures = false;
     bool matrices = false;

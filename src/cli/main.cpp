@@ -75,6 +75,8 @@ void build(CLI::App& app, Invocation& in) {
     check->add_option("--out", in.out, "Folder for the figures (default: <study>.check beside the study)")
         ->type_name("DIR");
     check->add_flag("--no-figures", in.no_figures, "Draw no figures");
+    check->add_flag("--gradients", in.gradients,
+                    "Compare the sensitivities of every response with central differences");
     check->add_flag("--strict", in.strict, "Doubts count as errors (exit code 3)");
     add_figure_options(check, in);
 
@@ -118,6 +120,8 @@ void build(CLI::App& app, Invocation& in) {
     optimize->add_option("--out", in.out, "Folder of the run (default: <study>.run beside the study)")
         ->type_name("DIR");
     optimize->add_flag("--force", in.force, "Overwrite an earlier run");
+    optimize->add_flag("--certificate", in.certificate,
+                       "At the end tell how far the design can be from the best one at all");
     optimize->add_flag("--resume", in.resume, "Go on from the checkpoint of an interrupted run");
 
     auto* plot = app.add_subcommand("plot", "A figure of a run or of an analysis");

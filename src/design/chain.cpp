@@ -151,14 +151,22 @@ std::vector<double> DensityFilter::transpose(const std::vector<double>& g) const
     return out;
 }
 
-DesignChain::DesignChain(const Model& model, double filter_radius)
+DesignChain::DesignChain(const Model& model, double filter_radius, const FormRules& rules)
     : is_design_(design_elements(model)), element_of_(where_true(is_design_)),
-      variable_of_(numbered(is_design_)), filter_(model, variable_of_, filter_radius) {}
+      variable_of_(numbered(is_design_)), filter_(model, variable_of_, filter_radius),
+      form_(model, element_of_, rules) {}
+
+std::vector<double> DesignChain::variables_of(const std::vector<double>& elements) const {
+    std::vector<double> inner(element_of_.size());
+    for (std::size_t v = 0; v < inner.size(); ++v) inner[v] = elements[element_of_[v]];
+    return form_.mean(inner);
+}
 
 std::vector<double> DesignChain::physical(const std::vector<double>& x, double sharpness) const {
-    std::vector<double> filtered = filter_.apply(x);
+    std::vector<double> filtered = form_.ties() ? form_.mean(filter_.apply(form_.spread(x))) : filter_.apply(x);
     project_all(filtered, sharpness);
-    if (filtered.size() == is_design_.size()) return filtered; // every element is a variable
+    if (form_.ties()) filtered = form_.spread(filtered);
+    if (filtered.size() == is_design_.size()) return filtered; // every element is in the design
     std::vector<double> out(is_design_.size(), 1.0);
     for (std::size_t v = 0; v < filtered.size(); ++v) out[element_of_[v]] = filtered[v];
     return out;
@@ -168,8 +176,13 @@ std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double 
                                            const std::vector<double>& gradient) const {
     std::vector<double> inner(element_of_.size());
     for (std::size_t v = 0; v < inner.size(); ++v) inner[v] = gradient[element_of_[v]];
-    if (sharpness > 0.0) multiply_by_slope(filter_.apply(x), sharpness, inner);
-    return filter_.transpose(inner);
+    if (!form_.ties()) {
+        if (sharpness > 0.0) multiply_by_slope(filter_.apply(x), sharpness, inner);
+        return filter_.transpose(inner);
+    }
+    inner = form_.sum(inner);
+    if (sharpness > 0.0) multiply_by_slope(form_.mean(filter_.apply(form_.spread(x))), sharpness, inner);
+    return form_.sum(filter_.transpose(form_.mean_transpose(inner)));
 }
 
 } // namespace upright

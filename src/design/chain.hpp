@@ -1,7 +1,8 @@
-// The chain from the optimiser's variables to physical densities and back: filter, projection, kept regions.
-// One chain, one place; every link has its transpose.
+// The chain from the optimiser's variables to physical densities and back: making rules, filter, projection,
+// kept regions. One chain, one place; every link has its transpose.
 #pragma once
 
+#include "design/form.hpp"
 #include "design/grid_filter.hpp"
 #include "design/helmholtz.hpp"
 #include "design/projection.hpp"
@@ -33,9 +34,14 @@ class DensityFilter {
 
 class DesignChain {
   public:
-    DesignChain(const Model& model, double filter_radius);
+    // Variables belong to the groups that the rules tie (to elements where there is no rule). After the
+    // filter, which knows no rule, each group takes its mean: its elements have one density, exactly.
+    DesignChain(const Model& model, double filter_radius, const FormRules& rules = {});
 
-    std::size_t variables() const { return element_of_.size(); }
+    std::size_t variables() const { return form_.ties() ? form_.groups() : element_of_.size(); }
+    const FormMap& form() const { return form_; }
+    // Values of elements (all of them) as variables: the mean of each group.
+    std::vector<double> variables_of(const std::vector<double>& elements) const;
     const std::vector<bool>& is_design() const { return is_design_; }
     const std::vector<std::size_t>& elements() const { return element_of_; }
     const DensityFilter& filter() const { return filter_; }
@@ -52,6 +58,7 @@ class DesignChain {
     std::vector<std::size_t> element_of_;   // for each variable
     std::vector<std::int32_t> variable_of_; // for each element, or -1
     DensityFilter filter_;
+    FormMap form_;
 };
 
 } // namespace upright

@@ -42,6 +42,15 @@ std::vector<double> modal_mass_share(const std::vector<double>& density) {
     return out;
 }
 
+std::vector<double> modal_mass_slope(const std::vector<double>& density) {
+    std::vector<double> out(density.size());
+    for (std::size_t e = 0; e < density.size(); ++e) {
+        const double d = density[e];
+        out[e] = d >= 0.1 ? 1.0 : 3.6e6 * std::pow(d, 5) - 3.5e7 * std::pow(d, 6);
+    }
+    return out;
+}
+
 double grayness(const std::vector<double>& density, const std::vector<bool>& counted) {
     double sum = 0.0;
     double count = 0.0;

@@ -16,6 +16,7 @@ std::vector<double> stiffness_slope(const std::vector<double>& density, double p
 // The share of the full mass in modes: the density itself, and much less below 0.1, where soft cells would
 // ring by themselves (Du & Olhoff 2007).
 std::vector<double> modal_mass_share(const std::vector<double>& density);
+std::vector<double> modal_mass_slope(const std::vector<double>& density);
 
 // Grayness 4 mean(rho (1 - rho)) over the elements that `counted` marks: 0 black and white, 1 all at one
 // half.

@@ -58,131 +58,182 @@ Eigen::VectorXd ModalAnalysis::mass_times(const Eigen::VectorXd& u, const std::v
     return out;
 }
 
-ModalAnalysis::Found ModalAnalysis::by_lanczos(const ModelModalCase& c, const Transform& t, int free_motions,
+// The sums of stiffness, and of mass with what rides on the model, and a solver for one with the other.
+struct ModalAnalysis::Factored {
+    ReducedSystem K, M;
+    std::deque<Eigen::MatrixXd> points; // masses on single freedoms
+    double shift = 0.0;
+    std::unique_ptr<LinearSolver> solver;
+};
+
+// Either both live on the lattice, or both are assembled.
+struct ModalAnalysis::Iterated {
+    SolverKind kind = SolverKind::Aggregation;
+    ReducedSystem joints, points;
+    std::deque<Eigen::MatrixXd> point_masses;
+    GridSystem K_grid, M_grid;
+    std::unique_ptr<GridOperator> on_grid, mass_on_grid;
+    ReducedSystem K_elements, M_elements;
+    std::unique_ptr<AggregationOperator> aggregated;
+    Eigen::SparseMatrix<double> mass;
+    IterativeSystem* K = nullptr;
+};
+
+struct ModalAnalysis::Kept {
+    explicit Kept(Transform t) : transform(std::move(t)) {}
+    Transform transform;
+    int free_motions = 0;
+    SolverPlan plan;
+    std::unique_ptr<Factored> factored;
+    std::unique_ptr<Iterated> iterated;
+    bool fell_back = false; // the multigrid did not converge once
+    Eigen::MatrixXd last;   // elastic shapes of the last solve, in the multigrid's own numbering
+};
+
+ModalAnalysis::~ModalAnalysis() = default;
+
+ModalAnalysis::Kept& ModalAnalysis::kept(const ModelModalCase& c) {
+    std::unique_ptr<Kept>& slot = kept_[c.name];
+    if (slot == nullptr) {
+        ModelCase held;
+        held.name = c.name;
+        held.supports = c.supports;
+        slot = std::make_unique<Kept>(model_.transform(held));
+        if (slot->transform.unknowns() == 0)
+            throw Error::numerics("the modal case \"" + c.name + "\" holds everything", "Hold less");
+        for (const FreePart& part : free_motions(model_, &held))
+            slot->free_motions += static_cast<int>(part.motions.size());
+        slot->plan = plan_solver(model_, classes_, slot->transform.unknowns(), 8, options_);
+    }
+    return *slot;
+}
+
+ModalAnalysis::Found ModalAnalysis::by_lanczos(const ModelModalCase& c, Kept& k,
                                                const std::vector<double>& stiffness,
                                                const std::vector<double>& density) const {
-    // K, and M beside it: one solver system with a scale for each of the two.
-    Found out;
-    ReducedSystem K;
-    ReducedSystem M;
-    double largest = 0.0;
-    for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
-        const std::vector<std::size_t> freedoms = model_.freedoms_of(static_cast<ElementId>(e));
-        const Eigen::MatrixXd& mass = c.lumped ? lumped_[classes_.of[e]] : mass_[classes_.of[e]];
-        const Eigen::MatrixXd& stiff = stiffness_[classes_.of[e]];
-        K.add(t, freedoms, stiff);
-        M.add(t, freedoms, mass);
-        for (Eigen::Index i = 0; i < mass.rows(); ++i)
-            if (mass(i, i) > 0.0) largest = std::max(largest, stiff(i, i) / mass(i, i));
-    }
-    for (const ModelJoint& joint : model_.joints) K.add(t, joint.freedoms, joint.matrix);
-    std::vector<double> scale_K = stiffness;
-    scale_K.resize(K.system().elements(), 1.0);
-    std::vector<double> scale_M = density;
-    std::deque<Eigen::MatrixXd> points;
-    for (const ModelMass& m : model_.masses)
-        for (const Term& term : m.diagonal) {
-            points.push_back(Eigen::MatrixXd::Constant(1, 1, term.factor));
-            M.add(t, {term.freedom}, points.back());
-            scale_M.push_back(1.0);
+    const Transform& t = k.transform;
+    if (k.factored == nullptr) {
+        // K, and M beside it: one solver system with a scale for each of the two.
+        k.factored = std::make_unique<Factored>();
+        Factored& f = *k.factored;
+        double largest = 0.0;
+        for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
+            const std::vector<std::size_t> freedoms = model_.freedoms_of(static_cast<ElementId>(e));
+            const Eigen::MatrixXd& mass = c.lumped ? lumped_[classes_.of[e]] : mass_[classes_.of[e]];
+            const Eigen::MatrixXd& stiff = stiffness_[classes_.of[e]];
+            f.K.add(t, freedoms, stiff);
+            f.M.add(t, freedoms, mass);
+            for (Eigen::Index i = 0; i < mass.rows(); ++i)
+                if (mass(i, i) > 0.0) largest = std::max(largest, stiff(i, i) / mass(i, i));
         }
-    EigenProblem problem;
-    problem.mass = M.assembled(scale_M);
-    problem.shift = free_motions > 0 ? shift_share * largest : 0.0;
-    if (problem.shift > 0.0) {
-        // The system is K's, with M's elements after them.
-        for (std::size_t e = 0; e < M.system().elements(); ++e) scale_K.push_back(problem.shift * scale_M[e]);
-        K.append(M);
+        for (const ModelJoint& joint : model_.joints) f.K.add(t, joint.freedoms, joint.matrix);
+        for (const ModelMass& m : model_.masses)
+            for (const Term& term : m.diagonal) {
+                f.points.push_back(Eigen::MatrixXd::Constant(1, 1, term.factor));
+                f.M.add(t, {term.freedom}, f.points.back());
+            }
+        f.shift = k.free_motions > 0 ? shift_share * largest : 0.0;
+        if (f.shift > 0.0) f.K.append(f.M); // the system is K's, with M's elements after them
+        f.solver = make_direct_solver(f.K.system(), options_);
     }
-    const std::unique_ptr<LinearSolver> solver = make_direct_solver(K.system(), options_);
-    solver->update(scale_K);
-    problem.inverse = [&](const Eigen::MatrixXd& f) { return solver->solve(f); };
+    Factored& f = *k.factored;
+    std::vector<double> scale_M = density;
+    scale_M.resize(f.M.system().elements(), 1.0);
+    const std::size_t own = f.K.system().elements() - (f.shift > 0.0 ? f.M.system().elements() : 0);
+    std::vector<double> scale_K = stiffness;
+    scale_K.resize(own, 1.0);
+    if (f.shift > 0.0)
+        for (const double m : scale_M) scale_K.push_back(f.shift * m);
+    EigenProblem problem;
+    problem.mass = f.M.assembled(scale_M);
+    problem.shift = f.shift;
+    f.solver->update(scale_K);
+    problem.inverse = [&](const Eigen::MatrixXd& b) { return f.solver->solve(b); };
     EigenWish wish;
-    wish.count = c.up_to > 0.0 ? free_motions + 1 : free_motions + c.modes;
+    wish.count = c.up_to > 0.0 ? k.free_motions + 1 : k.free_motions + c.modes;
     const double circular = 2.0 * pi * c.up_to;
     wish.up_to = circular * circular;
+    Found out;
     out.pairs = lowest_modes(problem, wish);
     out.method = "block Lanczos on sparse Cholesky";
     out.rigid_below = 1e-2 * problem.shift;
     return out;
 }
 
-ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, const Transform& t,
-                                                 int free_motions, SolverKind kind,
+ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& k, SolverKind kind,
                                                  const std::vector<double>& stiffness,
-                                                 const std::vector<double>& density) const {
+                                                 const std::vector<double>& density,
+                                                 const ModalAccuracy& accuracy) const {
     const int threads = threads_of(options_);
-    ReducedSystem joints;
-    ReducedSystem points;
-    std::deque<Eigen::MatrixXd> point_masses;
-    for (const ModelJoint& joint : model_.joints) joints.add(t, joint.freedoms, joint.matrix);
-    for (const ModelMass& m : model_.masses)
-        for (const Term& term : m.diagonal) {
-            point_masses.push_back(Eigen::MatrixXd::Constant(1, 1, term.factor));
-            points.add(t, {term.freedom}, point_masses.back());
-        }
+    const Transform& t = k.transform;
     std::vector<const Eigen::MatrixXd*> K_of;
     std::vector<const Eigen::MatrixXd*> M_of;
-    for (std::size_t k = 0; k < stiffness_.size(); ++k) {
-        K_of.push_back(&stiffness_[k]);
-        M_of.push_back(c.lumped ? &lumped_[k] : &mass_[k]);
+    for (std::size_t i = 0; i < stiffness_.size(); ++i) {
+        K_of.push_back(&stiffness_[i]);
+        M_of.push_back(c.lumped ? &lumped_[i] : &mass_[i]);
     }
-    // Either both live on the lattice, or both are assembled.
-    GridSystem K_grid;
-    GridSystem M_grid;
-    std::unique_ptr<GridOperator> on_grid;
-    std::unique_ptr<GridOperator> mass_on_grid;
-    ReducedSystem K_elements;
-    std::unique_ptr<AggregationOperator> aggregated;
-    Eigen::SparseMatrix<double> mass;
-    IterativeSystem* K = nullptr;
-    if (kind == SolverKind::GridMultigrid) {
-        K_grid = make_grid_system(model_, t, classes_, K_of);
-        K_grid.extra = joints.system();
-        M_grid = make_grid_system(model_, t, classes_, M_of);
-        M_grid.extra = points.system();
-        if (const std::string unfit = unfit_for_multigrid(K_grid); !unfit.empty())
-            throw NoConvergence("the grid multigrid does not serve this model: " + unfit);
-        grid::MultigridOptions options;
-        options.threads = threads;
-        on_grid = std::make_unique<GridOperator>(K_grid, options);
-        mass_on_grid = std::make_unique<GridOperator>(M_grid, options);
-        on_grid->update(stiffness);
-        mass_on_grid->update_product(density);
-        K = on_grid.get();
-    } else {
-        ReducedSystem M_elements;
-        for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
-            const std::vector<std::size_t> freedoms = model_.freedoms_of(static_cast<ElementId>(e));
-            K_elements.add(t, freedoms, *K_of[classes_.of[e]]);
-            M_elements.add(t, freedoms, *M_of[classes_.of[e]]);
+    if (k.iterated == nullptr) {
+        auto fresh = std::make_unique<Iterated>();
+        Iterated& it = *fresh;
+        it.kind = kind;
+        for (const ModelJoint& joint : model_.joints) it.joints.add(t, joint.freedoms, joint.matrix);
+        for (const ModelMass& m : model_.masses)
+            for (const Term& term : m.diagonal) {
+                it.point_masses.push_back(Eigen::MatrixXd::Constant(1, 1, term.factor));
+                it.points.add(t, {term.freedom}, it.point_masses.back());
+            }
+        if (kind == SolverKind::GridMultigrid) {
+            it.K_grid = make_grid_system(model_, t, classes_, K_of);
+            it.K_grid.extra = it.joints.system();
+            it.M_grid = make_grid_system(model_, t, classes_, M_of);
+            it.M_grid.extra = it.points.system();
+            if (const std::string unfit = unfit_for_multigrid(it.K_grid); !unfit.empty())
+                throw NoConvergence("the grid multigrid does not serve this model: " + unfit);
+            grid::MultigridOptions options;
+            options.threads = threads;
+            it.on_grid = std::make_unique<GridOperator>(it.K_grid, options);
+            it.mass_on_grid = std::make_unique<GridOperator>(it.M_grid, options);
+            it.K = it.on_grid.get();
+        } else {
+            for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
+                const std::vector<std::size_t> freedoms = model_.freedoms_of(static_cast<ElementId>(e));
+                it.K_elements.add(t, freedoms, *K_of[classes_.of[e]]);
+                it.M_elements.add(t, freedoms, *M_of[classes_.of[e]]);
+            }
+            it.K_elements.append(it.joints);
+            it.M_elements.append(it.points);
+            it.aggregated = std::make_unique<AggregationOperator>(it.K_elements.system(),
+                                                                  near_kernel(model_, t), threads);
+            it.K = it.aggregated.get();
         }
-        K_elements.append(joints);
-        M_elements.append(points);
-        std::vector<double> scale_M = density;
-        scale_M.resize(M_elements.system().elements(), 1.0);
-        mass = M_elements.assembled(scale_M);
-        std::vector<double> scale_K = stiffness;
-        scale_K.resize(K_elements.system().elements(), 1.0);
-        aggregated =
-            std::make_unique<AggregationOperator>(K_elements.system(), near_kernel(model_, t), threads);
-        aggregated->update(scale_K);
-        K = aggregated.get();
+        k.iterated = std::move(fresh);
     }
-    const auto n = static_cast<Eigen::Index>(K->length());
+    Iterated& it = *k.iterated;
+    if (it.on_grid != nullptr) {
+        it.on_grid->update(stiffness);
+        it.mass_on_grid->update_product(density);
+    } else {
+        std::vector<double> scale_M = density;
+        scale_M.resize(it.M_elements.system().elements(), 1.0);
+        it.mass = it.M_elements.assembled(scale_M);
+        std::vector<double> scale_K = stiffness;
+        scale_K.resize(it.K_elements.system().elements(), 1.0);
+        it.aggregated->update(scale_K);
+    }
+    const auto n = static_cast<Eigen::Index>(it.K->length());
     const auto u = static_cast<Eigen::Index>(t.unknowns());
     IterativeEigenProblem problem;
     problem.length = n;
     problem.stiffness = [&](Eigen::MatrixXd& v, Eigen::MatrixXd& out) {
-        for (Eigen::Index i = 0; i < v.cols(); ++i) K->multiply(v.col(i).data(), out.col(i).data());
+        for (Eigen::Index i = 0; i < v.cols(); ++i) it.K->multiply(v.col(i).data(), out.col(i).data());
     };
     problem.mass = [&](Eigen::MatrixXd& v, Eigen::MatrixXd& out) {
-        if (mass_on_grid == nullptr) {
-            out = mass * v;
+        if (it.mass_on_grid == nullptr) {
+            out = it.mass * v;
             return;
         }
         for (Eigen::Index i = 0; i < v.cols(); ++i)
-            mass_on_grid->multiply(v.col(i).data(), out.col(i).data());
+            it.mass_on_grid->multiply(v.col(i).data(), out.col(i).data());
     };
     problem.precondition = [&](const Eigen::MatrixXd& r, Eigen::MatrixXd& out) {
         for (Eigen::Index first = 0; first < r.cols(); first += grid::most_together) {
@@ -193,17 +244,17 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, const 
                 from[static_cast<std::size_t>(i)] = r.col(first + i).data();
                 to[static_cast<std::size_t>(i)] = out.col(first + i).data();
             }
-            K->precondition(from.data(), to.data(), static_cast<int>(many));
+            it.K->precondition(from.data(), to.data(), static_cast<int>(many));
         }
     };
-    if (free_motions > 0) {
+    if (k.free_motions > 0) {
         // Of the body's rigid motions those that cost no energy under the supports.
         const Eigen::MatrixXd motions = near_kernel(model_, t).motions;
         Eigen::MatrixXd all = Eigen::MatrixXd::Zero(n, motions.cols());
         for (Eigen::Index m = 0; m < motions.cols(); ++m) {
             const Eigen::VectorXd own = motions.col(m);
-            if (on_grid != nullptr)
-                on_grid->spread_values(own.data(), all.col(m).data());
+            if (it.on_grid != nullptr)
+                it.on_grid->spread_values(own.data(), all.col(m).data());
             else
                 all.col(m) = own;
         }
@@ -219,18 +270,20 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, const 
             largest = std::max(largest, stiffness[e] * K_of[classes_.of[e]]->diagonal().maxCoeff());
         for (Eigen::Index m = 0; m < motions.cols(); ++m)
             if (eigen.eigenvalues()[m] < 1e-5 * largest) free.push_back(m);
-        if (static_cast<int>(free.size()) != free_motions)
+        if (static_cast<int>(free.size()) != k.free_motions)
             throw NoConvergence(
                 "the body has free motions of its parts, which the eigensolver on multigrid does "
                 "not serve");
         problem.rigid = all * eigen.eigenvectors()(Eigen::all, free);
     }
+    if (accuracy.warm && k.last.rows() == n) problem.start = k.last;
     EigenWish wish;
     wish.count = c.up_to > 0.0 ? 6 : c.modes;
     const double circular = 2.0 * pi * c.up_to;
     wish.up_to = circular * circular;
-    wish.tolerance = eigen_tolerance;
+    wish.tolerance = accuracy.tolerance;
     const EigenPairs elastic = lowest_modes_iterative(problem, wish);
+    k.last = elastic.vectors;
     // Rigid ones first, as the factorisation finds them.
     Found out;
     const Eigen::Index rigid = problem.rigid.cols();
@@ -251,8 +304,8 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, const 
     }
     for (Eigen::Index i = 0; i < rigid + count; ++i) {
         const double* from = i < rigid ? problem.rigid.col(i).data() : elastic.vectors.col(i - rigid).data();
-        if (on_grid != nullptr)
-            on_grid->collect(from, out.pairs.vectors.col(i).data());
+        if (it.on_grid != nullptr)
+            it.on_grid->collect(from, out.pairs.vectors.col(i).data());
         else
             std::copy_n(from, u, out.pairs.vectors.col(i).data());
     }
@@ -261,30 +314,60 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, const 
     return out;
 }
 
+ModalAnalysis::UnitEnergies ModalAnalysis::unit_energies(const Eigen::VectorXd& shape,
+                                                         bool lumped_mass) const {
+    UnitEnergies out;
+    out.strain.resize(model_.mesh.elements());
+    out.kinetic.resize(model_.mesh.elements());
+    const int per = model_.mesh.freedoms();
+#pragma omp parallel for num_threads(threads_of(options_)) schedule(static)
+    for (std::size_t e = 0; e < out.strain.size(); ++e) {
+        const Eigen::MatrixXd& K = stiffness_[classes_.of[e]];
+        const Eigen::MatrixXd& M = lumped_mass ? lumped_[classes_.of[e]] : mass_[classes_.of[e]];
+        const NodeRange ids = model_.mesh.nodes_of(static_cast<ElementId>(e));
+        Eigen::VectorXd local(K.rows());
+        for (std::size_t i = 0; i < ids.size(); ++i)
+            local.segment(static_cast<Eigen::Index>(i) * per, per) =
+                shape.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per);
+        out.strain[e] = local.dot(K * local);
+        out.kinetic[e] = local.dot(M * local);
+    }
+    return out;
+}
+
+std::vector<Eigen::MatrixXd> ModalAnalysis::warm_state() const {
+    std::vector<Eigen::MatrixXd> out;
+    for (const ModelModalCase& c : model_.modal_cases) {
+        const auto at = kept_.find(c.name);
+        out.push_back(at == kept_.end() ? Eigen::MatrixXd() : at->second->last);
+    }
+    return out;
+}
+
+void ModalAnalysis::set_warm_state(const std::vector<Eigen::MatrixXd>& state) {
+    for (std::size_t c = 0; c < std::min(state.size(), model_.modal_cases.size()); ++c)
+        kept(model_.modal_cases[c]).last = state[c];
+}
+
 ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<double>& stiffness,
-                                 const std::vector<double>& density) const {
+                                 const std::vector<double>& density, const ModalAccuracy& accuracy) {
     const auto begin = std::chrono::steady_clock::now();
-    ModelCase supports;
-    supports.name = c.name;
-    supports.supports = c.supports;
-    const Transform t = model_.transform(supports);
+    Kept& k = kept(c);
+    const Transform& t = k.transform;
     ModalResult out;
     out.unknowns = t.unknowns();
-    if (t.unknowns() == 0)
-        throw Error::numerics("the modal case \"" + c.name + "\" holds everything", "Hold less");
-    for (const FreePart& part : free_motions(model_, &supports))
-        out.free_motions += static_cast<int>(part.motions.size());
-
-    const SolverPlan plan = plan_solver(model_, classes_, t.unknowns(), 8, options_);
+    out.free_motions = k.free_motions;
     Found found;
-    if (plan.kind != SolverKind::Direct) {
+    if (k.plan.kind != SolverKind::Direct && !k.fell_back) {
         try {
-            found = by_multigrid(c, t, out.free_motions, plan.kind, stiffness, density);
+            found = by_multigrid(c, k, k.plan.kind, stiffness, density, accuracy);
         } catch (const NoConvergence& failed) {
             out.notes.push_back(std::string(failed.what()) + " A factorisation takes over.");
+            k.fell_back = true;
+            k.iterated.reset();
         }
     }
-    if (found.method.empty()) found = by_lanczos(c, t, out.free_motions, stiffness, density);
+    if (found.method.empty()) found = by_lanczos(c, k, stiffness, density);
     const EigenPairs& pairs = found.pairs;
     out.steps = pairs.steps;
     out.method = found.method;

@@ -9,6 +9,7 @@
 
 #include <array>
 #include <deque>
+#include <map>
 #include <memory>
 #include <vector>
 
@@ -37,15 +38,38 @@ struct ModalResult {
     std::vector<std::string> notes; // what the solvers had to say
 };
 
+// How exact modes have to be, and whether they may start from the last ones of the same case.
+struct ModalAccuracy {
+    double tolerance = 1e-4; // of the residual: see lobpcg.hpp; a factorisation is exact
+    bool warm = false;
+};
+
 class ModalAnalysis {
   public:
     explicit ModalAnalysis(const Model& model, const SolverOptions& options);
+    ~ModalAnalysis();
+
     // One case, for the share of full stiffness and mass that each element has. Of a design that is partly
     // soft the mass should be modal_mass_share (design/): cells of little stiffness ring by themselves
     // otherwise. By shift-invert Lanczos on a factorisation where that is quick and fits; by a preconditioned
-    // block eigensolver on multigrid elsewhere. Throws Error (Numerics) when memory or convergence fails.
+    // block eigensolver on multigrid elsewhere. What a case needs is made once and kept.
+    // Throws Error (Numerics) when memory or convergence fails.
     ModalResult solve(const ModelModalCase& c, const std::vector<double>& stiffness,
-                      const std::vector<double>& density) const;
+                      const std::vector<double>& density, const ModalAccuracy& accuracy = {});
+
+    // For a shape: twice the strain energy of each element of full stiffness, and twice the kinetic energy,
+    // by the square of the circular frequency, of each of full mass: u'Ku and u'Mu.
+    struct UnitEnergies {
+        std::vector<double> strain, kinetic;
+    };
+    UnitEnergies unit_energies(const Eigen::VectorXd& shape, bool lumped_mass) const;
+    // M u over elements and point masses.
+    Eigen::VectorXd mass_times(const Eigen::VectorXd& u, const std::vector<double>& density,
+                               bool lumped_mass) const;
+
+    // Shapes that the next warm solve of each case starts from, in the order of the model's modal cases.
+    std::vector<Eigen::MatrixXd> warm_state() const;
+    void set_warm_state(const std::vector<Eigen::MatrixXd>& state);
 
   private:
     struct Found {
@@ -53,17 +77,21 @@ class ModalAnalysis {
         std::string method;
         double rigid_below = 0.0; // values below are rigid ones
     };
-    Found by_lanczos(const ModelModalCase& c, const Transform& t, int free_motions,
-                     const std::vector<double>& stiffness, const std::vector<double>& density) const;
-    Found by_multigrid(const ModelModalCase& c, const Transform& t, int free_motions, SolverKind kind,
-                       const std::vector<double>& stiffness, const std::vector<double>& density) const;
-    Eigen::VectorXd mass_times(const Eigen::VectorXd& u, const std::vector<double>& density,
-                               bool lumped_mass) const;
+    struct Factored; // what a case needs on a factorisation
+    struct Iterated; // or on a multigrid
+    struct Kept;
+    Kept& kept(const ModelModalCase& c);
+    Found by_lanczos(const ModelModalCase& c, Kept& k, const std::vector<double>& stiffness,
+                     const std::vector<double>& density) const;
+    Found by_multigrid(const ModelModalCase& c, Kept& k, SolverKind kind,
+                       const std::vector<double>& stiffness, const std::vector<double>& density,
+                       const ModalAccuracy& accuracy) const;
 
     const Model& model_;
     SolverOptions options_;
     ShapeClasses classes_;
     std::vector<Eigen::MatrixXd> stiffness_, mass_, lumped_; // by class
+    std::map<std::string, std::unique_ptr<Kept>> kept_;      // by the name of the case
 };
 
 } // namespace upright

@@ -17,7 +17,7 @@ double StaticAnalysis::rise(const ModelCase& c) const {
 }
 
 StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
-    : model_(model), threads_(threads_of(options)), classes_(shape_classes(model)) {
+    : model_(model), options_(options), threads_(threads_of(options)), classes_(shape_classes(model)) {
     const Mesh& mesh = model.mesh;
     for (const ElementId id : classes_.example) {
         const Element& element = element_for(mesh.kind(id));
@@ -40,7 +40,7 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
             group.cases.size() + (group.transform.moves() ? 1 : 0), options);
 }
 
-Eigen::VectorXd StaticAnalysis::internal_forces(const Eigen::VectorXd& u,
+Eigen::VectorXd StaticAnalysis::stiffness_times(const Eigen::VectorXd& u,
                                                 const std::vector<double>& stiffness) const {
     Eigen::VectorXd out = Eigen::VectorXd::Zero(u.size());
     const int per = model_.mesh.freedoms();
@@ -80,7 +80,7 @@ std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffne
         Eigen::VectorXd enforced;
         if (moves) {
             enforced = t.expand(Eigen::VectorXd::Zero(static_cast<Eigen::Index>(t.unknowns())), true);
-            loads.col(count) = -t.gather(internal_forces(enforced, stiffness));
+            loads.col(count) = -t.gather(stiffness_times(enforced, stiffness));
         }
         group.solver->update(stiffness);
         SolveWish wish;
@@ -103,6 +103,49 @@ std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffne
         }
     }
     return out;
+}
+
+std::vector<Eigen::VectorXd> StaticAnalysis::solve_adjoints(const std::vector<AdjointLoad>& loads,
+                                                            const Accuracy& accuracy) {
+    std::vector<Eigen::VectorXd> out(loads.size());
+    for (Group& group : groups_) {
+        std::vector<std::size_t> mine;
+        for (std::size_t i = 0; i < loads.size(); ++i)
+            if (std::find(group.cases.begin(), group.cases.end(), loads[i].in_case) != group.cases.end())
+                mine.push_back(i);
+        if (mine.empty()) continue;
+        const Transform& t = group.transform;
+        Eigen::MatrixXd sides(static_cast<Eigen::Index>(t.unknowns()),
+                              static_cast<Eigen::Index>(mine.size()));
+        for (std::size_t i = 0; i < mine.size(); ++i)
+            sides.col(static_cast<Eigen::Index>(i)) = t.gather(loads[mine[i]].load);
+        SolveWish wish;
+        wish.energy = accuracy.energy;
+        if (accuracy.warm && group.last_adjoints.cols() == sides.cols()) wish.start = &group.last_adjoints;
+        group.last_adjoints = group.solver->solve(sides, wish);
+        for (std::size_t i = 0; i < mine.size(); ++i)
+            out[mine[i]] = t.expand(group.last_adjoints.col(static_cast<Eigen::Index>(i)), false);
+    }
+    return out;
+}
+
+std::vector<Eigen::MatrixXd> StaticAnalysis::warm_state() const {
+    std::vector<Eigen::MatrixXd> out;
+    for (const Group& group : groups_) {
+        // Exact solvers start from nothing.
+        const bool keeps = group.solver->cost().iterations > 0;
+        out.push_back(keeps ? group.last : Eigen::MatrixXd());
+        out.push_back(keeps ? group.last_adjoints : Eigen::MatrixXd());
+    }
+    return out;
+}
+
+void StaticAnalysis::set_warm_state(const std::vector<Eigen::MatrixXd>& state) {
+    if (state.size() != 2 * groups_.size()) return;
+    for (std::size_t g = 0; g < groups_.size(); ++g) {
+        groups_[g].last = state[2 * g];
+        groups_[g].last_adjoints = state[2 * g + 1];
+    }
 }
 
 Eigen::VectorXd StaticAnalysis::element_displacement(const Eigen::VectorXd& u, ElementId e) const {
@@ -223,7 +266,7 @@ Eigen::VectorXd StaticAnalysis::reactions(const CaseResult& result, const ModelC
     // What couplings and bonds pass on is no reaction: the residual on the freedoms that they leave.
     const Transform linked = model_.transform(c, false);
     const Eigen::VectorXd residual =
-        internal_forces(result.displacement, stiffness) - forces(c, stiffness, density);
+        stiffness_times(result.displacement, stiffness) - forces(c, stiffness, density);
     const Eigen::VectorXd left = linked.gather(residual);
     Eigen::VectorXd out = Eigen::VectorXd::Zero(residual.size());
     const auto hold = [&](const std::vector<Equation>& equations) {
@@ -250,25 +293,55 @@ Eigen::VectorXd StaticAnalysis::reactions(const CaseResult& result, const ModelC
     return out;
 }
 
+std::array<double, 2> StaticAnalysis::von_mises_at(ElementId e, const Eigen::VectorXd& u, double rise,
+                                                   Eigen::MatrixXd* derivative) const {
+    const Eigen::MatrixXd& S = stress_[classes_.of[index(e)]];
+    Eigen::VectorXd s = S * element_displacement(u, e);
+    if (rise != 0.0) {
+        const Eigen::MatrixXd D = elasticity(model_, e);
+        const Eigen::VectorXd strain = free_strain(model_, e);
+        const Eigen::VectorXd free = D.topLeftCorner(strain.size(), strain.size()) * strain * rise;
+        for (Eigen::Index i = 0; i < s.size(); ++i) s[i] -= free[i % free.size()];
+    }
+    const int layers = stress_layers();
+    const Eigen::Index each = s.size() / layers;
+    const bool strain_plane = model_.family == ElementFamily::PlaneStrain;
+    if (derivative != nullptr) derivative->setZero(S.cols(), layers);
+    std::array<double, 2> out{};
+    for (int l = 0; l < layers; ++l) {
+        const Eigen::VectorXd one = s.segment(l * each, each);
+        const double across = strain_plane ? stress_across_plane(model_, e, one, rise) : 0.0;
+        const double size = plane_von_mises(one, across);
+        out[static_cast<std::size_t>(l)] = size;
+        if (derivative == nullptr || size == 0.0) continue;
+        // d(size)/d(stress): 3/2 deviator / size, shears twice.
+        Eigen::VectorXd by_stress(each);
+        if (each == 6) {
+            const double mean = (one[0] + one[1] + one[2]) / 3.0;
+            for (int i = 0; i < 3; ++i) by_stress[i] = 1.5 * (one[i] - mean) / size;
+            for (int i = 3; i < 6; ++i) by_stress[i] = 3.0 * one[i] / size;
+        } else {
+            const double mean = (one[0] + one[1] + across) / 3.0;
+            for (int i = 0; i < 2; ++i) by_stress[i] = 1.5 * (one[i] - mean) / size;
+            by_stress[2] = 3.0 * one[2] / size;
+            if (strain_plane) // the stress across follows those in the plane, linearly
+                for (Eigen::Index i = 0; i < 3; ++i)
+                    by_stress[i] += 1.5 * (across - mean) / size *
+                                    stress_across_plane(model_, e, Eigen::Vector3d::Unit(i), 0.0);
+        }
+        derivative->col(l) = S.middleRows(l * each, each).transpose() * by_stress;
+    }
+    return out;
+}
+
 std::vector<double> StaticAnalysis::von_mises_stress(const Eigen::VectorXd& displacement,
                                                      const ModelCase* c) const {
     const double rise = c == nullptr ? 0.0 : this->rise(*c);
     std::vector<double> out(model_.mesh.elements());
+#pragma omp parallel for num_threads(threads_) schedule(static)
     for (std::size_t e = 0; e < out.size(); ++e) {
-        const auto id = static_cast<ElementId>(e);
-        Eigen::VectorXd s = stress_[classes_.of[e]] * element_displacement(displacement, id);
-        if (rise != 0.0) {
-            const Eigen::MatrixXd D = elasticity(model_, id);
-            const Eigen::VectorXd strain = free_strain(model_, id);
-            const Eigen::VectorXd free = D.topLeftCorner(strain.size(), strain.size()) * strain * rise;
-            for (Eigen::Index i = 0; i < s.size(); ++i) s[i] -= free[i % free.size()];
-        }
-        if (model_.mesh.shell()) {
-            out[e] = std::max(plane_von_mises(s.head(3)), plane_von_mises(s.tail(3)));
-            continue;
-        }
-        out[e] = plane_von_mises(
-            s, model_.family == ElementFamily::PlaneStrain ? stress_across_plane(model_, id, s, rise) : 0.0);
+        const auto sizes = von_mises_at(static_cast<ElementId>(e), displacement, rise, nullptr);
+        out[e] = std::max(sizes[0], sizes[1]);
     }
     return out;
 }

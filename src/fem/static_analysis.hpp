@@ -7,6 +7,7 @@
 
 #include <Eigen/Core>
 
+#include <array>
 #include <deque>
 #include <memory>
 #include <vector>
@@ -29,6 +30,12 @@ struct Accuracy {
     bool warm = false;     // start from the results of the last solve
 };
 
+// A load on the freedoms of a case under which its structure, supports at rest, is solved once more.
+struct AdjointLoad {
+    std::size_t in_case = 0;
+    Eigen::VectorXd load;
+};
+
 class StaticAnalysis {
   public:
     // Throws Error (Numerics) when the model needs more memory than the options allow, Error (Input) when
@@ -39,6 +46,14 @@ class StaticAnalysis {
     // Throws Error (Numerics) when the structure is singular.
     std::vector<CaseResult> solve(const std::vector<double>& stiffness, const std::vector<double>& density,
                                   const Accuracy& accuracy = {});
+
+    // The answers to adjoint loads for the stiffness of the last solve(): K v = T load, every freedom of the
+    // model. Loads that come in the same order as the last time start from the last answers where `warm`.
+    std::vector<Eigen::VectorXd> solve_adjoints(const std::vector<AdjointLoad>& loads,
+                                                const Accuracy& accuracy);
+
+    // K u over elements and joints, constraints not applied.
+    Eigen::VectorXd stiffness_times(const Eigen::VectorXd& u, const std::vector<double>& stiffness) const;
 
     // The strain energy u_e' k_e v_e of full material, for each element (v is u where it is not given).
     std::vector<double> unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd* v = nullptr) const;
@@ -61,6 +76,16 @@ class StaticAnalysis {
     std::vector<double> von_mises_stress(const Eigen::VectorXd& displacement,
                                          const ModelCase* c = nullptr) const;
 
+    // The same of one element, at the faces of a shell one after the other: values, and where `derivative` is
+    // given the derivative of each by the element's displacements, one a column. `rise` in kelvin.
+    std::array<double, 2> von_mises_at(ElementId e, const Eigen::VectorXd& u, double rise,
+                                       Eigen::MatrixXd* derivative) const;
+    int stress_layers() const { return model_.mesh.shell() ? 2 : 1; }
+
+    // Solutions that the next warm solve starts from, to be kept with a checkpoint.
+    std::vector<Eigen::MatrixXd> warm_state() const;
+    void set_warm_state(const std::vector<Eigen::MatrixXd>& state);
+
     // Stiffness of the whole model on its freedoms, constraints not applied: joints last, with a scale of
     // one. Each entry once, both triangles.
     const Eigen::MatrixXd& element_stiffness(ElementId e) const { return matrices_[classes_.of[index(e)]]; }
@@ -71,6 +96,7 @@ class StaticAnalysis {
     double rise(const ModelCase& c) const;
 
     const Model& model() const { return model_; }
+    const SolverOptions& options() const { return options_; }
     SolverCost cost() const;
     // The plan of each group of cases that share supports.
     std::vector<SolverPlan> plans() const;
@@ -83,12 +109,12 @@ class StaticAnalysis {
         std::vector<std::size_t> cases;
         Transform transform;
         std::unique_ptr<ConstrainedSolver> solver;
-        Eigen::MatrixXd last; // solution, one right-hand side a column
+        Eigen::MatrixXd last;          // solution, one right-hand side a column
+        Eigen::MatrixXd last_adjoints; // the same of adjoint loads
     };
-    // K u over elements and joints.
-    Eigen::VectorXd internal_forces(const Eigen::VectorXd& u, const std::vector<double>& stiffness) const;
 
     const Model& model_;
+    SolverOptions options_;
     int threads_ = 1;
     ShapeClasses classes_;
     std::vector<Eigen::MatrixXd> matrices_; // element stiffness, by class

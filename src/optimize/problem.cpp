@@ -6,52 +6,53 @@ namespace upright {
 
 namespace {
 
-const char* served = "Served now: compliance under one max on mass, volume or their fractions; or mass or "
-                     "volume under one max on compliance";
+bool bounded(const ResponseCard& r) {
+    return r.min || r.max || r.max_share;
+}
 
 } // namespace
+
+const char* text(Method method) {
+    return method == Method::Criteria ? "optimality criteria" : "moving asymptotes";
+}
 
 Problem make_problem(const Study& study) {
     if (!study.goal)
         throw Error::input({study.file.string(), 1, 1}, "the study has no goal",
                            "Write [goal] with minimize = \"a response\"");
     Problem out;
-    std::vector<std::size_t> bounded;
+    out.maximize = study.goal->maximize;
     for (std::size_t r = 0; r < study.responses.size(); ++r) {
         const ResponseCard& response = study.responses[r];
-        if (response.name == study.goal->response) out.goal = r;
-        if (!of_material(response.measure) && response.measure != Measure::Compliance)
-            throw Error::input(
-                response.place,
-                std::string(text(response.measure)) + ", as \"" + response.name +
-                    "\" asks for, is not served yet by the optimiser (\"upright analyze\" measures it)",
-                "Write active = false there for now");
-        if (response.min)
-            throw Error::input(
-                response.place,
-                "a min bound, as \"" + response.name + "\" has, is not served yet by the optimiser", served);
-        if (response.max) bounded.push_back(r);
+        const bool goal = response.name == study.goal->response;
+        if (goal) out.goal = r;
+        if (bounded(response)) out.bounds.push_back(r);
+        if (!goal && !bounded(response)) continue;
+        const Measure m = response.measure;
+        out.has_stress = out.has_stress || m == Measure::Stress || m == Measure::Safety;
+        out.has_frequency = out.has_frequency || m == Measure::Frequency;
+        out.has_stiffness = out.has_stiffness || m == Measure::Compliance || m == Measure::Displacement;
     }
     const ResponseCard& goal = study.responses[out.goal];
-    out.least_material = of_material(goal.measure);
-    if (bounded.empty())
-        throw Error::input(study.goal->place, "nothing bounds the goal \"" + goal.name + "\"",
-                           out.least_material ? "Give a compliance response a max"
-                                              : "Give a mass-fraction response a max");
-    if (bounded.size() > 1)
-        throw Error::input(study.responses[bounded[1]].place,
-                           "\"" + study.responses[bounded[1]].name +
-                               "\" is a second bound, which is not served yet",
-                           served);
-    out.bound = bounded.front();
-    const ResponseCard& bound = study.responses[out.bound];
-    if (out.bound == out.goal)
-        throw Error::input(bound.place, "\"" + bound.name + "\" is both the goal and the bound", served);
-    if (of_material(bound.measure) == out.least_material)
-        throw Error::input(bound.place,
-                           std::string("a bound on ") + text(bound.measure) + " with the goal " +
-                               text(goal.measure) + " is not served yet",
-                           served);
+    out.material_goal = of_material(goal.measure) && !out.maximize;
+    out.compliance_goal = goal.measure == Measure::Compliance && !out.maximize;
+    // Without any bound these go to all material, or to none.
+    const bool needs = of_material(goal.measure) || goal.measure == Measure::Compliance ||
+                       goal.measure == Measure::Displacement || goal.measure == Measure::Reaction;
+    if (needs && (out.bounds.empty() || (out.bounds.size() == 1 && out.bounds.front() == out.goal)))
+        throw Error::input(
+            study.goal->place, "nothing bounds the goal \"" + goal.name + "\"",
+            out.material_goal ? "Give another response a bound, such as a compliance response a max"
+                              : "Give another response a bound, such as a mass-fraction response a max");
+    if (out.bounds.size() == 1 && out.bounds.front() != out.goal && !out.maximize) {
+        const ResponseCard& bound = study.responses[out.bounds.front()];
+        const bool plain = bound.max && !bound.min && !goal.worst && !bound.worst;
+        out.least_material = of_material(goal.measure);
+        const bool pair = out.least_material
+                              ? bound.measure == Measure::Compliance
+                              : goal.measure == Measure::Compliance && of_material(bound.measure);
+        if (plain && pair) out.method = Method::Criteria;
+    }
     return out;
 }
 
@@ -73,23 +74,32 @@ void require_reachable(const Study& study, const Model& model, const Problem& pr
         throw Error::input(study.regions.front().place,
                            "there is no design material: nothing can be optimised",
                            "Give a region role = \"design\"");
-    if (problem.least_material) return;
-    const ResponseCard& bound = study.responses[problem.bound];
-    const Range range = material_range(model, bound);
-    if (range.most <= range.least)
-        throw Error::input(bound.place,
-                           "the bound \"" + bound.name +
-                               "\" counts no design material, so nothing can meet it by design",
-                           "Name a design region in \"of\"");
-    if (*bound.max <= range.least)
-        throw Error::input(
-            bound.place,
-            fmt::format("the kept regions alone make \"{}\" {:.4g}, which is above its max of {:.4g}",
-                        bound.name, range.least, *bound.max),
-            fmt::format("Raise max above {:.4g}, or keep less", range.least));
+    for (const std::size_t r : problem.bounds) {
+        const ResponseCard& bound = study.responses[r];
+        if (!of_material(bound.measure)) continue;
+        const Range range = material_range(model, bound);
+        if (range.most <= range.least)
+            throw Error::input(bound.place,
+                               "the bound \"" + bound.name +
+                                   "\" counts no design material, so nothing can meet it by design",
+                               "Name a design region in \"of\"");
+        if (bound.max && *bound.max <= range.least)
+            throw Error::input(
+                bound.place,
+                fmt::format("the kept regions alone make \"{}\" {:.4g}, which is above its max of {:.4g}",
+                            bound.name, range.least, *bound.max),
+                fmt::format("Raise max above {:.4g}, or keep less", range.least));
+        if (bound.min && *bound.min > range.most)
+            throw Error::input(
+                bound.place,
+                fmt::format("all material makes \"{}\" {:.4g}, which is below its min of {:.4g}", bound.name,
+                            range.most, *bound.min),
+                fmt::format("Lower min below {:.4g}", range.most));
+    }
 }
 
 double filter_radius(const Study& study, const Model& model) {
+    if (study.form.min_feature) return *study.form.min_feature;
     return study.run.filter.value_or(2.5 * model.mesh.size);
 }
 

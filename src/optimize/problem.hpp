@@ -1,23 +1,39 @@
-// The optimisation problem of a study, in the form that this optimiser serves: one goal, one bound.
+// The optimisation problem of a study: what is the goal, what is bounded, and which optimiser serves.
 #pragma once
 
+#include "response/design_measures.hpp"
 #include "response/response.hpp"
 
 #include <vector>
 
 namespace upright {
 
-struct Problem {
-    std::size_t goal = 0; // indices into Study::responses
-    std::size_t bound = 0;
-    bool least_material = false; // mass or volume is the goal and compliance is bounded
+enum class Method {
+    Criteria,         // optimality criteria: compliance under one bound on material, or the reverse
+    MovingAsymptotes, // everything else
+};
+const char* text(Method method);
 
-    // The response that is linear in the densities, and the one that is compliance.
-    std::size_t material() const { return least_material ? goal : bound; }
-    std::size_t compliance() const { return least_material ? bound : goal; }
+struct Problem {
+    Method method = Method::MovingAsymptotes;
+    std::size_t goal = 0; // index into Study::responses
+    bool maximize = false;
+    std::vector<std::size_t> bounds; // responses with bounds
+
+    // Of optimality criteria alone: the response that is linear in the densities, and the compliance.
+    bool least_material = false;
+    std::size_t material() const { return least_material ? goal : bounds.front(); }
+    std::size_t compliance() const { return least_material ? bounds.front() : goal; }
+
+    // What the run has to be careful with.
+    bool has_stress = false;     // as goal or bound
+    bool has_frequency = false;  // the same
+    bool has_stiffness = false;  // compliance or displacement as goal or bound
+    bool material_goal = false;  // mass or volume is to be made small
+    bool compliance_goal = false;
 };
 
-// Throws Error (Input), at the goal or at the bound, for what optimality criteria cannot serve.
+// Throws Error (Input), at the goal, for a study without a goal or where nothing bounds it.
 Problem make_problem(const Study& study);
 
 // What the linear response comes to with no design material at all, and with all of it.
@@ -27,11 +43,11 @@ struct Range {
 };
 Range material_range(const Model& model, const ResponseCard& response);
 
-// Throws Error (Input) when the kept regions alone break the bound on material, or when no design cell is
-// there.
+// Throws Error (Input) when the kept regions alone break a bound on material, all material cannot meet one,
+// or no design cell is there.
 void require_reachable(const Study& study, const Model& model, const Problem& problem);
 
-// The filter radius of a run: as written, or 2.5 cells.
+// The filter radius of a run: as written, min_feature of [form], or 2.5 cells.
 double filter_radius(const Study& study, const Model& model);
 
 } // namespace upright

@@ -5,6 +5,8 @@
 #include "design/chain.hpp"
 #include "optimize/problem.hpp"
 
+#include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -18,20 +20,21 @@ struct Schedule {
     bool final = true; // neither penalty nor sharpness will change any more
 };
 
-// Iteration counts from 1. Without a penalty of the study's own it rises from 1 to 3 over the first 30 %;
-// with `sharpen` the projection starts at 40 % and rises smoothly to 16 at 85 %.
-Schedule schedule(const RunCard& run, int iteration);
+// Iteration counts from 1. The penalty is that of the study; without one it rises from 1 to 3 over the first
+// 30 % where stiffness alone is at stake, and is 3 where stress or frequencies are, or where the run starts
+// from another design. With `sharpen` the projection starts at 40 % and rises smoothly to 16 at 85 %.
+Schedule schedule(const Study& study, const Problem& problem, int iteration);
 
 // One row of the history.
 struct IterationRow {
     int iteration = 0;
-    double goal = 0.0;
+    double goal = 0.0; // of several columns of the goal the worst
     // Largest change of any density in the step that led here: of the variables, or of the physical densities
     // once the projection is on (a variable that it pins to black or white may wander without any effect).
     double change = 1.0;
     double grayness = 0.0; // over the design elements
     double seconds = 0.0;
-    std::vector<double> responses; // as in the study
+    std::vector<double> responses; // one for each of columns(study)
 };
 
 // All that is needed to go on as if there had been no stop.
@@ -43,6 +46,8 @@ struct OptimizerState {
     double step = 1.0; // largest change of any variable in the last step
     double aim = 1.0;  // share of a compliance bound that the next step aims at
     std::vector<IterationRow> history;
+    std::map<std::string, std::vector<double>> memory; // of optimiser, measures and solvers, by name
+    std::vector<Reading> readings;                     // of the last iteration, one a column; not kept
 };
 
 // Where the seconds of one iteration went.
@@ -51,6 +56,8 @@ struct Spent {
     double setup = 0.0; // factorisation, or the multigrid's levels
     double solve = 0.0;
     int solver_iterations = 0; // the most that a case took; 0: direct
+    double modes = 0.0;        // modal cases
+    double adjoints = 0.0;     // further solves for sensitivities
     double around = 0.0;       // densities, forces, measures and their gradients
     double step = 0.0;         // of the optimiser
     double output = 0.0;       // files and progress
@@ -63,22 +70,51 @@ class OptimizeObserver : public Observer {
   public:
     // After each iteration. `state.history.back()` is its row.
     virtual void iteration(const OptimizerState& state) = 0;
+    // Whether the state of this iteration will be kept: only then is its `memory` filled.
+    virtual bool keeps(int /*iteration*/) const { return true; }
+};
+
+// A bound that the loop adds to its own steps, so that they stay sound; it is no bound of the study.
+struct Guard {
+    std::string words; // what it says; empty: none
+    double limit = 0.0;
 };
 
 struct OptimizeResult {
     RunStatus status = RunStatus::IterationLimit;
+    Method method = Method::Criteria;
     OptimizerState state;
     double penalty = 3.0; // of the last iteration
     std::vector<CaseResult> cases;
+    std::vector<ModalResult> modals;
     std::vector<double> stiffness; // share of each element in the last analysis
     bool feasible = false;
+    // The iteration whose design the result is: the last one, or the best that held every bound at the final
+    // penalty and sharpness where the last one does not. 0: none held.
+    int design_of = 0;
+    int best_feasible = 0;
+    std::optional<double> optimality; // first-order residual at the end, as a share of the goal's gradient
+    double goal_scale = 1.0;          // what the goal was multiplied by
+    int trials = 0;                   // steps taken back by the globally convergent form
+    Guard guard;
     std::vector<Spent> spent; // of the iterations of this start
 };
 
-// Runs until converged, at the limit of iterations, or stopped by the observer. `from` resumes.
-// Throws Error (Input) for problems that are not served or out of reach, Error (Numerics) when the analysis
-// fails.
+struct RunStart {
+    const OptimizerState* from = nullptr; // resumes
+    std::vector<double> density;          // or begins with this physical density of every element
+};
+
+// Runs until converged, at the limit of iterations, or stopped by the observer.
+// Throws Error (Input) for bounds that are out of reach, Error (Numerics) when an analysis fails.
 OptimizeResult optimize(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer,
-                        const OptimizerState* from = nullptr);
+                        const RunStart& start = {});
+
+// The density of each element of a mesh, taken from the element of another mesh of the same body that its
+// middle lies in (or is nearest to).
+std::vector<double> carry_over(const Mesh& from, const std::vector<double>& density, const Mesh& to);
+
+// Runs the study on elements twice as large, without sharpening, and brings the design back to the model.
+std::vector<double> coarse_start(const Study& study, const Model& model, OptimizeObserver& observer);
 
 } // namespace upright

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstdio>
 #include <fmt/format.h>
+#include <utility>
 
 namespace upright {
 
@@ -44,21 +45,32 @@ double round_step(double range) {
     return 10.0 * decade;
 }
 
-// The axis of a response. What hardly changes is drawn as such, not blown up until its rounding shows.
-std::string value_range(const std::vector<IterationRow>& rows, std::size_t r, const ResponseCard& card) {
-    double low = rows.front().responses.at(r);
+// The axis of some columns. What hardly changes is drawn as such, not blown up until its rounding shows; what
+// falls by orders of magnitude gets a logarithmic axis.
+std::string value_range(const std::vector<IterationRow>& rows, const std::vector<std::size_t>& columns,
+                        const std::vector<double>& bounds) {
+    double low = rows.front().responses.at(columns.front());
     double high = low;
     const auto take = [&](double value) {
         low = std::min(low, value);
         high = std::max(high, value);
     };
-    for (const IterationRow& row : rows) take(row.responses.at(r));
-    if (card.max) take(*card.max);
-    const double least = 0.2 * std::max(std::abs(high), 1e-300);
+    for (const IterationRow& row : rows)
+        for (const std::size_t c : columns) take(row.responses.at(c));
+    for (const double b : bounds) take(b);
+    if (low > 0.0 && high > 30.0 * low)
+        return fmt::format("set logscale y\nset yrange [{:.9g}:{:.9g}]\nset ytics autofreq\n", low / 1.3,
+                           high * 1.3);
+    const double least = 0.2 * std::max({std::abs(high), std::abs(low), 1e-300});
     const double room = std::max(0.08 * (high - low), 0.5 * (least - (high - low)));
     low -= room;
     high += room;
-    return fmt::format("set yrange [{:.9g}:{:.9g}]\nset ytics {:.9g}\n", low, high, round_step(high - low));
+    return fmt::format("unset logscale y\nset yrange [{:.9g}:{:.9g}]\nset ytics {:.9g}\n", low, high,
+                       round_step(high - low));
+}
+
+std::string problem_word(const Study& study) {
+    return study.goal->maximize ? " (goal: raise)" : " (goal)";
 }
 
 void run_gnuplot(const std::string& script, const std::filesystem::path& png) {
@@ -77,44 +89,76 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
                   const std::filesystem::path& png) {
     if (rows.empty())
         throw Error::input({png.string()}, "the run has no history yet", "Let it go on: optimize --resume");
-    std::vector<std::size_t> shown;
-    for (std::size_t r = 0; r < study.responses.size(); ++r)
-        if (study.goal && study.responses[r].name == study.goal->response)
-            shown.insert(shown.begin(), r);
-        else
-            shown.push_back(r);
-    if (shown.size() > 4) shown.resize(4);
+    // One panel a response, the goal first, a line for each case.
+    const std::vector<Column> all = columns(study);
+    struct Panel {
+        std::size_t response = 0;
+        std::vector<std::size_t> columns;
+    };
+    std::vector<Panel> panels;
+    for (std::size_t c = 0; c < all.size(); ++c) {
+        if (panels.empty() || panels.back().response != all[c].response)
+            panels.push_back({all[c].response, {}});
+        panels.back().columns.push_back(c);
+    }
+    const auto is_goal = [&](const Panel& p) {
+        return study.goal && study.responses[p.response].name == study.goal->response;
+    };
+    std::stable_partition(panels.begin(), panels.end(), is_goal);
+    const std::size_t count = panels.size() + 1;
+    const std::size_t wide = count > 10 ? 3 : count > 4 ? 2 : 1;
+    const std::size_t high = (count + wide - 1) / wide;
+    const double left = wide == 1 ? 0.11 : wide == 2 ? 0.09 : 0.07;
     make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
         std::string script =
             fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\nset output {}\n",
-                        options.width, options.height, 11, quoted(temporary.string()));
-        script += fmt::format(
-            "set multiplot layout {},1 title {} font ',15' margins 0.11,0.96,0.09,0.90 spacing 0,0.07\n",
-            shown.size() + 1, quoted(study.title + ": history"));
+                        options.width, options.height, high > 4 || wide > 1 ? 10 : 11,
+                        quoted(temporary.string()));
+        script += fmt::format("set multiplot layout {},{} title {} font ',15' margins {},0.97,0.08,0.91 "
+                              "spacing {},{}\n",
+                              high, wide, quoted(study.title + ": history"), left,
+                              wide == 1 ? 0.0 : left + 0.015, high > 3 ? 0.055 : 0.07);
         script += "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics "
-                  "nomirror\nset key inside right top Left reverse\n";
+                  "nomirror\nset key inside right top Left reverse samplen 2 opaque\n";
         script +=
             fmt::format("set xrange [1:{}]\nset format y '%.4g'\nset offsets 0,0,graph 0.08,graph 0.08\n",
                         std::max(2, rows.back().iteration));
-        for (const std::size_t r : shown) {
-            const ResponseCard& card = study.responses[r];
-            define(script, fmt::format("r{}", r), rows,
-                   [&](const IterationRow& row) { return row.responses.at(r); });
-            const bool goal = study.goal && card.name == study.goal->response;
-            script +=
-                "set ylabel " + quoted(card.name + unit_of(study, card)) + "\n" + value_range(rows, r, card);
-            std::string plot =
-                fmt::format("plot $r{} with lines lw 2.2 lc rgb '{}' title {}", r,
-                            goal ? "#0a4d8c" : "#00785a", quoted(goal ? card.name + " (goal)" : card.name));
-            if (card.max)
-                plot += fmt::format(", {:.12g} with lines lw 1.6 dt 2 lc rgb '#d54500' title {}", *card.max,
-                                    quoted(fmt::format("max {:.4g}", *card.max)));
+        // Colours and dashes that can be told apart without colour.
+        static const std::array<const char*, 6> colors{"#00785a", "#993880", "#b8860b",
+                                                       "#444444", "#3fa7d6", "#8a5a00"};
+        for (std::size_t k = 0; k < panels.size(); ++k) {
+            const Panel& panel = panels[k];
+            const ResponseCard& card = study.responses[panel.response];
+            const bool goal = is_goal(panel);
+            std::vector<double> bounds;
+            const std::optional<double> most = upper_bound(study, card);
+            if (most) bounds.push_back(*most);
+            if (card.min) bounds.push_back(*card.min);
+            script += "set ylabel " + quoted(card.name + unit_of(study, card)) + "\n" +
+                      value_range(rows, panel.columns, bounds);
+            if (k + wide >= count) script += "set xlabel 'iteration'\n";
+            std::string plot;
+            for (std::size_t i = 0; i < panel.columns.size(); ++i) {
+                const std::size_t c = panel.columns[i];
+                define(script, fmt::format("r{}", c), rows,
+                       [&](const IterationRow& row) { return row.responses.at(c); });
+                std::string name = all[c].name;
+                if (panel.columns.size() > 1) name = name.substr(name.find('@') + 1);
+                if (goal && i == 0) name += problem_word(study);
+                const std::string color = goal && i == 0 ? "#0a4d8c" : colors.at(i % colors.size());
+                const std::string before = plot.empty() ? "plot " : ", ";
+                plot += fmt::format("{}$r{} with lines lw 2.2 dt {} lc rgb '{}' title {}", before, c,
+                                    i < 6 ? 1 : 3, color, quoted(std::as_const(name)));
+            }
+            for (const double b : bounds)
+                plot += fmt::format(", {:.12g} with lines lw 1.6 dt 2 lc rgb '#d54500' title {}", b,
+                                    quoted(fmt::format("{} {:.4g}", most && b == *most ? "max" : "min", b)));
             script += plot + "\n";
         }
         define(script, "change", rows, [](const IterationRow& row) { return std::max(row.change, 1e-6); });
         define(script, "gray", rows, [](const IterationRow& row) { return std::max(row.grayness, 1e-6); });
-        script += "set autoscale y\nset ytics autofreq\nset logscale y\nset ylabel 'change, grayness'\nset "
+        script += "set xlabel 'iteration'\nset autoscale y\nset ytics autofreq\nset logscale y\nset ylabel 'change, grayness'\nset "
                   "xlabel 'iteration'\n";
         script += fmt::format(
             "plot $change with lines lw 1.8 lc rgb '#993880' title 'density change', $gray with lines lw 1.8 "

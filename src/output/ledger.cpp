@@ -4,13 +4,14 @@
 #include "geometry/file_body.hpp"
 #include "mesh/quality.hpp"
 #include "model/rigid_freedom.hpp"
-#include "optimize/problem.hpp"
+#include "optimize/run.hpp"
 #include "study/file_slot.hpp"
 
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 #include <map>
+#include <optional>
 
 namespace upright {
 
@@ -576,7 +577,9 @@ class Writer {
             const bool strength = r.measure == Measure::Stress || r.measure == Measure::Safety;
             const std::string in_cases = r.in_case.empty() ? " in every case that fits" : " in " + r.in_case;
             if (r.measure == Measure::Compliance)
-                words += r.in_case.empty() ? " weighted over the cases" : " of " + r.in_case;
+                words += r.worst              ? " of the case where it is largest"
+                         : r.in_case.empty() ? " weighted over the cases"
+                                             : " of " + r.in_case;
             else if (of_material(r.measure))
                 words += " of " + (r.of.empty() ? std::string("the design regions") : joined(r.of));
             else if (strength)
@@ -587,7 +590,8 @@ class Writer {
             else
                 words += " of " + r.at + (r.component == "size" ? "" : " along " + r.component) +
                          (r.frame.empty() ? "" : " of " + r.frame) + in_cases;
-            if (r.name == study_.goal->response) words = "minimize " + words;
+            if (r.name == study_.goal->response)
+                words = (study_.goal->maximize ? "maximize " : "minimize ") + words;
             if (r.min) words += fmt::format(", at least {}{}", number(*r.min), u.empty() ? "" : " " + u);
             if (r.max) words += fmt::format(", at most {}{}", number(*r.max), u.empty() ? "" : " " + u);
             if (r.max_share)
@@ -636,10 +640,63 @@ class Writer {
                              "the layer {} is {} {} deep, less than half a cell: it comes out one cell deep",
                              model_.regions[r].name, number(skin->depth), unit(dimension::length)));
         }
-        line("run", fmt::format("at most {} iterations, stop below a change of {:g}, penalty {}, {}",
-                                study_.run.iterations, study_.run.stop_when,
-                                study_.run.penalty ? number(*study_.run.penalty) : "1 rising to 3",
-                                study_.run.sharpen ? "sharpened at the end" : "not sharpened"));
+        form();
+        std::optional<Problem> problem;
+        try {
+            problem = make_problem(study_);
+        } catch (const Error&) { // told above
+        }
+        if (!problem) return;
+        const double first = schedule(study_, *problem, 1).penalty;
+        std::string start = study_.run.start       ? "density " + number(*study_.run.start)
+                            : study_.run.start_run ? study_.run.start_run->filename().string()
+                            : study_.run.coarse_first ? "a run on cells twice as large"
+                                                      : "a uniform density";
+        LedgerLine& run = line(
+            "run", fmt::format("at most {} iterations by {}, from {}, stop below a change of {:g}, penalty {}, {}",
+                               study_.run.iterations, text(problem->method), start, study_.run.stop_when,
+                               study_.run.penalty ? number(*study_.run.penalty)
+                               : first < 3.0      ? "1 rising to 3"
+                                                  : "3",
+                               study_.run.sharpen ? "sharpened at the end" : "not sharpened"));
+        if (problem->has_frequency && !problem->has_stiffness && model_.masses.empty())
+            doubt(run, "a frequency with neither a mass that rides on the part nor a bound on stiffness often "
+                       "ends in gray hinges; add a [[mass]] or bound a compliance or displacement");
+        if (problem->has_stress && study_.mesh.kind != MeshKind::Fitted)
+            doubt(run, "stress is read on a staircase boundary: judge the part on a fitted mesh afterwards");
+    }
+
+    // How the part will be made.
+    void form() {
+        const FormCard& f = study_.form;
+        if (f.ties()) {
+            std::vector<std::string> words;
+            for (const SymmetryPlane& plane : f.mirror)
+                words.push_back(fmt::format("mirrored at {} = {}", "xyz"[plane.axis], number(plane.at)));
+            if (f.sectors)
+                words.push_back(fmt::format("{} sectors around {}", f.sectors->count, f.sectors->frame));
+            if (f.extrude) words.push_back(fmt::format("the same along {}", "xyz"[*f.extrude]));
+            std::vector<std::size_t> elements;
+            for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
+                if (model_.role(static_cast<ElementId>(e)) == Role::Design) elements.push_back(e);
+            const FormMap map(model_, elements, form_rules(study_));
+            LedgerLine& l = line("form", fmt::format("{}: {} variables for {} design elements", joined(words),
+                                                     map.groups(), elements.size()));
+            if (!map.exact())
+                doubt(l, "the mesh has not the symmetry of the rules: elements follow the nearest image; a "
+                         "grid or polar mesh repeats exactly");
+            if (map.alone() > 0)
+                doubt(l, fmt::format("{} design elements have no image in the design and stay free: the "
+                                     "regions are not as symmetric as the rules",
+                                     map.alone()));
+        }
+        if (f.min_feature) {
+            LedgerLine& l = line("min_feature", fmt::format("{} {}: the filter's radius", number(*f.min_feature),
+                                                            unit(dimension::length)));
+            if (*f.min_feature < 2.499 * model_.mesh.size)
+                doubt(l, fmt::format("below 2.5 cells the mesh cannot show it; cells of {} {} can",
+                                     number(*f.min_feature / 2.5), unit(dimension::length)));
+        }
     }
 
     // Which solver the cases get, and what an analysis of them takes.

@@ -124,8 +124,7 @@ fs::path RunFolder::case_file(const std::string& name) const {
 
 void RunFolder::write_history(const Study& study, const std::vector<IterationRow>& rows) const {
     std::string out = "iteration,goal,change,grayness,seconds";
-    for (const ResponseCard& r : study.responses)
-        out += "," + csv_name(r.in_case.empty() ? r.name : r.name + "@" + r.in_case);
+    for (const Column& column : columns(study)) out += "," + csv_name(column.name);
     out += "\n";
     for (const IterationRow& row : rows) {
         out += fmt::format("{},{:.12g},{:.6g},{:.6g},{:.3f}", row.iteration, row.goal, row.change,
@@ -172,6 +171,14 @@ void RunFolder::write_checkpoint(const OptimizerState& state) const {
         file.put("x", state.x);
         file.put("density", state.density);
         file.put("history", flatten(state.history));
+        // Names hold signs that paths in the file cannot.
+        std::vector<std::string> names;
+        for (const auto& [name, values] : state.memory) {
+            if (values.empty()) continue;
+            file.put("memory/" + std::to_string(names.size()), values);
+            names.push_back(name);
+        }
+        if (!names.empty()) file.put("memory/names", names);
     });
 }
 
@@ -191,6 +198,11 @@ OptimizerState RunFolder::read_checkpoint() const {
     out.x = file.numbers("x");
     out.density = file.numbers("density");
     out.history = unflatten(file.numbers("history"), static_cast<std::size_t>(state.at(2)));
+    if (file.has("memory/names")) {
+        const std::vector<std::string> names = file.texts("memory/names");
+        for (std::size_t i = 0; i < names.size(); ++i)
+            out.memory[names[i]] = file.numbers("memory/" + std::to_string(i));
+    }
     return out;
 }
 

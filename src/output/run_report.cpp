@@ -30,44 +30,87 @@ std::string now_text() {
 
 void write_run_json(const RunFolder& folder, const Study& study, const Model& model,
                     const OptimizeResult& result, const SolverCost& cost, double seconds,
-                    const std::string& failure) {
+                    const std::string& failure, const Certificate* certificate) {
     Json out;
     out["status"] = failure.empty() ? text(result.status) : "failed";
     if (!failure.empty()) out["failure"] = failure;
     out["feasible"] = failure.empty() && result.feasible;
     out["iterations"] = result.state.iteration;
-    const std::vector<double> none(study.responses.size(), 0.0);
-    const bool has_values = !result.state.history.empty();
-    const std::vector<double>& values = has_values ? result.state.history.back().responses : none;
+    const bool has_values = !result.state.readings.empty();
     Json responses = Json::array();
-    for (std::size_t r = 0; r < study.responses.size(); ++r) {
-        const ResponseCard& card = study.responses[r];
+    const std::vector<Column> all = columns(study);
+    for (std::size_t c = 0; c < all.size(); ++c) {
+        const ResponseCard& card = study.responses[all[c].response];
+        Reading r;
+        r.min = card.min;
+        r.max = upper_bound(study, card);
+        if (has_values) r = result.state.readings[c];
         Json one;
         one["name"] = card.name;
         one["measure"] = text(card.measure);
         one["case"] = card.in_case.empty() ? Json(nullptr) : Json(card.in_case);
-        one["value"] = has_values ? Json(values[r]) : Json(nullptr);
+        if (all[c].in_case >= 0) {
+            const auto k = static_cast<std::size_t>(all[c].in_case);
+            one["case"] = card.measure == Measure::Frequency ? study.modal_cases[k].name : study.cases[k].name;
+        }
+        one["value"] = has_values ? Json(r.value) : Json(nullptr);
         one["unit"] = study.units.text(dimension_of(card.measure));
-        one["min"] = bound(card.min);
-        one["max"] = bound(card.max);
-        one["holds"] = has_values ? Json(holds(card, values[r])) : Json(nullptr);
-        if (study.goal && card.name == study.goal->response)
-            out["goal"] = {{"name", card.name},
-                           {"measure", one["measure"]},
-                           {"value", one["value"]},
-                           {"unit", one["unit"]}};
+        one["min"] = bound(r.min);
+        one["max"] = bound(r.max);
+        one["holds"] = has_values ? Json(r.holds) : Json(nullptr);
+        if (!r.where.empty()) one["where"] = r.where;
+        if (!card.except.empty()) one["except"] = card.except;
+        if (study.goal && card.name == study.goal->response) {
+            // Of a goal of several columns the worst one.
+            const bool worse = out.contains("goal") && has_values &&
+                               (study.goal->maximize ? r.value < out["goal"]["value"].get<double>()
+                                                     : r.value > out["goal"]["value"].get<double>());
+            if (!out.contains("goal") || worse)
+                out["goal"] = {{"name", card.name},
+                               {"measure", one["measure"]},
+                               {"sense", study.goal->maximize ? "maximize" : "minimize"},
+                               {"value", one["value"]},
+                               {"unit", one["unit"]}};
+        }
         responses.push_back(one);
     }
     out["responses"] = responses;
-    if (has_values) {
+    out["design_of_iteration"] = result.design_of;
+    out["best_feasible_iteration"] = result.best_feasible > 0 ? Json(result.best_feasible) : Json(nullptr);
+    if (!result.state.history.empty()) {
         out["change"] = result.state.history.back().change;
         out["grayness"] = result.state.history.back().grayness;
+    }
+    out["optimality"] = result.optimality ? Json(*result.optimality) : Json(nullptr);
+    if (certificate != nullptr) {
+        if (certificate->not_served.empty())
+            out["certificate"] = {{"lower_bound", certificate->bound},
+                                  {"relaxed", certificate->relaxed},
+                                  {"gap", certificate->gap},
+                                  {"distance", certificate->distance},
+                                  {"iterations", certificate->iterations}};
+        else
+            out["certificate"] = {{"none", certificate->not_served}};
     }
     Json cases = Json::array();
     for (std::size_t c = 0; c < result.cases.size(); ++c)
         cases.push_back({{"name", model.cases[c].name},
                          {"weight", model.cases[c].weight},
                          {"compliance", result.cases[c].compliance}});
+    for (std::size_t c = 0; c < result.modals.size(); ++c) {
+        Json frequencies = Json::array();
+        Json clusters = Json::array();
+        for (const Mode& m : result.modals[c].modes) {
+            frequencies.push_back(m.frequency);
+            clusters.push_back(m.cluster + 1);
+        }
+        cases.push_back({{"name", model.modal_cases[c].name},
+                         {"kind", "modal"},
+                         {"frequencies", frequencies},
+                         {"clusters", clusters},
+                         {"rigid_body_modes", result.modals[c].rigid.size()},
+                         {"method", result.modals[c].method}});
+    }
     out["cases"] = cases;
     out["study"] = {{"file", study.file.string()},
                     {"title", study.title},
@@ -77,7 +120,14 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
                     {"nodes", model.mesh.nodes.size()},
                     {"unknowns", cost.unknowns},
                     {"symmetry_copies", model.mesh.copies()}};
-    out["method"] = {{"optimizer", "optimality criteria"},
+    out["method"] = {{"optimizer", text(result.method)},
+                     {"goal_scale", result.goal_scale},
+                     {"bounds_as", result.method == Method::MovingAsymptotes ? Json("logarithms")
+                                                                            : Json(nullptr)},
+                     {"steps_taken_back", result.trials},
+                     {"guard", result.guard.words.empty()
+                                   ? Json(nullptr)
+                                   : Json({{"what", result.guard.words}, {"limit", result.guard.limit}})},
                      {"filter_radius", filter_radius(study, model)},
                      {"penalty", result.penalty},
                      {"solver", cost.method},
@@ -88,6 +138,8 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
                          {"setup", s.setup},
                          {"solve", s.solve},
                          {"solver_iterations", s.solver_iterations},
+                         {"modes", s.modes},
+                         {"adjoints", s.adjoints},
                          {"forces_and_sensitivities", s.around},
                          {"step", s.step},
                          {"output", s.output}});
@@ -113,6 +165,20 @@ void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const
                   {{"von_mises", 1, analysis.von_mises_stress(u, &model.cases[c])},
                    {"density", 1, result.state.density}});
     }
+    for (std::size_t c = 0; c < result.modals.size(); ++c) {
+        std::vector<VtuField> shapes;
+        for (const Mode& m : result.modals[c].modes) {
+            VtuField field = displacement_field(model.mesh, m.shape);
+            field.name = mode_field(static_cast<int>(shapes.size()) + 1);
+            shapes.push_back(std::move(field));
+        }
+        write_vtu(folder.case_file(model.modal_cases[c].name), model.mesh, shapes,
+                  {{"density", 1, result.state.density}});
+    }
+}
+
+std::string mode_field(int mode) {
+    return "mode " + std::to_string(mode);
 }
 
 } // namespace upright

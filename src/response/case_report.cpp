@@ -2,6 +2,7 @@
 
 #include "base/nearest.hpp"
 #include "fem/probe.hpp"
+#include "response/motions.hpp"
 #include "response/response.hpp"
 
 #include <Eigen/Geometry>
@@ -20,22 +21,6 @@ bool chosen(const std::vector<std::string>& cases, const std::string& name) {
 
 std::string region_name(const Model& model, RegionId r) {
     return model.regions[index(r)].name;
-}
-
-// Elements that stress peaks leave out: those of regions, and those with a node on surfaces.
-std::vector<bool> left_out(const Model& model, const std::vector<std::string>& except) {
-    std::vector<bool> out(model.mesh.elements(), false);
-    if (except.empty()) return out;
-    std::vector<bool> touched(model.mesh.nodes.size(), false);
-    for (const ModelSurface& s : model.surfaces)
-        if (refers_to(except, s.name))
-            for (const NodeId n : s.nodes) touched[index(n)] = true;
-    for (std::size_t e = 0; e < out.size(); ++e) {
-        out[e] = refers_to(except, region_name(model, model.mesh.region[e]));
-        for (const NodeId n : model.mesh.nodes_of(static_cast<ElementId>(e)))
-            out[e] = out[e] || touched[index(n)];
-    }
-    return out;
 }
 
 // Places of region nodes that only left-out elements touch.
@@ -181,14 +166,6 @@ class CaseReader {
     std::vector<double> full_;
 };
 
-double component_of(const Study& study, const ResponseCard& r, const Vec3& v, const Vec3& at) {
-    if (r.component == "size") return v.norm();
-    const Mat3 axes = r.frame.empty() ? Mat3::Identity() : study.frame(r.frame).at(at);
-    const Vec3 local = axes.transpose() * v;
-    const char c = r.component.front();
-    return local[c == 'x' || c == 'r' ? 0 : c == 'y' || c == 't' ? 1 : 2];
-}
-
 std::string place_text(const Vec3& p, bool plane) {
     return plane ? fmt::format("({:.5g}, {:.5g})", p.x(), p.y())
                  : fmt::format("({:.5g}, {:.5g}, {:.5g})", p.x(), p.y(), p.z());
@@ -208,11 +185,8 @@ class Measurer {
                 for (const double w : linear_weights(model_, r)) o.value += w;
             } else if (r.measure == Measure::Frequency) {
                 for (std::size_t c = 0; c < report_.modals.size(); ++c) frequency(r, c);
-            } else if (r.measure == Measure::Compliance && r.in_case.empty()) {
-                if (report_.statics.size() != model_.cases.size()) continue; // some were not analysed
-                Outcome& o = add("");
-                for (std::size_t c = 0; c < report_.statics.size(); ++c)
-                    o.value += model_.cases[c].weight * report_.statics[c].compliance;
+            } else if (r.measure == Measure::Compliance) {
+                compliance(r);
             } else {
                 for (const StaticReport& s : report_.statics)
                     if (r.in_case.empty() || refers_to(r.in_case, s.name)) one_case(r, s);
@@ -237,6 +211,26 @@ class Measurer {
         return out_.back();
     }
 
+    // The sum over its cases (weighted where none is named), or the largest of them.
+    void compliance(const ResponseCard& r) {
+        double sum = 0.0;
+        double most = 0.0;
+        std::string where;
+        for (std::size_t c = 0; c < model_.cases.size(); ++c) {
+            const ModelCase& card = model_.cases[c];
+            if (!r.in_case.empty() && !refers_to(r.in_case, card.name)) continue;
+            const auto found = std::find_if(report_.statics.begin(), report_.statics.end(),
+                                            [&](const StaticReport& s) { return s.name == card.name; });
+            if (found == report_.statics.end()) return; // was not analysed
+            sum += (r.in_case.empty() ? card.weight : 1.0) * found->compliance;
+            if (found->compliance > most) where = card.name;
+            most = std::max(most, found->compliance);
+        }
+        Outcome& o = add(r.in_case);
+        o.value = r.worst ? most : sum;
+        if (r.worst) o.where = where;
+    }
+
     void frequency(const ResponseCard& r, std::size_t c) {
         if (!r.in_case.empty() && !refers_to(r.in_case, report_.modal_names[c])) return;
         const std::vector<Mode>& modes = report_.modals[c].modes;
@@ -245,9 +239,7 @@ class Measurer {
     }
 
     void one_case(const ResponseCard& r, const StaticReport& s) {
-        if (r.measure == Measure::Compliance) {
-            add(s.name).value = s.compliance;
-        } else if (r.measure == Measure::Displacement) {
+        if (r.measure == Measure::Displacement) {
             displacement(r, s);
         } else if (r.measure == Measure::Reaction) {
             Outcome& o = add(s.name);
@@ -275,36 +267,7 @@ class Measurer {
             o.value = value;
             o.where = place_text(at, plane_);
         };
-        for (const ModelPoint& p : model_.points)
-            if (refers_to(r.at, p.name))
-                take(displacement_at(model_, s.displacement, p.node), model_.mesh.nodes[index(p.node)]);
-        for (std::size_t c = 0; c < model_.couplings.size(); ++c)
-            if (refers_to(r.at, model_.couplings[c].name)) {
-                Vec3 u = Vec3::Zero();
-                for (int a = 0; a < (plane_ ? 2 : 3); ++a)
-                    u[a] = s.displacement[static_cast<Eigen::Index>(model_.freedom_of_coupling(c, a))];
-                take(u, model_.couplings[c].at);
-            }
-        for (const ModelSurface& surface : model_.surfaces) {
-            if (!refers_to(r.at, surface.name)) continue;
-            if (!r.mean) {
-                for (const NodeId n : surface.nodes)
-                    take(displacement_at(model_, s.displacement, n), model_.mesh.nodes[index(n)]);
-                continue;
-            }
-            // The mean over the area.
-            Vec3 sum = Vec3::Zero();
-            double area = 0.0;
-            for (const MeshFace& f : surface.faces) {
-                const std::vector<NodeId> corners = model_.mesh.face_corners(f);
-                const double a = model_.mesh.face_area(f);
-                for (const NodeId n : corners)
-                    sum +=
-                        a / static_cast<double>(corners.size()) * displacement_at(model_, s.displacement, n);
-                area += a;
-            }
-            take(sum / area, surface.centroid);
-        }
+        for (const Motion& m : motions(model_, r)) take(m.of(s.displacement), m.at);
     }
 
     void strength(const ResponseCard& r, const StaticReport& s) {

@@ -50,8 +50,9 @@ void for_copies(const std::string& name, const std::vector<Motion>& copies, cons
 // The frame that a key names, which must be there.
 const Frame* read_frame(CardReader& reader, const Study& study, const char* key = "frame");
 
-// A file beside the study; an error when it is not there.
-std::filesystem::path read_path(const CardReader& reader, const Node& node, const Context& context);
+// A file (or a folder) beside the study; an error when it is not there.
+std::filesystem::path read_path(const CardReader& reader, const Node& node, const Context& context,
+                                bool folder = false);
 
 // The one shape among the keys of a table, or none. Throws on two.
 std::optional<Shape> read_shape(CardReader& reader, const Context& context);
@@ -81,6 +82,8 @@ void read_supports(Study& study, const Node& document, const Context& context);
 void read_loads(Study& study, const Node& document, const Context& context);
 void read_cases(Study& study, const Node& document, const Context& context);
 void read_symmetry(Study& study, const Node& document, const Context& context);
+// "y = 100 mm", for the key `what` ("a symmetry plane").
+SymmetryPlane read_plane(const Node& item, const CardReader& reader, const std::string& what);
 
 // What is asked: cards_of_run.cpp.
 MeshCard read_mesh(const Node& document, const Quantities& quantities, const std::filesystem::path& file,
@@ -88,6 +91,7 @@ MeshCard read_mesh(const Node& document, const Quantities& quantities, const std
 void read_refine(Study& study, const Node& document, const Context& context);
 void read_responses(Study& study, const Node& document, const Context& context);
 void read_goal(Study& study, const Node& document, const Context& context);
+void read_form(Study& study, const Node& document, const Context& context);
 void read_run(Study& study, const Node& document, const Context& context);
 
 } // namespace upright

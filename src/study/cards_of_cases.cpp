@@ -303,6 +303,23 @@ void read_cases(Study& study, const Node& document, const Context& context) {
     }
 }
 
+SymmetryPlane read_plane(const Node& item, const CardReader& reader, const std::string& what) {
+    const std::string word = reader.text(item);
+    const auto equals = word.find('=');
+    const auto letter = word.find_first_not_of(' ');
+    const char* axes = reader.plane() ? "xy" : "xyz";
+    if (equals == std::string::npos || letter == std::string::npos ||
+        std::string(axes).find(word[letter]) == std::string::npos ||
+        word.find_first_not_of(' ', letter + 1) != equals)
+        throw Error::input(item.place, "\"" + word + "\" is not " + what,
+                           "Write \"x = 0\" or \"y = 100 mm\"");
+    SymmetryPlane plane;
+    plane.axis = word[letter] - 'x';
+    plane.at = reader.quantities().number(word.substr(equals + 1), dimension::length, item.place);
+    plane.place = item.place;
+    return plane;
+}
+
 void read_symmetry(Study& study, const Node& document, const Context& context) {
     const Node* node = document.find("symmetry");
     if (node == nullptr) return;
@@ -310,19 +327,7 @@ void read_symmetry(Study& study, const Node& document, const Context& context) {
     const Node& planes = reader.need("planes", R"(planes = ["x = 0"])");
     Node::List single{planes};
     for (const Node& item : planes.list() != nullptr ? *planes.list() : single) {
-        const std::string word = reader.text(item);
-        const auto equals = word.find('=');
-        const auto letter = word.find_first_not_of(' ');
-        const char* axes = context.flat ? "xy" : "xyz";
-        if (equals == std::string::npos || letter == std::string::npos ||
-            std::string(axes).find(word[letter]) == std::string::npos ||
-            word.find_first_not_of(' ', letter + 1) != equals)
-            throw Error::input(item.place, "\"" + word + "\" is not a symmetry plane",
-                               "Write \"x = 0\" or \"y = 100 mm\"");
-        SymmetryPlane plane;
-        plane.axis = word[letter] - 'x';
-        plane.at = context.quantities.number(word.substr(equals + 1), dimension::length, item.place);
-        plane.place = item.place;
+        const SymmetryPlane plane = read_plane(item, reader, "a symmetry plane");
         for (const SymmetryPlane& other : study.symmetry)
             if (other.axis == plane.axis)
                 throw Error::input(item.place, "two symmetry planes stand across the same axis",

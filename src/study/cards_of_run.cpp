@@ -317,6 +317,17 @@ void read_responses(Study& study, const Node& document, const Context& context) 
         }
         if (m == Measure::Displacement || m == Measure::Reaction)
             read_component(response, reader, study, node, context);
+        if (m == Measure::Compliance)
+            if (const Node* take = reader.find("take")) {
+                response.worst = reader.choice(*take, {"sum", "largest"}) == "largest";
+                if (response.worst && !response.in_case.empty() &&
+                    std::count_if(study.cases.begin(), study.cases.end(), [&](const StaticCase& c) {
+                        return refers_to(response.in_case, c.name);
+                    }) < 2)
+                    throw Error::input(take->place, "of one case there is no largest", "Remove it");
+            }
+        if (m == Measure::Frequency)
+            if (const Node* track = reader.find("track")) response.track = reader.flag(*track);
         if (m == Measure::Frequency)
             if (const Node* mode = reader.find("mode")) {
                 response.mode = reader.whole(*mode, 1);
@@ -340,14 +351,16 @@ void read_responses(Study& study, const Node& document, const Context& context) 
         static const std::vector<std::pair<std::string, std::string>> homes{
             {"at", "a displacement or a reaction"},
             {"component", "a displacement or a reaction"},
-            {"take", "a displacement"},
+            {"take", "a displacement or a compliance"},
             {"frame", "a displacement or a reaction"},
             {"mode", "a frequency"},
+            {"track", "a frequency"},
             {"except", "a stress or a safety"}};
         for (const auto& [key, home] : homes) {
             const bool known = (m == Measure::Displacement || m == Measure::Reaction)
-                                   ? key != "mode" && key != "except"
-                               : m == Measure::Frequency ? key == "mode"
+                                   ? key != "mode" && key != "track" && key != "except"
+                               : m == Measure::Frequency ? key == "mode" || key == "track"
+                               : m == Measure::Compliance ? key == "take"
                                : strength                ? key == "except"
                                                          : false;
             const Node* wrong = node.find(key);
@@ -372,13 +385,52 @@ void read_goal(Study& study, const Node& document, const Context& context) {
     if ((minimize == nullptr) == (maximize == nullptr))
         throw Error::input(node->place, "[goal] needs one response to minimize or maximize",
                            "Write minimize = \"stiffness\"");
-    if (maximize != nullptr)
-        throw not_served(maximize->place, "\"maximize\" in [goal]", "Minimize compliance, mass or volume");
+    const Node& word = maximize != nullptr ? *maximize : *minimize;
     GoalCard goal;
-    goal.response = reader.text(*minimize);
-    goal.place = minimize->place;
+    goal.maximize = maximize != nullptr;
+    goal.response = reader.text(word);
+    goal.place = word.place;
     require_known({goal.response}, names_of(study.responses), "response", goal.place);
     study.goal = goal;
+}
+
+void read_form(Study& study, const Node& document, const Context& context) {
+    const Node* node = document.find("form");
+    if (node == nullptr) return;
+    CardReader reader(*node, context.quantities, "[form]", context.flat);
+    FormCard& form = study.form;
+    form.place = node->place;
+    if (const Node* n = reader.find("mirror")) {
+        Node::List single{*n};
+        for (const Node& item : n->list() != nullptr ? *n->list() : single) {
+            const SymmetryPlane plane = read_plane(item, reader, "a mirror plane");
+            for (const SymmetryPlane& other : form.mirror)
+                if (other.axis == plane.axis)
+                    throw Error::input(item.place, "two mirror planes stand across the same axis",
+                                       "Write one of them");
+            form.mirror.push_back(plane);
+        }
+    }
+    if (const Node* n = reader.find("sectors")) {
+        CardReader inner = reader.inner(*n, "sectors");
+        FormCard::Sectors sectors;
+        const Node& frame = inner.need("frame", "frame = \"bore\", about whose axis the sectors repeat");
+        sectors.frame = inner.text(frame);
+        require_known({sectors.frame}, names_of(study.frames), "frame", frame.place);
+        const Node& count = inner.need("count", "count = 6");
+        sectors.count = inner.whole(count, 2);
+        if (sectors.count > 1000) throw Error::input(count.place, "that many sectors are absurd");
+        inner.finish();
+        form.sectors = sectors;
+    }
+    if (const Node* n = reader.find("extrude")) {
+        if (context.flat)
+            throw Error::input(n->place, "a plane model or a flat shell is extruded already", "Remove it");
+        form.extrude = reader.choice(*n, {"x", "y", "z"}).front() - 'x';
+    }
+    if (const Node* n = reader.find("min_feature"))
+        form.min_feature = reader.positive(*n, dimension::length);
+    reader.finish({"max_feature", "draw", "overhang"});
 }
 
 void read_run(Study& study, const Node& document, const Context& context) {
@@ -397,12 +449,16 @@ void read_run(Study& study, const Node& document, const Context& context) {
     if (const Node* n = reader.find("filter")) {
         run.filter = reader.positive(*n, dimension::length);
         run.filter_place = n->place;
+        if (study.form.min_feature)
+            throw Error::input(n->place, "min_feature in [form] sets the filter already",
+                               "Write one of the two");
     }
     if (const Node* n = reader.find("start")) {
         if (n->text() != nullptr && *n->text() == "uniform") {
             run.start.reset();
         } else if (n->text() != nullptr && n->text()->find(".run") != std::string::npos) {
-            throw not_served(n->place, "a start from an earlier run");
+            run.start_run = read_path(reader, *n, context, true);
+            run.start_place = n->place;
         } else {
             run.start = reader.positive(*n, dimension::none);
             if (*run.start > 1.0) throw Error::input(n->place, "a density lies between 0 and 1");
@@ -417,7 +473,15 @@ void read_run(Study& study, const Node& document, const Context& context) {
     if (const Node* n = reader.find("threads")) run.threads = reader.whole(*n, 0);
     if (const Node* n = reader.find("memory")) run.memory = read_memory(*n, reader);
     if (const Node* n = reader.find("keep_every")) run.keep_every = reader.whole(*n, 1);
-    reader.finish({"coarse_first"});
+    if (const Node* n = reader.find("coarse_first")) {
+        run.coarse_first = reader.flag(*n);
+        if (run.coarse_first && (study.mesh.kind == MeshKind::File || run.start_run))
+            throw Error::input(n->place,
+                               run.start_run ? "coarse_first and a start from a run exclude each other"
+                                             : "a mesh from a file cannot be made coarser",
+                               "Remove it");
+    }
+    reader.finish();
 }
 
 } // namespace upright

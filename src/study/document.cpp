@@ -315,7 +315,7 @@ void apply_setting(Node& document, const std::string& setting) {
                 for (const Entry& entry : *at->table())
                     if (entry.node.table() != nullptr || is_cards(entry.node)) keys.push_back(entry.key);
                 const bool section = i == 0 && (word == "values" || word == "mesh" || word == "run" ||
-                                                word == "goal" || word == "symmetry");
+                                                word == "goal" || word == "symmetry" || word == "form");
                 if (!section)
                     throw Error::usage(origin + ": the study has no \"" + word + "\"",
                                        suggestion(word, keys));

@@ -15,16 +15,11 @@ void check_document(const Node& document) {
     static const std::vector<std::string> served{
         "title", "notes",   "units",    "extends", "values",   "material", "region",   "surface",
         "point", "support", "load",     "case",    "symmetry", "mesh",     "response", "goal",
-        "run",   "frame",   "coupling", "joint",   "mass",     "bond"};
-    static const std::vector<std::string> later{"form"};
-    std::vector<std::string> all = served;
-    all.insert(all.end(), later.begin(), later.end());
+        "run",   "frame",   "coupling", "joint",   "mass",     "bond",     "form"};
     for (const Entry& entry : *document.table()) {
         if (std::find(served.begin(), served.end(), entry.key) != served.end()) continue;
-        if (std::find(later.begin(), later.end(), entry.key) != later.end())
-            throw not_served(entry.place, "\"" + entry.key + "\"");
         throw Error::input(entry.place, "a study has no \"" + entry.key + "\"",
-                           suggestion(entry.key, nearest(entry.key, all) ? all : served, 30));
+                           suggestion(entry.key, served, 30));
     }
 }
 
@@ -70,8 +65,8 @@ std::string read_text_key(const Node& document, const std::string& key) {
 
 // Names of files become absolute, so that the resolved study can be kept anywhere.
 void resolve_files(Node& document, const std::filesystem::path& study) {
-    const auto resolve = [&](Node& table) {
-        Node* file = table.table() != nullptr ? table.find("file") : nullptr;
+    const auto resolve = [&](Node& table, const char* key = "file") {
+        Node* file = table.table() != nullptr ? table.find(key) : nullptr;
         if (file == nullptr || file->text() == nullptr) return;
         const std::filesystem::path given(*file->text());
         if (given.is_absolute()) return;
@@ -80,6 +75,13 @@ void resolve_files(Node& document, const std::filesystem::path& study) {
         file->value = std::filesystem::absolute(beside / given).lexically_normal().string();
     };
     if (Node* mesh = document.find("mesh")) resolve(*mesh);
+    if (Node* run = document.find("run"))
+        if (run->table() != nullptr) {
+            Node* start = run->find("start");
+            const bool word = start != nullptr && start->text() != nullptr;
+            if (word && *start->text() != "uniform" && start->text()->find(".run") != std::string::npos)
+                resolve(*run, "start");
+        }
     if (Node* regions = document.find("region"))
         if (auto* list = std::get_if<Node::List>(&regions->value))
             for (Node& region : *list) resolve(region);
@@ -128,6 +130,7 @@ Study read_study(Node& document, const std::filesystem::path& file, bool need_fi
     read_symmetry(study, document, context);
     read_responses(study, document, context);
     read_goal(study, document, context);
+    read_form(study, document, context);
     read_run(study, document, context);
     check_names(study);
     return study;

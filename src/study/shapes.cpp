@@ -107,14 +107,17 @@ std::vector<Motion> read_copies(CardReader& reader, const Study& study) {
     return out;
 }
 
-std::filesystem::path read_path(const CardReader& reader, const Node& node, const Context& context) {
+std::filesystem::path read_path(const CardReader& reader, const Node& node, const Context& context,
+                                bool folder) {
     const std::filesystem::path given(reader.text(node));
     const std::filesystem::path beside = std::filesystem::path(node.place.file).parent_path();
     const std::filesystem::path path =
         given.is_absolute() ? given : (beside.empty() ? context.folder : beside) / given;
     std::error_code ignored;
-    if (context.need_files && !std::filesystem::is_regular_file(path, ignored))
-        throw Error::input(node.place, "there is no file " + path.string(),
+    const bool there = folder ? std::filesystem::is_directory(path, ignored)
+                              : std::filesystem::is_regular_file(path, ignored);
+    if (context.need_files && !there)
+        throw Error::input(node.place, (folder ? "there is no run " : "there is no file ") + path.string(),
                            "Names of files are relative to the study's folder");
     return path;
 }

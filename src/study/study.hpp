@@ -332,7 +332,9 @@ struct ResponseCard : Card {
     std::string component = "size"; // x y z (r t z in a cylindrical frame) or the size of the vector
     std::string frame;
     bool mean = false;               // displacement of a surface: its mean; else the largest
+    bool worst = false;              // compliance: of the case where it is largest, not the weighted sum
     int mode = 1;                    // frequency
+    bool track = false;              // frequency: the mode is followed by its shape, not by its number
     std::vector<std::string> except; // stress, safety: regions and surfaces whose elements are left out
     std::optional<double> min, max;
     std::optional<StrengthShare> max_share;
@@ -346,6 +348,21 @@ struct GoalCard {
 
 enum class SolverChoice { Auto, Direct, Multigrid };
 
+// How the part will be made: each rule ties densities together or sets their scale.
+struct FormCard {
+    std::vector<SymmetryPlane> mirror; // the design is the same on both sides
+    struct Sectors {
+        std::string frame; // about its axis
+        int count = 2;
+    };
+    std::optional<Sectors> sectors;
+    std::optional<int> extrude; // axis: the same along it
+    std::optional<double> min_feature;
+    Place place;
+
+    bool ties() const { return !mirror.empty() || sectors || extrude; }
+};
+
 struct RunCard {
     int iterations = 100;
     double stop_when = 0.01;
@@ -353,11 +370,14 @@ struct RunCard {
     std::optional<double> penalty; // unset: raised from 1 to 3
     std::optional<double> filter;  // radius; unset: 2.5 cells
     std::optional<double> start;   // density; unset: what the bound asks for
+    std::optional<std::filesystem::path> start_run; // the folder of a run to start from
+    bool coarse_first = false;                      // first on cells twice as large
     int threads = 0;
     double memory = 12e9; // bytes
     SolverChoice solver = SolverChoice::Auto;
     int keep_every = 10;
     Place filter_place;
+    Place start_place;
 };
 
 struct Study {
@@ -382,6 +402,7 @@ struct Study {
     MeshCard mesh;
     std::vector<ResponseCard> responses;
     std::optional<GoalCard> goal;
+    FormCard form;
     RunCard run;
 
     // What is at hand but was left out: "active = false".

@@ -1,12 +1,46 @@
 // upright check: the readiness ledger and its figures.
 #include "base/version.hpp"
 #include "cli/commands/commands.hpp"
+#include "optimize/gradient_check.hpp"
 #include "output/drawings.hpp"
 #include "output/ledger.hpp"
 
 #include <fmt/format.h>
+#include <omp.h>
 
 namespace upright::cli {
+
+namespace {
+
+class Notes : public Observer {
+  public:
+    explicit Notes(Console& console) : console_(console) {}
+    void note(const std::string& sentence) override { console_.remark("  " + sentence); }
+    bool stop_requested() const override { return InterruptGuard::requested(); }
+
+  private:
+    Console& console_;
+};
+
+void show_gradients(const Study& study, const Model& model, Console& console) {
+    console.remark("Sensitivities");
+    ::omp_set_num_threads(threads_of(solver_options(study.run)));
+    StaticAnalysis analysis(model, solver_options(study.run));
+    const InterruptGuard guard;
+    Notes notes(console);
+    const GradientCheck check = check_gradients(study, analysis, notes);
+    console.result(fmt::format("  {:<28} {:<16} {:>12}  {:>13}  {:>13}  {:>9}", "response", "measure", "value",
+                               "slope", "difference", "error"));
+    for (const GradientRow& row : check.rows)
+        console.result(fmt::format("  {:<28} {:<16} {:>12.6g}  {:>13.7g}  {:>13.7g}  {:>9.1e}{}", row.name,
+                                   text(row.measure), row.value, row.slope, row.difference, row.error,
+                                   row.remark.empty() ? "" : "  " + row.remark));
+    console.result(fmt::format("  along {} random directions of {} variables, random densities, penalty 3; "
+                               "errors as a share of the gradient's length\n",
+                               check.directions, check.variables));
+}
+
+} // namespace
 
 int run_check(const Invocation& in, Console& console) {
     const FigureOptions options = figure_options(in);
@@ -35,6 +69,7 @@ int run_check(const Invocation& in, Console& console) {
         }
         console.remark("figures: " + drawn + "\n");
     }
+    if (in.gradients && missing == 0) show_gradients(study, model, console);
     const auto plural = [](std::size_t n, const char* word) {
         return fmt::format("{} {}{}", n, word, n == 1 ? "" : "s");
     };

@@ -9,6 +9,7 @@
 
 #include <chrono>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <omp.h>
 
 namespace upright::cli {
@@ -28,10 +29,12 @@ class RunObserver : public OptimizeObserver {
     void iteration(const OptimizerState& state) override {
         progress_.iteration(state);
         folder_.write_history(study_, state.history);
-        if (state.iteration == 1 || state.iteration % study_.run.keep_every == 0 || stop_requested()) {
-            folder_.write_step(state);
-            folder_.write_checkpoint(state);
-        }
+        if (!keeps(state.iteration)) return;
+        folder_.write_step(state);
+        folder_.write_checkpoint(state);
+    }
+    bool keeps(int iteration) const override {
+        return iteration == 1 || iteration % study_.run.keep_every == 0;
     }
 
   private:
@@ -59,19 +62,47 @@ std::size_t require_ready(const Study& study, const Model& model) {
     return ledger.count(Standing::Doubt);
 }
 
+std::string bounds_text(const Reading& r, const std::string& unit) {
+    std::string out;
+    const auto one = [&](const char* word, double limit) {
+        out += fmt::format("{} {} {:.5g}", out.empty() ? "" : ",", word, limit) +
+               (unit.empty() ? "" : " " + unit);
+    };
+    if (r.max) one("at most", *r.max);
+    if (r.min) one("at least", *r.min);
+    if (out.empty()) return out;
+    if (r.holds) return out + ": holds";
+    return out + (r.excess < 1e6 ? fmt::format(": DOES NOT HOLD, by {:.2g} %", 100.0 * r.excess)
+                                 : std::string(": DOES NOT HOLD"));
+}
+
 void print_summary(Console& console, const Study& study, const OptimizeResult& result, double seconds) {
     const IterationRow& row = result.state.history.back();
     console.result("");
-    for (std::size_t r = 0; r < study.responses.size(); ++r) {
-        const ResponseCard& card = study.responses[r];
+    const std::vector<Column> all = columns(study);
+    std::size_t width = 20;
+    for (const Column& c : all) width = std::max(width, c.name.size());
+    for (std::size_t c = 0; c < all.size(); ++c) {
+        const ResponseCard& card = study.responses[all[c].response];
+        const Reading& r = result.state.readings[c];
         const std::string unit = study.units.text(dimension_of(card.measure));
-        std::string line = fmt::format("  {:<20} {:<16} {:>12.6g} {:<8}", card.name, text(card.measure),
-                                       row.responses[r], unit);
-        if (card.name == study.goal->response) line += " goal";
-        if (card.max)
-            line += fmt::format(" at most {:.5g}: {}", *card.max,
-                                holds(card, row.responses[r]) ? "holds" : "DOES NOT HOLD");
+        std::string line = fmt::format("  {:<{}} {:<16} {:>12.6g} {:<8}", all[c].name, width,
+                                       text(card.measure), r.value, unit);
+        if (card.name == study.goal->response) line += study.goal->maximize ? " goal, raised" : " goal";
+        line += bounds_text(r, "");
+        if (!r.where.empty()) line += "  at " + r.where;
+        if (!card.except.empty()) line += "  (" + fmt::format("{}", fmt::join(card.except, ", ")) + " excepted)";
         console.result(line);
+    }
+    for (std::size_t c = 0; c < result.modals.size(); ++c) {
+        const std::vector<Mode>& modes = result.modals[c].modes;
+        if (modes.size() > 1 && modes[1].frequency < 1.02 * modes[0].frequency)
+            console.result(fmt::format("modes 1 and 2 of {} lie within {:.2g} % of each other: {:.5g} and "
+                                       "{:.5g} {}",
+                                       study.modal_cases[c].name,
+                                       100.0 * (modes[1].frequency / modes[0].frequency - 1.0),
+                                       modes[0].frequency, modes[1].frequency,
+                                       study.units.text(dimension::frequency)));
     }
     if (result.state.history.size() > 10) {
         const double before = result.state.history[result.state.history.size() - 11].goal;
@@ -85,16 +116,61 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
     console.result(fmt::format("{} after {} iterations in {}; density change {:.3g}, grayness {:.3g}", ending,
                                row.iteration, time_text(seconds), row.change, row.grayness));
     if (result.status == RunStatus::Interrupted) return;
-    console.result(result.feasible ? "every bound holds" : "NOT FEASIBLE: a bound does not hold");
+    if (result.design_of != row.iteration)
+        console.result(fmt::format("the design is that of iteration {}, the best that holds every bound",
+                                   result.design_of));
+    if (result.feasible) {
+        console.result("every bound holds");
+    } else {
+        std::size_t worst = 0;
+        for (std::size_t c = 0; c < all.size(); ++c)
+            if (result.state.readings[c].excess > result.state.readings[worst].excess) worst = c;
+        const Reading& r = result.state.readings[worst];
+        console.result(fmt::format("NOT FEASIBLE: {} came to {:.5g},{}; {}", all[worst].name, r.value,
+                                   bounds_text(r, study.units.text(dimension_of(
+                                                      study.responses[all[worst].response].measure))),
+                                   result.best_feasible > 0
+                                       ? fmt::format("iteration {} held every bound", result.best_feasible)
+                                       : std::string("no iteration at the final sharpness held every bound")));
+    }
+    if (!result.guard.words.empty())
+        console.result("kept beside the study's own bounds: " + result.guard.words);
     if (row.grayness > 0.05)
         console.result(fmt::format("doubt: grayness {:.2f} at the end; the densities are not near black and "
                                    "white, so carving changes the part{}",
                                    row.grayness,
                                    study.run.sharpen ? "; finer cells and more iterations help"
                                                      : "; sharpen = true helps"));
-    const Schedule last = schedule(study.run, row.iteration);
+    const Schedule last = schedule(study, make_problem(study), row.iteration);
     if (!last.final)
         console.result("doubt: the iterations ended before the final penalty and sharpness; allow more");
+}
+
+void print_certificate(Console& console, const Study& study, const Certificate& c) {
+    if (!c.not_served.empty()) {
+        console.result("no certificate: " + c.not_served);
+        return;
+    }
+    const ResponseCard& goal = study.responses[make_problem(study).goal];
+    const std::string unit = study.units.text(dimension_of(goal.measure));
+    console.result(fmt::format(
+        "certificate: no design on this mesh has a {} below {:.6g}{}{}; this one is {:.1f} % above that",
+        goal.name, c.bound, unit.empty() ? "" : " ", unit, 100.0 * c.distance));
+    console.result(fmt::format("             (convex relaxation at {:.6g} after {} iterations, gap {:.2g} %)",
+                               c.relaxed, c.iterations, 100.0 * c.gap));
+}
+
+// The last design of an earlier run, on the mesh of this one.
+std::vector<double> density_of_run(const Study& study, const Model& model, Console& console) {
+    const RunFolder earlier = RunFolder::open(*study.run.start_run, false);
+    const StoredModel stored = load_model(*study.run.start_run / "model.h5");
+    const std::vector<double> density = earlier.read_density(-1);
+    if (density.size() != stored.model.mesh.elements())
+        throw Error::input(study.run.start_place, "the run to start from is damaged: its design does not "
+                                                  "fit its model");
+    console.remark(fmt::format("starting from the design of {}, {} elements",
+                               study.run.start_run->string(), density.size()));
+    return carry_over(stored.model.mesh, density, model.mesh);
 }
 
 } // namespace
@@ -143,6 +219,7 @@ int run_optimize(const Invocation& in, Console& console) {
         console.remark(fmt::format("{} doubt{} about this study; \"upright check {}\" tells", doubts,
                                    doubts == 1 ? "" : "s", in.target));
     OptimizeResult result;
+    std::optional<Certificate> certificate;
     SolverCost cost = analysis.cost();
     const auto seconds = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };
     try {
@@ -154,18 +231,30 @@ int run_optimize(const Invocation& in, Console& console) {
                                                          cost.factor_bytes / 1e6, cost.prepare_seconds)
                                            : fmt::format("about {:.2g} GB", plan.bytes / 1e9)));
         RunObserver observer(study, folder, console);
-        result = optimize(study, analysis, observer, in.resume ? &from : nullptr);
+        RunStart begin;
+        if (in.resume)
+            begin.from = &from;
+        else if (study.run.start_run)
+            begin.density = density_of_run(study, model, console);
+        else if (study.run.coarse_first)
+            begin.density = coarse_start(study, model, observer);
+        result = optimize(study, analysis, observer, begin);
         cost = analysis.cost();
         folder.write_step(result.state);
         folder.write_checkpoint(result.state);
         folder.write_history(study, result.state.history);
         write_fields(folder, analysis, result);
+        if (in.certificate && result.status != RunStatus::Interrupted) {
+            console.remark("computing the certificate: the convex relaxation on the same mesh");
+            certificate = certify(study, analysis, result.state.history.back().goal, observer);
+        }
     } catch (const Error& bad) {
         write_run_json(folder, study, model, result, cost, seconds(), bad.what());
         throw;
     }
     print_summary(console, study, result, seconds());
-    write_run_json(folder, study, model, result, cost, seconds());
+    if (certificate) print_certificate(console, study, *certificate);
+    write_run_json(folder, study, model, result, cost, seconds(), {}, certificate ? &*certificate : nullptr);
     console.result("run: " + folder.path().string());
     if (result.status != RunStatus::Interrupted && !in.quiet)
         console.remark(

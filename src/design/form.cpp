@@ -1,0 +1,244 @@
+#include "design/form.hpp"
+
+#include <Eigen/Geometry>
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <map>
+#include <numeric>
+#include <unordered_map>
+
+namespace upright {
+
+namespace {
+
+constexpr double two_pi = 6.28318530717958647692;
+
+// Finds the design element whose middle is nearest to a place.
+class Middles {
+  public:
+    Middles(const Mesh& mesh, const std::vector<std::size_t>& elements)
+        : mesh_(mesh), elements_(elements), width_(std::max(mesh.size, 1e-300)) {
+        for (std::size_t v = 0; v < elements.size(); ++v)
+            cells_[key(mesh.centers[elements[v]], 0, 0, 0)].push_back(v);
+    }
+    // Within `reach`; -1 where there is none.
+    long nearest(const Vec3& p, double reach) const {
+        long best = -1;
+        double least = reach * reach;
+        const int r = static_cast<int>(std::ceil(reach / width_));
+        for (int k = -r; k <= r; ++k)
+            for (int j = -r; j <= r; ++j)
+                for (int i = -r; i <= r; ++i) {
+                    const auto at = cells_.find(key(p, i, j, k));
+                    if (at == cells_.end()) continue;
+                    for (const std::size_t v : at->second) {
+                        const double d = (mesh_.centers[elements_[v]] - p).squaredNorm();
+                        if (d > least || (d == least && best >= 0)) continue;
+                        least = d;
+                        best = static_cast<long>(v);
+                    }
+                }
+        return best;
+    }
+
+  private:
+    std::uint64_t key(const Vec3& p, int i, int j, int k) const {
+        std::uint64_t out = 0;
+        const int shift[3] = {i, j, k};
+        for (int a = 0; a < 3; ++a) {
+            const auto cell = static_cast<std::int64_t>(std::floor((p[a] - mesh_.bounds.low[a]) / width_)) +
+                              shift[a] + (1 << 20);
+            out = (out << 21U) | (static_cast<std::uint64_t>(cell) & 0x1fffffU);
+        }
+        return out;
+    }
+    const Mesh& mesh_;
+    const std::vector<std::size_t>& elements_;
+    double width_;
+    std::unordered_map<std::uint64_t, std::vector<std::size_t>> cells_;
+};
+
+class Groups {
+  public:
+    explicit Groups(std::size_t n) : parent_(n) { std::iota(parent_.begin(), parent_.end(), 0); }
+    std::size_t root(std::size_t v) {
+        while (parent_[v] != v) v = parent_[v] = parent_[parent_[v]];
+        return v;
+    }
+    // The lower one stands for both.
+    void join(std::size_t a, std::size_t b) {
+        a = root(a);
+        b = root(b);
+        parent_[std::max(a, b)] = std::min(a, b);
+    }
+
+  private:
+    std::vector<std::size_t> parent_;
+};
+
+using Image = std::function<Vec3(const Vec3&)>;
+
+// A place that lies beyond the modelled half stands for its image in it.
+Vec3 into_model(const Mesh& mesh, Vec3 p) {
+    for (const SymmetryCut& cut : mesh.symmetry)
+        if (cut.high ? p[cut.axis] > cut.at : p[cut.axis] < cut.at) p[cut.axis] = 2 * cut.at - p[cut.axis];
+    return p;
+}
+
+std::vector<Image> generators(const Mesh& mesh, const FormRules& rules) {
+    std::vector<Image> out;
+    for (const SymmetryPlane& plane : rules.mirror) {
+        const bool cut_there = std::any_of(
+            mesh.symmetry.begin(), mesh.symmetry.end(), [&](const SymmetryCut& cut) {
+                return cut.axis == plane.axis && std::abs(cut.at - plane.at) < 1e-6 * mesh.size;
+            });
+        if (cut_there) continue; // the model is mirrored there anyway
+        out.emplace_back([plane](Vec3 p) {
+            p[plane.axis] = 2 * plane.at - p[plane.axis];
+            return p;
+        });
+    }
+    if (rules.sectors)
+        out.emplace_back([sectors = *rules.sectors](const Vec3& p) {
+            const Mat3 turn = Eigen::AngleAxisd(two_pi / sectors.count, sectors.frame.axes.col(2)).matrix();
+            return Vec3(sectors.frame.origin + turn * (p - sectors.frame.origin));
+        });
+    return out;
+}
+
+// Where an element's place falls when every rule folds it onto one share of the body.
+Vec3 folded(const FormRules& rules, Vec3 p) {
+    for (const SymmetryPlane& plane : rules.mirror)
+        p[plane.axis] = plane.at - std::abs(p[plane.axis] - plane.at);
+    if (rules.sectors) {
+        const Frame& frame = rules.sectors->frame;
+        const Vec3 local = frame.axes.transpose() * (p - frame.origin);
+        const double sector = two_pi / rules.sectors->count;
+        double angle = std::atan2(local.y(), local.x());
+        angle -= sector * std::floor(angle / sector + 1e-9);
+        const double r = std::hypot(local.x(), local.y());
+        p = frame.origin + frame.axes * Vec3(r * std::cos(angle), r * std::sin(angle), local.z());
+    }
+    return p;
+}
+
+// Ties the elements of each column along an axis. Their middles lie above each other on meshes that are
+// layered; elsewhere columns are as wide as an element.
+void tie_columns(const Mesh& mesh, const std::vector<std::size_t>& elements, int axis, Groups& groups) {
+    const auto columns = [&](double width, bool join) {
+        std::map<std::pair<long, long>, std::size_t> first;
+        for (std::size_t v = 0; v < elements.size(); ++v) {
+            const Vec3& p = mesh.centers[elements[v]];
+            const int a = (axis + 1) % 3;
+            const int b = (axis + 2) % 3;
+            const std::pair<long, long> key{std::lround((p[a] - mesh.bounds.low[a]) / width),
+                                            std::lround((p[b] - mesh.bounds.low[b]) / width)};
+            const auto [at, fresh] = first.emplace(key, v);
+            if (!fresh && join) groups.join(at->second, v);
+        }
+        return first.size();
+    };
+    const double fine = 1e-3 * mesh.size;
+    const bool layered = mesh.on_grid() || static_cast<double>(columns(fine, false)) <
+                                               0.7 * static_cast<double>(elements.size());
+    columns(layered ? fine : mesh.size, true);
+}
+
+} // namespace
+
+FormRules form_rules(const Study& study) {
+    FormRules out;
+    out.mirror = study.form.mirror;
+    out.extrude = study.form.extrude;
+    if (study.form.sectors)
+        out.sectors =
+            FormRules::Sectors{study.frame(study.form.sectors->frame), study.form.sectors->count};
+    return out;
+}
+
+FormMap::FormMap(const Model& model, const std::vector<std::size_t>& elements, const FormRules& rules) {
+    if (!rules.any()) return;
+    const Mesh& mesh = model.mesh;
+    const std::size_t n = elements.size();
+    Groups groups(n);
+    const Middles middles(mesh, elements);
+    const std::vector<Image> images = generators(mesh, rules);
+    // Exact partners first.
+    std::vector<bool> missing(n, false);
+    for (const Image& image : images)
+        for (std::size_t v = 0; v < n; ++v) {
+            const Vec3 at = into_model(mesh, image(mesh.centers[elements[v]]));
+            const long other = middles.nearest(at, 1e-4 * mesh.size);
+            if (other < 0)
+                missing[v] = true;
+            else
+                groups.join(v, static_cast<std::size_t>(other));
+        }
+    alone_ = static_cast<std::size_t>(std::count(missing.begin(), missing.end(), true));
+    // A design space without the symmetry leaves some alone; a mesh without it most.
+    if (!images.empty() && alone_ > n / 2) {
+        exact_ = false;
+        alone_ = 0;
+        groups = Groups(n);
+        for (std::size_t v = 0; v < n; ++v) {
+            const Vec3& own = mesh.centers[elements[v]];
+            const Vec3 at = into_model(mesh, folded(rules, own));
+            if ((at - own).norm() < 1e-6 * mesh.size) continue;
+            const long other = middles.nearest(at, 1.5 * mesh.size);
+            if (other < 0) {
+                ++alone_;
+                continue;
+            }
+            // Its stand-in has to stand for itself.
+            const Vec3& place = mesh.centers[elements[static_cast<std::size_t>(other)]];
+            if ((into_model(mesh, folded(rules, place)) - place).norm() < 1e-6 * mesh.size)
+                groups.join(v, static_cast<std::size_t>(other));
+            else
+                ++alone_;
+        }
+    }
+    if (rules.extrude) tie_columns(mesh, elements, *rules.extrude, groups);
+
+    group_of_.resize(n);
+    share_.resize(n);
+    std::vector<std::size_t> number(n, n);
+    for (std::size_t v = 0; v < n; ++v) {
+        std::size_t& one = number[groups.root(v)];
+        if (one == n) one = groups_++;
+        group_of_[v] = one;
+    }
+    std::vector<double> volume(groups_, 0.0);
+    for (std::size_t v = 0; v < n; ++v) volume[group_of_[v]] += mesh.volumes[elements[v]];
+    for (std::size_t v = 0; v < n; ++v) share_[v] = mesh.volumes[elements[v]] / volume[group_of_[v]];
+}
+
+std::vector<double> FormMap::spread(const std::vector<double>& groups) const {
+    if (!ties()) return groups;
+    std::vector<double> out(group_of_.size());
+    for (std::size_t v = 0; v < out.size(); ++v) out[v] = groups[group_of_[v]];
+    return out;
+}
+
+std::vector<double> FormMap::sum(const std::vector<double>& elements) const {
+    if (!ties()) return elements;
+    std::vector<double> out(groups_, 0.0);
+    for (std::size_t v = 0; v < group_of_.size(); ++v) out[group_of_[v]] += elements[v];
+    return out;
+}
+
+std::vector<double> FormMap::mean(const std::vector<double>& elements) const {
+    if (!ties()) return elements;
+    std::vector<double> out(groups_, 0.0);
+    for (std::size_t v = 0; v < group_of_.size(); ++v) out[group_of_[v]] += share_[v] * elements[v];
+    return out;
+}
+
+std::vector<double> FormMap::mean_transpose(const std::vector<double>& groups) const {
+    if (!ties()) return groups;
+    std::vector<double> out(group_of_.size());
+    for (std::size_t v = 0; v < out.size(); ++v) out[v] = share_[v] * groups[group_of_[v]];
+    return out;
+}
+
+} // namespace upright

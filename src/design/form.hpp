@@ -1,0 +1,54 @@
+// How the part will be made, as a map: many elements, one variable. Mirror planes, cyclic sectors and
+// extrusion tie elements into groups that share a density; all of them combine.
+#pragma once
+
+#include "model/model.hpp"
+
+#include <optional>
+#include <vector>
+
+namespace upright {
+
+// The rules of a study, frames resolved.
+struct FormRules {
+    std::vector<SymmetryPlane> mirror;
+    struct Sectors {
+        Frame frame;
+        int count = 2;
+    };
+    std::optional<Sectors> sectors;
+    std::optional<int> extrude; // axis
+    bool any() const { return !mirror.empty() || sectors || extrude; }
+};
+FormRules form_rules(const Study& study);
+
+class FormMap {
+  public:
+    FormMap() = default; // no rule: every element stands for itself
+    // `elements`: those of the design. Where the mesh has the symmetry of a rule, each element is tied to its
+    // images exactly; where it has not, to the nearest one. What has no image in the design stays alone.
+    FormMap(const Model& model, const std::vector<std::size_t>& elements, const FormRules& rules);
+
+    bool ties() const { return !group_of_.empty(); }
+    std::size_t groups() const { return groups_; }
+    std::size_t group(std::size_t variable) const { return ties() ? group_of_[variable] : variable; }
+    // Design elements that a rule found no image for.
+    std::size_t alone() const { return alone_; }
+    bool exact() const { return exact_; } // the mesh has the symmetry of the rules
+
+    // A value for each group to one for each element, and the transpose.
+    std::vector<double> spread(const std::vector<double>& groups) const;
+    std::vector<double> sum(const std::vector<double>& elements) const;
+    // The mean of each group by volume, and the transpose.
+    std::vector<double> mean(const std::vector<double>& elements) const;
+    std::vector<double> mean_transpose(const std::vector<double>& groups) const;
+
+  private:
+    std::vector<std::size_t> group_of_; // of each design element
+    std::vector<double> share_;         // of its group's volume
+    std::size_t groups_ = 0;
+    std::size_t alone_ = 0;
+    bool exact_ = true;
+};
+
+} // namespace upright

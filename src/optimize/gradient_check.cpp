@@ -1,0 +1,113 @@
+#include "optimize/gradient_check.hpp"
+
+#include "design/chain.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <map>
+#include <random>
+
+namespace upright {
+
+namespace {
+
+constexpr int directions = 3;
+constexpr double penalty = 3.0;
+constexpr double sharpness = 4.0;
+constexpr double step = 1e-3;
+
+} // namespace
+
+GradientCheck check_gradients(const Study& study, StaticAnalysis& analysis, Observer& observer) {
+    const Model& model = analysis.model();
+    const DesignChain chain(model, filter_radius(study, model), form_rules(study));
+    DesignMeasures measures(study, analysis);
+    // Exact solves: differences feel what an optimiser would not.
+    MeasureAccuracy accuracy;
+    accuracy.statics.energy = 1e-22;
+    accuracy.modals.tolerance = 1e-6;
+
+    std::mt19937 random(20260401);
+    const auto share = [&] { return static_cast<double>(random()) / 4294967295.0; };
+    std::vector<double> x(chain.variables());
+    for (double& v : x) v = 0.3 + 0.6 * share();
+    const std::vector<bool> all(measures.columns().size(), true);
+    const auto values_at = [&](const std::vector<double>& at) {
+        measures.analyse(chain.physical(at, sharpness), penalty, accuracy);
+        for (const std::string& note : measures.take_notes()) observer.note(note);
+        std::vector<double> out;
+        for (const Smooth& s : measures.smooth(all, false, false)) out.push_back(s.value);
+        return out;
+    };
+    measures.analyse(chain.physical(x, sharpness), penalty, accuracy);
+    const std::vector<Smooth> found = measures.smooth(all, true, false);
+
+    GradientCheck out;
+    out.directions = directions;
+    out.variables = x.size();
+    std::vector<std::vector<double>> gradients;
+    std::vector<double> lengths;
+    std::map<std::size_t, int> seen;
+    for (const Smooth& s : found) {
+        const Column& column = measures.columns()[s.column];
+        const ResponseCard& card = study.responses[column.response];
+        gradients.push_back(chain.pull_back(x, sharpness, s.gradient));
+        double sum = 0.0;
+        for (const double g : gradients.back()) sum += g * g;
+        lengths.push_back(std::sqrt(sum));
+        GradientRow row;
+        row.name = column.name;
+        row.measure = card.measure;
+        row.value = s.value;
+        const int number = seen[s.column]++;
+        if (card.measure == Measure::Frequency) {
+            row.name += fmt::format(" (mode {})", card.mode + number);
+            const std::vector<Mode>& modes = measures.modals()[static_cast<std::size_t>(column.in_case)].modes;
+            for (const Mode& m : modes) {
+                const double apart = std::abs(m.frequency / s.value - 1.0);
+                if (apart > 0.0 && apart < 1e-3)
+                    row.remark = "another mode lies within 0.1 %: the slope of one alone says little";
+            }
+        } else if (card.measure == Measure::Stress || card.measure == Measure::Safety) {
+            row.remark = "of the aggregate that stands for it";
+        } else if (card.measure == Measure::Displacement && number > 0) {
+            row.name += " (lowest)";
+        }
+        out.rows.push_back(std::move(row));
+    }
+    for (int d = 0; d < directions; ++d) {
+        observer.note(fmt::format("direction {} of {}: four analyses", d + 1, directions));
+        std::vector<double> along(x.size());
+        for (double& v : along) v = random() % 2 == 0 ? 1.0 : -1.0;
+        const auto moved = [&](double by) {
+            std::vector<double> at = x;
+            for (std::size_t i = 0; i < at.size(); ++i) at[i] += by * along[i];
+            return values_at(at);
+        };
+        const std::vector<double> up = moved(step);
+        const std::vector<double> down = moved(-step);
+        const std::vector<double> far_up = moved(2 * step);
+        const std::vector<double> far_down = moved(-2 * step);
+        for (std::size_t k = 0; k < out.rows.size(); ++k) {
+            const double near = (up[k] - down[k]) / (2 * step);
+            const double far = (far_up[k] - far_down[k]) / (4 * step);
+            const double difference = (4.0 * near - far) / 3.0;
+            double slope = 0.0;
+            for (std::size_t i = 0; i < x.size(); ++i) slope += gradients[k][i] * along[i];
+            const double error = std::abs(slope - difference) / std::max(lengths[k], 1e-300);
+            GradientRow& row = out.rows[k];
+            if (d > 0 && error <= row.error) continue;
+            row.error = error;
+            row.slope = slope;
+            row.difference = difference;
+        }
+        if (observer.stop_requested()) {
+            out.directions = d + 1;
+            break;
+        }
+    }
+    return out;
+}
+
+} // namespace upright

@@ -1,0 +1,34 @@
+// Every response's sensitivities against central differences, for users who want to see it.
+#pragma once
+
+#include "base/observer.hpp"
+#include "optimize/problem.hpp"
+
+#include <string>
+#include <vector>
+
+namespace upright {
+
+struct GradientRow {
+    std::string name; // of the column; "… (mode 2)" where several functions stand for it
+    Measure measure = Measure::Compliance;
+    double value = 0.0;
+    // The largest difference between slope and central difference along the directions tried, as a share of
+    // the gradient's length.
+    double error = 0.0;
+    double slope = 0.0, difference = 0.0; // along the direction where it is largest
+    std::string remark;
+};
+
+struct GradientCheck {
+    int directions = 0;
+    std::size_t variables = 0;
+    std::vector<GradientRow> rows;
+};
+
+// At random variables between 0.3 and 0.9 (the same ones every time), through making rules, filter and
+// projection, along random directions. Differences are extrapolated from two steps (Richardson).
+// Throws Error (Numerics) when an analysis fails.
+GradientCheck check_gradients(const Study& study, StaticAnalysis& analysis, Observer& observer);
+
+} // namespace upright

@@ -1,0 +1,409 @@
+#include "optimize/moving_asymptotes.hpp"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+
+namespace upright {
+
+namespace {
+
+// Long sums are made of blocks, whatever the number of threads: results do not depend on it.
+constexpr std::size_t block = 2048;
+constexpr int most_newton = 40; // for each level of the barrier
+constexpr int most_halvings = 10;
+constexpr double last_barrier = 1e-9; // of the largest weight in the problem
+
+// The separable approximation: f_i = r_i + sum_j p_ij / (U_j - x_j) + q_ij / (x_j - L_j). Row 0 is the goal.
+struct Approximation {
+    std::size_t n = 0, m = 0;
+    std::vector<double> p, q;         // n rows of m + 1
+    std::vector<double> lower, upper; // of this step
+    std::vector<double> low, high;    // asymptotes
+    std::vector<double> rest;         // r, m + 1
+};
+
+Approximation approximate(const std::vector<double>& x, const std::vector<double>& x_low,
+                          const std::vector<double>& x_high, double move, const MmaValues& values,
+                          const MmaSettings& settings, const MmaState& state) {
+    Approximation out;
+    out.n = x.size();
+    out.m = values.constraint.size();
+    const std::size_t w = out.m + 1;
+    out.p.resize(out.n * w);
+    out.q.resize(out.n * w);
+    out.lower.resize(out.n);
+    out.upper.resize(out.n);
+    out.low = state.low;
+    out.high = state.high;
+    const auto slope = [&](std::size_t i, std::size_t j) {
+        return i == 0 ? values.goal_gradient[j] : values.gradient[i - 1][j];
+    };
+    // The constant that keeps every variable curved goes with the size of the gradients.
+    std::vector<double> floor(w, 0.0);
+    for (std::size_t i = 0; i < w; ++i) {
+        double sum = 0.0;
+        for (std::size_t j = 0; j < out.n; ++j) sum += std::abs(slope(i, j)) * (x_high[j] - x_low[j]);
+        floor[i] = 1e-5 * sum / static_cast<double>(std::max<std::size_t>(1, out.n));
+        if (!state.extra.empty()) floor[i] += state.extra[i];
+    }
+#pragma omp parallel for schedule(static)
+    for (std::size_t j = 0; j < out.n; ++j) {
+        const double range = std::max(x_high[j] - x_low[j], 1e-12);
+        const double L = out.low[j];
+        const double U = out.high[j];
+        out.lower[j] = std::max({x_low[j], L + settings.conserve * (x[j] - L), x[j] - move * range});
+        out.upper[j] = std::min({x_high[j], U - settings.conserve * (U - x[j]), x[j] + move * range});
+        const double above = (U - x[j]) * (U - x[j]);
+        const double below = (x[j] - L) * (x[j] - L);
+        for (std::size_t i = 0; i < w; ++i) {
+            const double g = slope(i, j);
+            const double up = std::max(g, 0.0);
+            const double down = std::max(-g, 0.0);
+            const double both = floor[i] / range;
+            out.p[j * w + i] = above * (1.001 * up + 0.001 * down + both);
+            out.q[j * w + i] = below * (0.001 * up + 1.001 * down + both);
+        }
+    }
+    out.rest.assign(w, 0.0);
+    for (std::size_t i = 0; i < w; ++i) out.rest[i] = i == 0 ? values.goal : values.constraint[i - 1];
+    for (std::size_t j = 0; j < out.n; ++j)
+        for (std::size_t i = 0; i < w; ++i)
+            out.rest[i] -=
+                out.p[j * w + i] / (out.high[j] - x[j]) + out.q[j * w + i] / (x[j] - out.low[j]);
+    return out;
+}
+
+std::vector<double> approximate_at(const Approximation& a, const std::vector<double>& x) {
+    std::vector<double> out = a.rest;
+    const std::size_t w = a.m + 1;
+    for (std::size_t j = 0; j < a.n; ++j)
+        for (std::size_t i = 0; i < w; ++i)
+            out[i] += a.p[j * w + i] / (a.high[j] - x[j]) + a.q[j * w + i] / (x[j] - a.low[j]);
+    return out;
+}
+
+// The interior point method on the subproblem.
+class Subproblem {
+  public:
+    Subproblem(const Approximation& a, const MmaSettings& settings)
+        : a_(a), n_(a.n), m_(a.m), w_(a.m + 1), blocks_((a.n + block - 1) / block), c_(settings.c),
+          d_(settings.d) {
+        share_ = settings.a;
+        share_.resize(m_, 0.0);
+    }
+
+    MmaStep run() {
+        x.resize(n_);
+        xi.resize(n_);
+        eta.resize(n_);
+        for (std::size_t j = 0; j < n_; ++j) {
+            x[j] = 0.5 * (a_.lower[j] + a_.upper[j]);
+            const double half = std::max(0.5 * (a_.upper[j] - a_.lower[j]), 1e-9);
+            xi[j] = std::max(1.0, 1.0 / half);
+            eta[j] = xi[j];
+        }
+        y.assign(m_, 1.0);
+        z = 1.0;
+        lambda.assign(m_, 1.0);
+        mu.assign(m_, std::max(1.0, 0.5 * c_));
+        zeta = 1.0;
+        s.assign(m_, 1.0);
+        dx_.resize(n_);
+        dxi_.resize(n_);
+        deta_.resize(n_);
+        MmaStep out;
+        for (double barrier = 1.0; barrier > last_barrier; barrier *= 0.1) {
+            Residual now = residual(barrier);
+            for (int i = 0; i < most_newton && now.largest > 0.9 * barrier; ++i) {
+                ++out.newton_steps;
+                now = newton(barrier, now);
+                if (!now.moved) break;
+            }
+        }
+        out.x = x;
+        for (std::size_t j = 0; j < n_; ++j) out.x[j] = std::clamp(x[j], a_.lower[j], a_.upper[j]);
+        out.z = z;
+        out.y = y;
+        out.multiplier = lambda;
+        return out;
+    }
+
+  private:
+    struct Residual {
+        double square = 0.0, largest = 0.0;
+        bool moved = true;
+        void take(double r) {
+            square += r * r;
+            largest = std::max(largest, std::abs(r));
+        }
+    };
+
+    // Sums of lambda-weighted p and q at a variable.
+    void weighted(std::size_t j, double& p, double& q) const {
+        p = a_.p[j * w_];
+        q = a_.q[j * w_];
+        for (std::size_t i = 0; i < m_; ++i) {
+            p += lambda[i] * a_.p[j * w_ + i + 1];
+            q += lambda[i] * a_.q[j * w_ + i + 1];
+        }
+    }
+
+    // Also leaves the constraints' values in g_.
+    Residual residual(double barrier) {
+        std::vector<Residual> parts(blocks_);
+        std::vector<double> sums(blocks_ * m_, 0.0);
+#pragma omp parallel for schedule(static)
+        for (std::size_t b = 0; b < blocks_; ++b) {
+            Residual& r = parts[b];
+            double* g = sums.data() + b * m_;
+            for (std::size_t j = b * block; j < std::min(n_, (b + 1) * block); ++j) {
+                const double up = 1.0 / (a_.high[j] - x[j]);
+                const double down = 1.0 / (x[j] - a_.low[j]);
+                double p = 0.0;
+                double q = 0.0;
+                weighted(j, p, q);
+                r.take(p * up * up - q * down * down - xi[j] + eta[j]);
+                r.take(xi[j] * (x[j] - a_.lower[j]) - barrier);
+                r.take(eta[j] * (a_.upper[j] - x[j]) - barrier);
+                for (std::size_t i = 0; i < m_; ++i)
+                    g[i] += a_.p[j * w_ + i + 1] * up + a_.q[j * w_ + i + 1] * down;
+            }
+        }
+        Residual out;
+        g_.assign(m_, 0.0);
+        for (std::size_t b = 0; b < blocks_; ++b) {
+            out.square += parts[b].square;
+            out.largest = std::max(out.largest, parts[b].largest);
+            for (std::size_t i = 0; i < m_; ++i) g_[i] += sums[b * m_ + i];
+        }
+        double tied = 0.0;
+        for (std::size_t i = 0; i < m_; ++i) {
+            g_[i] += a_.rest[i + 1];
+            tied += share_[i] * lambda[i];
+            out.take(c_ + d_ * y[i] - mu[i] - lambda[i]);
+            out.take(g_[i] - share_[i] * z - y[i] + s[i]);
+            out.take(mu[i] * y[i] - barrier);
+            out.take(lambda[i] * s[i] - barrier);
+        }
+        out.take(1.0 - zeta - tied);
+        out.take(zeta * z - barrier);
+        return out;
+    }
+
+    Residual newton(double barrier, const Residual& before) {
+        const auto m = static_cast<Eigen::Index>(m_);
+        // The reduced system in lambda and z.
+        std::vector<Eigen::MatrixXd> parts(blocks_);
+        std::vector<Eigen::VectorXd> sides(blocks_);
+#pragma omp parallel for schedule(static)
+        for (std::size_t b = 0; b < blocks_; ++b) {
+            Eigen::MatrixXd& A = parts[b] = Eigen::MatrixXd::Zero(m, m);
+            Eigen::VectorXd& r = sides[b] = Eigen::VectorXd::Zero(m);
+            Eigen::VectorXd G(m);
+            for (std::size_t j = b * block; j < std::min(n_, (b + 1) * block); ++j) {
+                double slope = 0.0;
+                double curve = 0.0;
+                at(j, barrier, G, slope, curve);
+                A.selfadjointView<Eigen::Lower>().rankUpdate(G, 1.0 / curve);
+                r += (slope / curve) * G;
+            }
+        }
+        Eigen::MatrixXd A = Eigen::MatrixXd::Zero(m + 1, m + 1);
+        Eigen::VectorXd rhs = Eigen::VectorXd::Zero(m + 1);
+        for (std::size_t b = 0; b < blocks_; ++b) {
+            A.topLeftCorner(m, m) += parts[b];
+            rhs.head(m) -= sides[b];
+        }
+        A = Eigen::MatrixXd(A.selfadjointView<Eigen::Lower>());
+        std::vector<double> dy_slope(m_);
+        std::vector<double> dy_curve(m_);
+        double tied = 0.0;
+        for (std::size_t i = 0; i < m_; ++i) {
+            const auto k = static_cast<Eigen::Index>(i);
+            dy_slope[i] = c_ + d_ * y[i] - lambda[i] - barrier / y[i];
+            dy_curve[i] = d_ + mu[i] / y[i];
+            A(k, k) += s[i] / lambda[i] + 1.0 / dy_curve[i];
+            rhs[k] += g_[i] - share_[i] * z - y[i] + barrier / lambda[i] + dy_slope[i] / dy_curve[i];
+            A(k, m) = A(m, k) = share_[i];
+            tied += share_[i] * lambda[i];
+        }
+        A(m, m) = -zeta / z;
+        rhs[m] = 1.0 - tied - barrier / z;
+        const Eigen::VectorXd step = A.partialPivLu().solve(rhs);
+        const double dz = step[m];
+        std::vector<double> dlambda(m_);
+        std::vector<double> dy(m_);
+        std::vector<double> dmu(m_);
+        std::vector<double> ds(m_);
+        // How much of the step keeps everything positive.
+        double most = 1.0;
+        const auto keep = [](double value, double change) { return -1.01 * change / value; };
+        for (std::size_t i = 0; i < m_; ++i) {
+            dlambda[i] = step[static_cast<Eigen::Index>(i)];
+            dy[i] = -dy_slope[i] / dy_curve[i] + dlambda[i] / dy_curve[i];
+            dmu[i] = -mu[i] + barrier / y[i] - mu[i] * dy[i] / y[i];
+            ds[i] = -s[i] + barrier / lambda[i] - s[i] * dlambda[i] / lambda[i];
+            most = std::max({most, keep(y[i], dy[i]), keep(lambda[i], dlambda[i]), keep(mu[i], dmu[i]),
+                             keep(s[i], ds[i])});
+        }
+        const double dzeta = -zeta + barrier / z - zeta * dz / z;
+        most = std::max({most, keep(z, dz), keep(zeta, dzeta)});
+        std::vector<double> most_of(blocks_, 1.0);
+#pragma omp parallel for schedule(static)
+        for (std::size_t b = 0; b < blocks_; ++b) {
+            Eigen::VectorXd G(m);
+            for (std::size_t j = b * block; j < std::min(n_, (b + 1) * block); ++j) {
+                double slope = 0.0;
+                double curve = 0.0;
+                at(j, barrier, G, slope, curve);
+                double change = -slope;
+                for (std::size_t i = 0; i < m_; ++i) change -= G[static_cast<Eigen::Index>(i)] * dlambda[i];
+                change /= curve;
+                const double below = x[j] - a_.lower[j];
+                const double above = a_.upper[j] - x[j];
+                dx_[j] = change;
+                dxi_[j] = -xi[j] + barrier / below - xi[j] * change / below;
+                deta_[j] = -eta[j] + barrier / above + eta[j] * change / above;
+                most_of[b] = std::max({most_of[b], keep(below, change), keep(above, -change),
+                                       keep(xi[j], dxi_[j]), keep(eta[j], deta_[j])});
+            }
+        }
+        for (const double one : most_of) most = std::max(most, one);
+        double length = 1.0 / most;
+        const std::vector<double> y0 = y;
+        const std::vector<double> lambda0 = lambda;
+        const std::vector<double> mu0 = mu;
+        const std::vector<double> s0 = s;
+        const double z0 = z;
+        const double zeta0 = zeta;
+        double taken = 0.0; // of the step, in the long vectors
+        Residual now;
+        for (int half = 0;; ++half) {
+            const double more = length - taken;
+#pragma omp parallel for schedule(static)
+            for (std::size_t j = 0; j < n_; ++j) {
+                x[j] += more * dx_[j];
+                xi[j] += more * dxi_[j];
+                eta[j] += more * deta_[j];
+            }
+            taken = length;
+            for (std::size_t i = 0; i < m_; ++i) {
+                y[i] = y0[i] + length * dy[i];
+                lambda[i] = lambda0[i] + length * dlambda[i];
+                mu[i] = mu0[i] + length * dmu[i];
+                s[i] = s0[i] + length * ds[i];
+            }
+            z = z0 + length * dz;
+            zeta = zeta0 + length * dzeta;
+            now = residual(barrier);
+            if (now.square < before.square || half == most_halvings) break;
+            length *= 0.5;
+        }
+        now.moved = std::isfinite(now.square) && length > 1e-12;
+        return now;
+    }
+
+    // The gradients of the constraints at a variable, and slope and curvature of the Lagrangian there.
+    void at(std::size_t j, double barrier, Eigen::VectorXd& G, double& slope, double& curve) const {
+        const double up = 1.0 / (a_.high[j] - x[j]);
+        const double down = 1.0 / (x[j] - a_.low[j]);
+        const double up2 = up * up;
+        const double down2 = down * down;
+        double p = a_.p[j * w_];
+        double q = a_.q[j * w_];
+        const double* pj = a_.p.data() + j * w_ + 1;
+        const double* qj = a_.q.data() + j * w_ + 1;
+        for (std::size_t i = 0; i < m_; ++i) {
+            p += lambda[i] * pj[i];
+            q += lambda[i] * qj[i];
+            G[static_cast<Eigen::Index>(i)] = pj[i] * up2 - qj[i] * down2;
+        }
+        const double below = x[j] - a_.lower[j];
+        const double above = a_.upper[j] - x[j];
+        slope = p * up2 - q * down2 - barrier / below + barrier / above;
+        curve = 2.0 * (p * up2 * up + q * down2 * down) + xi[j] / below + eta[j] / above;
+    }
+
+    const Approximation& a_;
+    std::size_t n_, m_, w_, blocks_;
+    double c_, d_;
+    std::vector<double> share_;
+    std::vector<double> x, xi, eta, y, lambda, mu, s;
+    double z = 1.0, zeta = 1.0;
+    std::vector<double> g_, dx_, dxi_, deta_;
+};
+
+MmaStep solve(const Approximation& a, const std::vector<double>& x, const std::vector<double>& x_low,
+              const std::vector<double>& x_high, const MmaSettings& settings) {
+    MmaStep out = Subproblem(a, settings).run();
+    out.expected = approximate_at(a, out.x);
+    double distance = 0.0;
+    for (std::size_t j = 0; j < a.n; ++j) {
+        const double step = out.x[j] - x[j];
+        distance += (a.high[j] - a.low[j]) * step * step /
+                    ((a.high[j] - out.x[j]) * (out.x[j] - a.low[j]) * std::max(x_high[j] - x_low[j], 1e-12));
+    }
+    out.distance = {distance};
+    return out;
+}
+
+} // namespace
+
+MmaStep mma_step(const std::vector<double>& x, const std::vector<double>& low,
+                 const std::vector<double>& high, double move, const MmaValues& values,
+                 const MmaSettings& settings, MmaState& state) {
+    const std::size_t n = x.size();
+    const bool young = state.steps < 2 || state.before2.size() != n;
+    state.low.resize(n);
+    state.high.resize(n);
+    for (std::size_t j = 0; j < n; ++j) {
+        const double range = std::max(high[j] - low[j], 1e-12);
+        if (young) {
+            state.low[j] = x[j] - settings.first * range;
+            state.high[j] = x[j] + settings.first * range;
+            continue;
+        }
+        const double turn = (x[j] - state.before[j]) * (state.before[j] - state.before2[j]);
+        const double factor = turn > 0.0 ? settings.widen : turn < 0.0 ? settings.narrow : 1.0;
+        const double below = factor * (state.before[j] - state.low[j]);
+        const double above = factor * (state.high[j] - state.before[j]);
+        state.low[j] = x[j] - std::clamp(below, settings.nearest * range, 10.0 * range);
+        state.high[j] = x[j] + std::clamp(above, settings.nearest * range, 10.0 * range);
+    }
+    state.before2 = state.before;
+    state.before = x;
+    ++state.steps;
+    return mma_again(x, low, high, move, values, settings, state);
+}
+
+MmaStep mma_again(const std::vector<double>& x, const std::vector<double>& low,
+                  const std::vector<double>& high, double move, const MmaValues& values,
+                  const MmaSettings& settings, const MmaState& state) {
+    return solve(approximate(x, low, high, move, values, settings, state), x, low, high, settings);
+}
+
+bool mma_raise(const MmaStep& step, const std::vector<double>& found, double tolerance, MmaState& state) {
+    bool raised = false;
+    for (std::size_t i = 0; i < found.size(); ++i) {
+        const double above = found[i] - step.expected[i];
+        if (above <= tolerance * std::max(1.0, std::abs(found[i]))) continue;
+        const double more = above / std::max(step.distance.front(), 1e-300);
+        state.extra[i] = std::min(10.0 * state.extra[i], 1.1 * (state.extra[i] + more));
+        raised = true;
+    }
+    return raised;
+}
+
+void mma_start_conservative(const MmaValues& values, MmaState& state) {
+    const std::size_t n = values.goal_gradient.size();
+    state.extra.assign(values.constraint.size() + 1, 0.0);
+    for (std::size_t i = 0; i < state.extra.size(); ++i) {
+        const std::vector<double>& g = i == 0 ? values.goal_gradient : values.gradient[i - 1];
+        double sum = 0.0;
+        for (const double one : g) sum += std::abs(one);
+        state.extra[i] = std::max(1e-6, 0.1 * sum / static_cast<double>(std::max<std::size_t>(1, n)));
+    }
+}
+
+} // namespace upright

@@ -1,0 +1,35 @@
+// What displacement and reaction responses read, as linear forms on the freedoms of a model.
+#pragma once
+
+#include "model/model.hpp"
+#include "study/study.hpp"
+
+#include <array>
+#include <vector>
+
+namespace upright {
+
+// The displacement along x, y, z of one place, or the mean over a surface: sums of factor * u[freedom].
+struct Motion {
+    Vec3 at = Vec3::Zero();
+    std::array<std::vector<Term>, 3> along;
+
+    Vec3 of(const Eigen::VectorXd& u) const;
+};
+// Of every place that a displacement response names; for each surface its nodes, or its mean.
+std::vector<Motion> motions(const Model& model, const ResponseCard& response);
+
+// The direction of the component that a response reads at a place; none for the size of the vector.
+std::optional<Vec3> direction(const Study& study, const ResponseCard& response, const Vec3& at);
+// That component of a vector, or its size.
+double component_of(const Study& study, const ResponseCard& response, const Vec3& v, const Vec3& at);
+
+// The force of the supports that a reaction response names, along x, y, z in one case: R_a = w_a' (K u - f),
+// w_a on every freedom. Freedoms that several supports hold count for the first of them.
+std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCase& c,
+                                               const ResponseCard& response);
+
+// Elements that stress leaves out: those of the regions named, and those with a node on the surfaces named.
+std::vector<bool> left_out(const Model& model, const std::vector<std::string>& except);
+
+} // namespace upright
