@@ -166,14 +166,14 @@ void sensitivities(std::vector<Row>& rows) {
     std::vector<double> density(model.mesh.elements());
     for (std::size_t e = 0; e < density.size(); ++e)
         density[e] = 0.2 + 0.7 * std::abs(std::sin(3.1 * static_cast<double>(e)));
+    DesignMeasures measures(study, analysis);
+    const std::vector<bool> all(measures.columns().size(), true);
     const auto value = [&](const std::vector<double>& at) {
-        return measure(analysis, study.responses[0], analysis.solve(stiffness_share(at, 3.0), at), at, 3.0,
-                       false)
-            .value;
+        measures.analyse(at, 3.0, {});
+        return measures.readings().front().value;
     };
-    const Measured found =
-        measure(analysis, study.responses[0], analysis.solve(stiffness_share(density, 3.0), density), density,
-                3.0, true);
+    measures.analyse(density, 3.0, {});
+    const Smooth found = measures.smooth(all, true, false).front();
     double worst = 0.0;
     double largest = 0.0;
     for (const double g : found.gradient) largest = std::max(largest, std::abs(g));

@@ -165,7 +165,10 @@ Mesh make_polar_mesh(const Study& study) {
              : divide(collector.lines().heights, collector.low(), collector.high(), size);
     // A multiple of twelve meets the usual counts of spokes and holes.
     const double around_size = two_pi * (0.5 * inner + 0.5 * outer) / size;
-    const int around = std::max(12, 12 * static_cast<int>(std::lround(around_size / 12.0)));
+    // Sectors of the form have to repeat cell by cell, and to have a middle.
+    const int unit = study.form.sectors ? 2 * study.form.sectors->count : 12;
+    const int around =
+        unit * std::max((12 + unit - 1) / unit, static_cast<int>(std::lround(around_size / unit)));
     const double cells = static_cast<double>(around) * static_cast<double>(r.size() - 1) *
                          static_cast<double>(std::max<std::size_t>(1, z.size() - 1));
     if (cells > most_cells)

@@ -194,26 +194,36 @@ class Subproblem {
     Residual newton(double barrier, const Residual& before) {
         const auto m = static_cast<Eigen::Index>(m_);
         // The reduced system in lambda and z.
-        std::vector<Eigen::MatrixXd> parts(blocks_);
-        std::vector<Eigen::VectorXd> sides(blocks_);
+        // Of each block the lower triangle by rows, and the right-hand side after it.
+        const std::size_t triangle = m_ * (m_ + 1) / 2;
+        std::vector<double> parts(blocks_ * (triangle + m_), 0.0);
 #pragma omp parallel for schedule(static)
         for (std::size_t b = 0; b < blocks_; ++b) {
-            Eigen::MatrixXd& A = parts[b] = Eigen::MatrixXd::Zero(m, m);
-            Eigen::VectorXd& r = sides[b] = Eigen::VectorXd::Zero(m);
-            Eigen::VectorXd G(m);
+            double* A = parts.data() + b * (triangle + m_);
+            double* r = A + triangle;
+            std::vector<double> room(m_);
+            double* G = room.data();
             for (std::size_t j = b * block; j < std::min(n_, (b + 1) * block); ++j) {
                 double slope = 0.0;
                 double curve = 0.0;
                 at(j, barrier, G, slope, curve);
-                A.selfadjointView<Eigen::Lower>().rankUpdate(G, 1.0 / curve);
-                r += (slope / curve) * G;
+                const double soft = 1.0 / curve;
+                double* row = A;
+                for (std::size_t i = 0; i < m_; ++i) {
+                    const double scaled = soft * G[i];
+                    for (std::size_t k = 0; k <= i; ++k) row[k] += scaled * G[k];
+                    row += i + 1;
+                    r[i] += slope * scaled;
+                }
             }
         }
         Eigen::MatrixXd A = Eigen::MatrixXd::Zero(m + 1, m + 1);
         Eigen::VectorXd rhs = Eigen::VectorXd::Zero(m + 1);
         for (std::size_t b = 0; b < blocks_; ++b) {
-            A.topLeftCorner(m, m) += parts[b];
-            rhs.head(m) -= sides[b];
+            const double* part = parts.data() + b * (triangle + m_);
+            for (Eigen::Index i = 0; i < m; ++i)
+                for (Eigen::Index k = 0; k <= i; ++k) A(i, k) += *part++;
+            for (Eigen::Index i = 0; i < m; ++i) rhs[i] -= *part++;
         }
         A = Eigen::MatrixXd(A.selfadjointView<Eigen::Lower>());
         std::vector<double> dy_slope(m_);
@@ -252,13 +262,14 @@ class Subproblem {
         std::vector<double> most_of(blocks_, 1.0);
 #pragma omp parallel for schedule(static)
         for (std::size_t b = 0; b < blocks_; ++b) {
-            Eigen::VectorXd G(m);
+            std::vector<double> room(m_);
+            double* G = room.data();
             for (std::size_t j = b * block; j < std::min(n_, (b + 1) * block); ++j) {
                 double slope = 0.0;
                 double curve = 0.0;
                 at(j, barrier, G, slope, curve);
                 double change = -slope;
-                for (std::size_t i = 0; i < m_; ++i) change -= G[static_cast<Eigen::Index>(i)] * dlambda[i];
+                for (std::size_t i = 0; i < m_; ++i) change -= G[i] * dlambda[i];
                 change /= curve;
                 const double below = x[j] - a_.lower[j];
                 const double above = a_.upper[j] - x[j];
@@ -305,7 +316,7 @@ class Subproblem {
     }
 
     // The gradients of the constraints at a variable, and slope and curvature of the Lagrangian there.
-    void at(std::size_t j, double barrier, Eigen::VectorXd& G, double& slope, double& curve) const {
+    void at(std::size_t j, double barrier, double* G, double& slope, double& curve) const {
         const double up = 1.0 / (a_.high[j] - x[j]);
         const double down = 1.0 / (x[j] - a_.low[j]);
         const double up2 = up * up;
@@ -317,7 +328,7 @@ class Subproblem {
         for (std::size_t i = 0; i < m_; ++i) {
             p += lambda[i] * pj[i];
             q += lambda[i] * qj[i];
-            G[static_cast<Eigen::Index>(i)] = pj[i] * up2 - qj[i] * down2;
+            G[i] = pj[i] * up2 - qj[i] * down2;
         }
         const double below = x[j] - a_.lower[j];
         const double above = a_.upper[j] - x[j];

@@ -495,7 +495,7 @@ class Loop {
             if (a * b < 0.0) ++turns;
             up = std::max({up, a, b});
         }
-        conservative_ = turns >= 5 && up > 0.01 * std::abs(merits_.back());
+        conservative_ = std::getenv("CONS") != nullptr && turns >= 5 && up > 0.01 * std::abs(merits_.back());
         if (conservative_) observer_.note("the steps swing to and fro: from here on each is checked first");
     }
 

@@ -120,7 +120,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
                               high, wide, quoted(study.title + ": history"), left,
                               wide == 1 ? 0.0 : left + 0.015, high > 3 ? 0.055 : 0.07);
         script += "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics "
-                  "nomirror\nset key inside right top Left reverse samplen 2 opaque\n";
+                  "nomirror\nset key at graph 1,1.02 right bottom horizontal Left reverse samplen 2\n";
         script +=
             fmt::format("set xrange [1:{}]\nset format y '%.4g'\nset offsets 0,0,graph 0.08,graph 0.08\n",
                         std::max(2, rows.back().iteration));

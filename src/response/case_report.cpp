@@ -255,19 +255,25 @@ class Measurer {
     void displacement(const ResponseCard& r, const StaticReport& s) {
         Outcome& o = add(s.name);
         bool any = false;
-        const auto take = [&](const Vec3& u, const Vec3& at) {
-            const double value = component_of(study_, r, u, at);
-            // The largest, whatever its sign; where only a lower bound is set, the lowest.
-            const bool lower = r.min && !r.max;
-            if (any && (lower    ? value >= o.value
-                        : !r.max ? std::abs(value) <= std::abs(o.value)
-                                 : value <= o.value))
-                return;
+        double least = 0.0;
+        double most = 0.0;
+        Vec3 at_least = Vec3::Zero();
+        Vec3 at_most = Vec3::Zero();
+        for (const Motion& m : motions(model_, r)) {
+            const double value = component_of(study_, r, m.of(s.displacement), m.at);
+            if (!any || value < least) {
+                least = value;
+                at_least = m.at;
+            }
+            if (!any || value > most) {
+                most = value;
+                at_most = m.at;
+            }
             any = true;
-            o.value = value;
-            o.where = place_text(at, plane_);
-        };
-        for (const Motion& m : motions(model_, r)) take(m.of(s.displacement), m.at);
+        }
+        const bool low = reads_lowest(r, least, most);
+        o.value = low ? least : most;
+        o.where = place_text(low ? at_least : at_most, plane_);
     }
 
     void strength(const ResponseCard& r, const StaticReport& s) {

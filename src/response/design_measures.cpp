@@ -214,19 +214,7 @@ Reading DesignMeasures::displacement_reading(const ResponseCard& r, std::size_t 
         most = any ? std::max(most, value) : value;
         any = true;
     }
-    // The largest; where only a lower bound is set, the lowest; with none, the one farther from zero. With
-    // both the one that is worse.
-    bool low = r.min && !r.max;
-    if (!r.min && !r.max) low = std::abs(least) > std::abs(most);
-    if (r.min && r.max) {
-        Reading a = out;
-        Reading b = out;
-        a.value = least;
-        b.value = most;
-        judge(a);
-        judge(b);
-        low = a.excess > b.excess;
-    }
+    const bool low = reads_lowest(r, least, most);
     out.value = low ? least : most;
     if (motions_.at(response).size() > 1) out.where = place_text(low ? at_least : at_most, plane);
     return out;
@@ -396,11 +384,15 @@ void DesignMeasures::smooth_displacement(std::size_t column, std::vector<Pending
         p.smooth.column = column;
         p.load = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model_.freedoms()));
         double most = -1e300;
-        double scale = 0.0;
+        double size = 0.0;
         for (const double v : values) {
             most = std::max(most, both ? std::abs(v) : sign * v);
-            scale = std::max(scale, std::abs(v));
+            size = std::max(size, std::abs(v));
         }
+        // What the exponents are measured by is the size when last adapted: the function is the same around.
+        const auto [scale_at, first] = corrections_.emplace(key + " size", size);
+        if (adapt && !first) scale_at->second = size;
+        const double scale = scale_at->second;
         const double sharp = sharpest_mean / std::max(scale, 1e-300);
         double sum = 0.0;
         std::vector<double> weight(values.size(), 0.0); // signed

@@ -1,6 +1,7 @@
 #include "response/motions.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 
 namespace upright {
@@ -69,6 +70,17 @@ std::optional<Vec3> direction(const Study& study, const ResponseCard& response, 
 double component_of(const Study& study, const ResponseCard& response, const Vec3& v, const Vec3& at) {
     const std::optional<Vec3> along = direction(study, response, at);
     return along ? along->dot(v) : v.norm();
+}
+
+bool reads_lowest(const ResponseCard& response, double lowest, double largest) {
+    if (response.min && response.max) {
+        const auto share = [](double over, double bound) {
+            return over / std::max(std::abs(bound), 1e-300);
+        };
+        return share(*response.min - lowest, *response.min) > share(largest - *response.max, *response.max);
+    }
+    if (response.min || response.max) return response.min.has_value();
+    return std::abs(lowest) > std::abs(largest);
 }
 
 std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCase& c,

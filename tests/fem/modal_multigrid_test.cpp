@@ -96,7 +96,7 @@ TEST(ModalMultigrid, KeepsSoftCellsOut) {
     for (const double d : density) stiffness.push_back(1e-9 + d * d * d);
     SolverOptions options;
     options.kind = SolverKind::GridMultigrid;
-    const ModalAnalysis analysis(model, options);
+    ModalAnalysis analysis(model, options);
     const double kept =
         analysis.solve(model.modal_cases[0], stiffness, modal_mass_share(density)).modes[0].frequency;
     const double soft = analysis.solve(model.modal_cases[0], stiffness, density).modes[0].frequency;

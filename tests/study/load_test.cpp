@@ -93,7 +93,7 @@ TEST(LoadStudy, ResolvedTextLoadsToTheSameStudy) {
 }
 
 TEST(LoadStudy, WordsNotServedYetAreRefusedAsSuch) {
-    for (const char* extra : {"[form]\nmirror = [\"y = 2\"]\n", "[run]\nsolver = \"distributed\"\n"})
+    for (const char* extra : {"[form]\noverhang = { up = [0, 0, 1] }\n", "[run]\nsolver = \"distributed\"\n"})
         EXPECT_NE(test::error_of(block_study(extra)).find("does not serve yet"), std::string::npos)
             << extra << test::error_of(block_study(extra));
 }

@@ -1,0 +1,299 @@
+#include "response/case_report.hpp"
+#include "response/gradients.hpp"
+
+using namespace upright;
+using test::every_measure;
+using test::expect_gradients_match;
+using test::study_from;
+
+namespace {
+
+// A body without any symmetry: off-centre hole, kept pad, loads on every side.
+std::string crooked_block(const std::string& extra) {
+    return test::block_study(R"(
+[[region]]
+name = "hole"
+role = "void"
+box = [[2, 1, 0], [4, 2, 3]]
+[[region]]
+name = "pad"
+role = "keep"
+material = "steel"
+box = [[7, 0, 0], [8, 2, 4]]
+[[load]]
+name = "side"
+on = "tip"
+force = [20, 70, 0]
+[[point]]
+name = "under"
+at = [6, 0, 0]
+[[support]]
+name = "prop"
+on = "under"
+hold = ["x", "z"]
+[[case]]
+name = "ring"
+kind = "modal"
+supports = "clamp"
+modes = 3
+)" + every_measure(false) +
+                             extra);
+}
+
+const std::vector<std::string> strong{"material.steel.yield=300", "material.steel.expansion=1.2e-5",
+                                      "case.bend.loads={ pull = 1, side = 0.7 }",
+                                      "case.bend.supports=[\"clamp\", \"prop\"]"};
+
+std::vector<std::string> with(std::vector<std::string> settings, const std::vector<std::string>& more) {
+    settings.insert(settings.end(), more.begin(), more.end());
+    return settings;
+}
+
+std::string flat_plate(const std::string& element, const std::string& extra) {
+    const bool shell = element == "shell";
+    return std::string("units = [\"mm\", \"N\", \"s\"]\n") + test::steel + R"(yield = 300
+expansion = 1.2e-5
+[[region]]
+name = "plate"
+role = "design"
+material = "steel"
+box = [[0, 0], [10, 5]]
+[[region]]
+name = "hole"
+role = "void"
+box = [[4, 1], [6, 2]]
+[[surface]]
+name = "root"
+of = "plate"
+facing = [-1, 0]
+[[surface]]
+name = "tip"
+of = "plate"
+facing = [1, 0]
+[[support]]
+name = "clamp"
+on = "root"
+hold = )" + (shell ? R"(["x", "y", "z", "rx", "ry", "rz"])" : R"(["x", "y"])") +
+           R"(
+[[point]]
+name = "under"
+at = [7, 0]
+[[support]]
+name = "prop"
+on = "under"
+hold = )" + (shell ? R"(["x", "z"])" : R"(["x", "y"])") +
+           R"(
+[[load]]
+name = "pull"
+on = "tip"
+force = )" + (shell ? "[5, -20, 3]" : "[5, -20]") +
+           R"(
+[[case]]
+name = "bend"
+supports = ["clamp", "prop"]
+loads = { pull = 1 }
+[[case]]
+name = "ring"
+kind = "modal"
+supports = "clamp"
+modes = 3
+[mesh]
+size = 1
+thickness = 0.5
+element = ")" + element +
+           "\"\n" + every_measure(true) + extra;
+}
+
+} // namespace
+
+TEST(DesignMeasures, SensitivitiesOnAGrid) {
+    expect_gradients_match(study_from(crooked_block(""), with(strong, {"mesh.size=1"})), 17);
+}
+
+TEST(DesignMeasures, SensitivitiesOnAFittedMesh) {
+    expect_gradients_match(
+        study_from(crooked_block(""), with(strong, {"mesh.size=2", "mesh.kind=fitted"})), 41);
+}
+
+TEST(DesignMeasures, SensitivitiesOnSecondOrderTetrahedra) {
+    expect_gradients_match(
+        study_from(crooked_block(""), with(strong, {"mesh.size=4", "mesh.kind=fitted", "mesh.order=2"})), 151);
+}
+
+TEST(DesignMeasures, SensitivitiesInThePlane) {
+    for (const char* element : {"plane-stress", "plane-strain"})
+        expect_gradients_match(study_from(flat_plate(element, "")), 7);
+}
+
+TEST(DesignMeasures, SensitivitiesOnAFittedPlane) {
+    expect_gradients_match(study_from(flat_plate("plane-stress", ""), {"mesh.kind=fitted", "mesh.size=1.5"}),
+                           11);
+}
+
+TEST(DesignMeasures, SensitivitiesOfShells) {
+    expect_gradients_match(study_from(flat_plate("shell", "")), 9);
+}
+
+// Loads that depend on the design, and a support that moves.
+TEST(DesignMeasures, SensitivitiesUnderGravitySpinHeatPressureAndMotion) {
+    const std::string extra = R"(
+[[frame]]
+name = "f"
+kind = "cylindrical"
+origin = [0, 1, 1]
+axis = [0, 0, 1]
+[[surface]]
+name = "top"
+of = "pad"
+facing = [0, 0, 1]
+[[support]]
+name = "lift"
+on = "top"
+hold = "z"
+move = { z = 0.001 }
+[[load]]
+name = "turn"
+spin = { frame = "f", speed = "100000 rpm" }
+[[load]]
+name = "warm"
+heat = 20
+[[load]]
+name = "weight"
+gravity = [3e8, 2e8, -1e9]
+[[load]]
+name = "press"
+on = "top"
+pressure = 3
+[[case]]
+name = "all"
+supports = ["clamp", "lift", "prop"]
+loads = { turn = 1, warm = 1, weight = 1, press = 1, side = 1 }
+)";
+    // Spin and gravity leave the shortest distances between the values of a difference.
+    expect_gradients_match(study_from(crooked_block(extra), with(strong, {"mesh.size=1"})), 23, 2e-5);
+}
+
+TEST(DesignMeasures, OneColumnForEachCaseThatFits) {
+    const Study study = study_from(crooked_block("[[case]]\nname = \"twist\"\nsupports = \"clamp\"\nloads = "
+                                                 "{ side = [1, -1] }\n"),
+                                   strong);
+    std::vector<std::string> names;
+    for (const Column& c : columns(study)) names.push_back(c.name);
+    const auto has = [&](const std::string& name) {
+        return std::find(names.begin(), names.end(), name) != names.end();
+    };
+    EXPECT_TRUE(has("work"));
+    EXPECT_TRUE(has("worst"));
+    EXPECT_TRUE(has("sag@bend"));
+    EXPECT_TRUE(has("sag@twist/1"));
+    EXPECT_TRUE(has("sag@twist/2"));
+    EXPECT_TRUE(has("pitch")); // one modal case
+    EXPECT_FALSE(has("sag"));
+}
+
+// Of full material the measures of a run are those of an analysis.
+TEST(DesignMeasures, FullMaterialMeasuresAsAnAnalysisDoes) {
+    const Study study = study_from(crooked_block(""), strong);
+    const Model model = build_model(study);
+    StaticAnalysis analysis(model, {});
+    DesignMeasures measures(study, analysis);
+    const std::vector<double> full(model.mesh.elements(), 1.0);
+    measures.analyse(full, 3.0, {});
+    const std::vector<Reading> readings = measures.readings();
+    const std::vector<Smooth> smooth = measures.smooth(std::vector<bool>(readings.size(), true), false, true);
+    const AnalysisReport report = analyze(model, {});
+    for (const Outcome& o : measure_all(study, model, report)) {
+        const ResponseCard& card = study.responses[o.response];
+        // Stress is read at nodes there and in the middle of elements here.
+        if (card.measure == Measure::Stress || card.measure == Measure::Safety) continue;
+        bool found = false;
+        for (std::size_t c = 0; c < readings.size(); ++c) {
+            if (measures.columns()[c].response != o.response) continue;
+            found = true;
+            EXPECT_NEAR(readings[c].value, o.value, 1e-6 * std::abs(o.value)) << card.name;
+        }
+        EXPECT_TRUE(found) << card.name;
+    }
+    // Corrected aggregates start at what they stand for.
+    for (const Smooth& s : smooth) {
+        const Measure m = study.responses[measures.columns()[s.column].response].measure;
+        if (m == Measure::Stress)
+            EXPECT_NEAR(s.value, readings[s.column].value, 1e-9 * s.value);
+        else if (m == Measure::Safety)
+            EXPECT_NEAR(1.0 / s.value, readings[s.column].value, 1e-9 / s.value);
+    }
+}
+
+TEST(DesignMeasures, ReactionsAndTheirBoundsHaveTheSignOfTheForce) {
+    const Study study = study_from(crooked_block(""), with(strong, {"response.hold-side.min=-20", "case.bend.supports=[\"clamp\"]"}));
+    const Model model = build_model(study);
+    StaticAnalysis analysis(model, {});
+    DesignMeasures measures(study, analysis);
+    measures.analyse(std::vector<double>(model.mesh.elements(), 1.0), 3.0, {});
+    const std::vector<Reading> readings = measures.readings();
+    for (std::size_t c = 0; c < readings.size(); ++c) {
+        if (study.responses[measures.columns()[c].response].name != "hold-side") continue;
+        EXPECT_NEAR(readings[c].value, -14.0, 1e-8); // 0.7 times 20 N pulls the other way
+        EXPECT_TRUE(readings[c].holds);
+    }
+}
+
+TEST(DesignMeasures, BoundsHoldWithATolerance) {
+    Reading r;
+    r.max = 2.0;
+    r.min = 1.0;
+    const auto at = [&](double value) {
+        r.value = value;
+        judge(r);
+        return r.holds;
+    };
+    EXPECT_TRUE(at(2.0019));
+    EXPECT_FALSE(at(2.01));
+    EXPECT_NEAR(r.excess, 0.005, 1e-12);
+    EXPECT_FALSE(at(0.9));
+    EXPECT_TRUE(at(1.5));
+    EXPECT_LT(r.excess, 0.0);
+}
+
+TEST(DesignMeasures, SoftCellsCountLessForStress) {
+    EXPECT_NEAR(stress_share(1.0), 1.0, 1.1e-3);
+    EXPECT_LT(stress_share(0.003), 1e-5);
+    for (const double d : {0.02, 0.1, 0.4, 0.9})
+        EXPECT_NEAR(stress_share_slope(d), (stress_share(d + 1e-6) - stress_share(d - 1e-6)) / 2e-6, 1e-6);
+}
+
+// Two modes of a square column share a frequency; a mode that is followed keeps its shape when they swap.
+TEST(DesignMeasures, AFollowedModeKeepsItsShape) {
+    const std::string text = test::block_study(R"(
+[[case]]
+name = "ring"
+kind = "modal"
+supports = "clamp"
+modes = 4
+[[response]]
+name = "pitch"
+measure = "frequency"
+track = true
+)");
+    const Study study = study_from(text, {"region.block.box=[[0, 0, 0], [12, 3, 4]]"});
+    const Model model = build_model(study);
+    StaticAnalysis analysis(model, {});
+    DesignMeasures measures(study, analysis);
+    const auto reading = [&](double outer) {
+        // Softer sides in z bring the mode that bends along z below the one along y.
+        std::vector<double> density(model.mesh.elements(), 1.0);
+        for (std::size_t e = 0; e < density.size(); ++e)
+            if (std::abs(model.mesh.centers[e].z() - 2.0) > 1.0) density[e] = outer;
+        measures.analyse(density, 3.0, {});
+        const double value = measures.readings().back().value;
+        measures.smooth(std::vector<bool>(measures.columns().size(), false), false, true);
+        return value;
+    };
+    reading(1.0); // follows the lowest one, which bends along y
+    const double first = measures.modals()[0].modes[0].frequency;
+    EXPECT_LT(first, measures.modals()[0].modes[1].frequency);
+    double last = 0.0;
+    for (const double outer : {0.9, 0.75, 0.6, 0.5, 0.4}) last = reading(outer);
+    EXPECT_GT(last, 1.02 * measures.modals()[0].modes[0].frequency);
+    EXPECT_NEAR(last, measures.modals()[0].modes[1].frequency, 1e-9 * last);
+}
