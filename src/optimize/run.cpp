@@ -20,7 +20,7 @@ constexpr double loose = 1e-6;
 constexpr double modal_loose = 1e-3;
 // The compliance that a run for stress stays below, as a multiple of that of the full solid: without it the
 // design falls apart into soft cells that carry no stress.
-constexpr double guard_factor = 2.2;
+constexpr double guard_factor = 4.0;
 constexpr int most_trials = 4; // of the globally convergent form, each iteration
 constexpr double goal_size = 100.0;
 
@@ -137,7 +137,7 @@ class Loop {
     // the others soon.
     double start_density() const {
         if (study_.run.start) return *study_.run.start;
-        double out = problem_.has_stress || (problem_.has_frequency && problem_.material_goal) ? 0.8 : 0.5;
+        double out = problem_.has_frequency && problem_.material_goal ? 0.8 : 0.5;
         for (const std::size_t r : problem_.bounds) {
             const ResponseCard& bound = study_.responses[r];
             if (!of_material(bound.measure) || !bound.max || r == problem_.goal) continue;
@@ -478,7 +478,9 @@ class Loop {
     void watch_for_oscillation(const Functions& f, const Schedule& now) {
         double merit = f.of_goal.empty() ? 0.0 : *std::max_element(f.of_goal.begin(), f.of_goal.end());
         merit += 10.0 * goal_size * f.most_broken;
-        if (last_penalty_ != now.penalty || last_sharpness_ != now.sharpness) {
+        // Early on steps are meant to be bold.
+        const bool late = now.final && result_.state.iteration > 0.7 * study_.run.iterations;
+        if (!late || last_penalty_ != now.penalty || last_sharpness_ != now.sharpness) {
             merits_.clear();
             conservative_ = false;
         }
@@ -495,7 +497,7 @@ class Loop {
             if (a * b < 0.0) ++turns;
             up = std::max({up, a, b});
         }
-        conservative_ = std::getenv("CONS") != nullptr && turns >= 5 && up > 0.01 * std::abs(merits_.back());
+        conservative_ = turns >= 5 && up > 0.01 * std::abs(merits_.back());
         if (conservative_) observer_.note("the steps swing to and fro: from here on each is checked first");
     }
 

@@ -12,7 +12,10 @@ namespace upright {
 namespace {
 
 constexpr double pi = 3.14159265358979323846;
-constexpr double norm_power = 8.0;    // of the aggregate of stress
+constexpr double norm_power = 8.0;     // of the aggregate of stress
+// Grayness from which on the aggregate of stress is corrected towards the relaxed stress alone: while cells are
+// half dense the stress of their solid material would hold fast what should become void.
+constexpr double gray_stress = 0.06;
 constexpr double sharpest_mean = 30.0; // of the aggregate of displacements
 constexpr double adapt_share = 0.5;   // of what a correction misses, made good each time
 constexpr int modes_together = 3;     // above the lowest one wanted: they may swap, or share a frequency
@@ -106,6 +109,8 @@ void judge(Reading& reading) {
 
 DesignMeasures::DesignMeasures(const Study& study, StaticAnalysis& statics)
     : study_(study), model_(statics.model()), statics_(statics), columns_(upright::columns(study)) {
+    for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
+        design_.push_back(model_.role(static_cast<ElementId>(e)) == Role::Design);
     for (std::size_t r = 0; r < study.responses.size(); ++r) {
         const ResponseCard& card = study.responses[r];
         if (of_material(card.measure)) linear_[r] = linear_weights(model_, card);
@@ -154,6 +159,7 @@ void DesignMeasures::analyse(const std::vector<double>& density, double penalty,
                              const MeasureAccuracy& accuracy) {
     density_ = density;
     accuracy_ = accuracy.statics;
+    gray_ = grayness(density, design_);
     stiffness_ = stiffness_share(density, penalty);
     slope_ = stiffness_slope(density, penalty);
     cases_ = statics_.solve(stiffness_, density, accuracy.statics);
@@ -489,6 +495,8 @@ void DesignMeasures::smooth_stress(std::size_t column, std::vector<Pending>& out
     double found = reading.value;
     if (safety) found = 1.0 / reading.value;
     if (r.max_share) found = reading.value / (*reading.max / r.max_share->share);
+    const double soft = std::min(1.0, gray_ / gray_stress);
+    found = std::pow(most, soft) * std::pow(std::max(found, 1e-300), 1.0 - soft);
     const double wanted = found / norm;
     auto [at, fresh] = corrections_.emplace(place.name, wanted);
     if (adapt && !fresh) at->second += adapt_share * (wanted - at->second);

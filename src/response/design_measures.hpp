@@ -125,6 +125,8 @@ class DesignMeasures {
     std::map<std::size_t, std::vector<double>> linear_;               // by response
 
     std::vector<double> density_, stiffness_, slope_, mass_, mass_slope_;
+    std::vector<bool> design_;
+    double gray_ = 0.0; // of the last design
     Accuracy accuracy_;
     std::vector<CaseResult> cases_;
     std::vector<ModalResult> modals_;
