@@ -128,7 +128,7 @@ void build(CLI::App& app, Invocation& in) {
     plot->add_option("RUN", in.target, "The folder of the run or analysis")->required();
     plot->add_option(
             "--what", in.what,
-            "density (default), displacement, stress, history; of an analysis displacement (default), "
+            "density (default), displacement, stress, mode, history; of an analysis displacement (default), "
             "stress or mode")
         ->type_name("WHAT");
     plot->add_option("--case", in.of_case, "The case (default: all)")->type_name("NAME");

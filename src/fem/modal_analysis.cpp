@@ -283,7 +283,7 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
     wish.up_to = circular * circular;
     wish.tolerance = accuracy.tolerance;
     const EigenPairs elastic = lowest_modes_iterative(problem, wish);
-    k.last = elastic.vectors;
+    k.last = elastic.block;
     // Rigid ones first, as the factorisation finds them.
     Found out;
     const Eigen::Index rigid = problem.rigid.cols();

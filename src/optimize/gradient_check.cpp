@@ -70,7 +70,9 @@ GradientCheck check_gradients(const Study& study, StaticAnalysis& analysis, Obse
                     row.remark = "another mode lies within 0.1 %: the slope of one alone says little";
             }
         } else if (card.measure == Measure::Stress || card.measure == Measure::Safety) {
-            row.remark = "of the aggregate that stands for it";
+            row.remark = card.measure == Measure::Safety || card.max_share
+                             ? "of the use of strength, as an aggregate"
+                             : "of the aggregate that stands for it";
         } else if (card.measure == Measure::Displacement && number > 0) {
             row.name += " (lowest)";
         }

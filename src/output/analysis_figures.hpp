@@ -14,7 +14,8 @@ ResultFigure nodal_stress_figure(const Study& study, const Model& model, const M
                                  const std::vector<std::string>& excepted = {});
 // A mode (from 1), its largest displacement set to one.
 ResultFigure mode_figure(const Study& study, const Model& model, const ModelModalCase& c, int mode,
-                         double frequency, const std::vector<double>& shape);
+                         double frequency, const std::vector<double>& shape,
+                         const std::vector<bool>& shown = {});
 
 // Deformed shape and stress of every static case, and the first four modes of every modal one, into the
 // folder. Returns what was drawn.

@@ -214,6 +214,18 @@ std::string RunFolder::status() const {
     }
 }
 
+std::vector<double> RunFolder::frequencies(const std::string& in_case) const {
+    std::vector<double> out;
+    try {
+        const auto report = nlohmann::json::parse(read_text(path_ / "run.json"));
+        for (const auto& one : report.at("cases"))
+            if (one.at("name") == in_case && one.contains("frequencies"))
+                out = one["frequencies"].get<std::vector<double>>();
+    } catch (const std::exception&) { // not ended, or of an older version
+    }
+    return out;
+}
+
 std::vector<int> RunFolder::kept_iterations() const {
     std::vector<int> out;
     std::error_code ignored;

@@ -40,6 +40,8 @@ class RunFolder {
     OptimizerState read_checkpoint() const;
     // The status in run.json; empty when the run never came to write one.
     std::string status() const;
+    // Of a modal case of a finished run, ascending; empty where run.json has none.
+    std::vector<double> frequencies(const std::string& in_case) const;
     // The densities of an iteration; the last ones for -1. Throws Error (Input) with the kept ones in the
     // message.
     std::vector<double> read_density(int iteration) const;

@@ -27,6 +27,7 @@ struct EigenPairs {
     Eigen::VectorXd values;  // ascending
     Eigen::MatrixXd vectors; // one a column, of unit mass
     int steps = 0;           // blocks taken
+    Eigen::MatrixXd block;   // of an iterative search all that it worked with: the best start for a next one
 };
 
 // Throws Error (Numerics) when it does not converge. Finds fewer than wanted where the problem has fewer.

@@ -1,6 +1,6 @@
 #include "solve/lobpcg.hpp"
 
-#include "base/error.hpp"
+#include "solve/linear_solver.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -140,6 +140,7 @@ class Search {
                 const Eigen::Index found = std::min(wanted, X_.cols());
                 out.values = lambda.head(found);
                 out.vectors = X_.v.leftCols(found);
+                out.block = X_.v;
                 return true;
             }
             Eigen::MatrixXd kept(problem_.length, static_cast<Eigen::Index>(open.size()));
@@ -272,8 +273,7 @@ EigenPairs lowest_modes_iterative(const IterativeEigenProblem& problem, const Ei
     int count = std::max(1, wish.count);
     while (true) {
         if (!search.run(count, start, out))
-            throw Error::numerics(fmt::format("the modes did not converge in {} steps", out.steps),
-                                  "Write solver = \"direct\" in [run] where memory allows");
+            throw NoConvergence(fmt::format("the modes did not converge in {} steps", out.steps));
         const bool enough =
             wish.up_to <= 0.0 || out.values.size() < count || out.values[out.values.size() - 1] >= wish.up_to;
         if (enough) return out;

@@ -24,7 +24,7 @@ inline constexpr double eigen_tolerance = 1e-4; // of the residual's norm eta; a
 
 // `wish.count` elastic modes (rigid ones not among them), or those below `wish.up_to`. `tolerance` is that of
 // eta = sqrt(r' w / lambda), w the preconditioned residual: the relative error of lambda is about its square.
-// Vectors are of unit mass. Throws Error (Numerics) when it does not converge.
+// Vectors are of unit mass. Throws NoConvergence.
 EigenPairs lowest_modes_iterative(const IterativeEigenProblem& problem, const EigenWish& wish);
 
 } // namespace upright

@@ -392,6 +392,186 @@ TEST(Program, InterruptWritesACheckpointAndResumeEndsTheSame) {
     EXPECT_NE(changed.err.find("has changed"), std::string::npos);
 }
 
+namespace {
+
+// Least mass under bounds on displacement, stress and a frequency, in two static cases and a modal one.
+std::string bounded_study(const std::string& run) {
+    std::string text = small_study(run);
+    text += R"(
+[[case]]
+name = "hum"
+kind = "modal"
+supports = ["clamp"]
+modes = 2
+[[response]]
+name = "weight"
+measure = "mass"
+[[response]]
+name = "sag"
+measure = "displacement"
+at = "tip"
+max = 0.012
+[[response]]
+name = "strength"
+measure = "stress"
+max = "20% of yield"
+except = "root"
+[[response]]
+name = "pitch"
+measure = "frequency"
+min = "1.5 kHz"
+)";
+    return text;
+}
+
+const std::vector<std::string> least_mass{"--set", "goal.minimize=weight", "--set",
+                                          "response.budget.active=false"};
+
+std::vector<std::string> with(std::vector<std::string> words, const std::vector<std::string>& more) {
+    words.insert(words.end(), more.begin(), more.end());
+    return words;
+}
+
+// history.csv but for the seconds.
+std::string history_of(const fs::path& run) {
+    std::istringstream in(test::text_of(run / "history.csv"));
+    std::string line;
+    std::string out;
+    while (std::getline(in, line)) {
+        std::size_t comma = 0;
+        for (int i = 0; i < 4; ++i) comma = line.find(',', comma) + 1;
+        out += line.substr(0, comma) + line.substr(line.find(',', comma)) + "\n";
+    }
+    return out;
+}
+
+} // namespace
+
+TEST(Program, AnyMeasureBoundsAnyOther) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", bounded_study("iterations = 40\nfilter = 12.5\n"));
+    const auto done = test::upright(folder.path(), with({"optimize", "bracket.toml"}, least_mass));
+    EXPECT_EQ(done.code, 0) << done.err << done.out;
+    EXPECT_NE(done.out.find("sag@bend/1"), std::string::npos) << done.out;
+    EXPECT_NE(done.out.find("every bound holds"), std::string::npos) << done.out;
+    const auto report = nlohmann::json::parse(test::text_of(folder.path() / "bracket.run/run.json"));
+    EXPECT_EQ(report["method"]["optimizer"], "moving asymptotes");
+    EXPECT_TRUE(report["feasible"]);
+    EXPECT_EQ(report["goal"]["name"], "weight");
+    bool found = false;
+    for (const auto& r : report["responses"])
+        if (r["name"] == "pitch") {
+            found = true;
+            EXPECT_EQ(r["case"], "hum");
+            EXPECT_DOUBLE_EQ(r["min"], 1500.0);
+            EXPECT_GE(r["value"], 1498.5);
+            EXPECT_TRUE(r["holds"]);
+        }
+    EXPECT_TRUE(found);
+    EXPECT_GT(report["cost"]["iterations"][5]["modes"], 0.0);
+    // Modes of the design are drawn as those of an analysis are.
+    const auto drawn = test::upright(folder.path(), {"plot", "bracket.run", "--what", "mode", "--mode", "2"});
+    EXPECT_EQ(drawn.code, 0) << drawn.err;
+    EXPECT_TRUE(fs::exists(folder.path() / "bracket.run/figures/mode-hum-2.png"));
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--what", "mode", "--mode", "9"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--what", "history"}).code, 0);
+}
+
+TEST(Program, KilledAtAnyMomentAndResumedEndsTheSame) {
+    const TemporaryFolder folder;
+    // On the multigrid, whose solves start from the last ones.
+    folder.write("bracket.toml", bounded_study("iterations = 16\nkeep_every = 3\nsolver = \"multigrid\"\n"));
+    const std::vector<std::string> study = with({"optimize", "bracket.toml"}, least_mass);
+    test::upright(folder.path(), with(study, {"--out", "whole.run"}));
+    test::upright(folder.path(), with(study, {"--out", "again.run"}));
+    EXPECT_EQ(history_of(folder.path() / "whole.run"), history_of(folder.path() / "again.run"));
+    std::string words;
+    for (const std::string& word : with(study, {"--out", "parts.run"})) words += " " + test::shell_quoted(word);
+    // Killed once the fifth row is there: the checkpoint is that of the third.
+    const int status = std::system(
+        ("cd " + test::shell_quoted(folder.path().string()) + " && { " + test::shell_quoted(UPRIGHT_PROGRAM) +
+         words +
+         " >/dev/null 2>&1 & p=$!; while [ ! -s parts.run/history.csv ] || [ $(wc -l < parts.run/history.csv) "
+         "-lt 6 ] && kill -0 $p; do sleep 0.01; done; kill -KILL $p; wait $p; }")
+            .c_str());
+    ASSERT_EQ(WEXITSTATUS(status), 137);
+    const auto resumed = test::upright(folder.path(), with(study, {"--out", "parts.run", "--resume"}));
+    EXPECT_TRUE(resumed.code == 0 || resumed.code == 4) << resumed.err;
+    EXPECT_EQ(history_of(folder.path() / "whole.run"), history_of(folder.path() / "parts.run"));
+}
+
+TEST(Program, GradientsOfEveryResponseAreShownAndRight) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", bounded_study("filter = 12.5\n"));
+    const auto shown =
+        test::upright(folder.path(), {"check", "bracket.toml", "--gradients", "--no-figures", "--set",
+                                      "mesh.size=10", "--set", "run.filter=25"});
+    EXPECT_EQ(shown.code, 0) << shown.err;
+    int rows = 0;
+    std::istringstream in(shown.out);
+    for (std::string line; std::getline(in, line);) {
+        for (const char* name : {"  stiffness  ", "  sag@bend/1", "  strength@bend/2", "  pitch (mode 1)"})
+            if (line.rfind(name, 0) == 0 && line.find("e-") != std::string::npos) {
+                ++rows;
+                std::istringstream words(line.substr(30));
+                std::string measure;
+                double value = 0.0;
+                double slope = 0.0;
+                double difference = 0.0;
+                double error = 1.0;
+                words >> measure >> value >> slope >> difference >> error;
+                EXPECT_LT(error, 1e-5) << line;
+            }
+    }
+    EXPECT_EQ(rows, 4) << shown.out;
+}
+
+TEST(Program, CertificateTellsHowFarTheBestCanBe) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 40\nfilter = 12.5\n"));
+    const auto done = test::upright(folder.path(), {"optimize", "bracket.toml", "--certificate"});
+    EXPECT_EQ(done.code, 0) << done.err;
+    EXPECT_NE(done.out.find("certificate: no design on this mesh"), std::string::npos) << done.out;
+    const auto report = nlohmann::json::parse(test::text_of(folder.path() / "bracket.run/run.json"));
+    const double goal = report["goal"]["value"];
+    const double bound = report["certificate"]["lower_bound"];
+    EXPECT_LT(bound, goal);
+    EXPECT_NEAR(report["certificate"]["distance"], goal / bound - 1.0, 1e-9);
+    EXPECT_LT(report["certificate"]["gap"], 0.02);
+}
+
+TEST(Program, StartsFromAnEarlierRunAlsoOnAFinerMesh) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 30\nfilter = 12.5\n"));
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml"}).code, 0);
+    const std::vector<std::string> finer{"optimize", "bracket.toml", "--set", "mesh.size=4", "--set",
+                                         "run.iterations=6", "--out", "finer.run"};
+    const auto next = test::upright(folder.path(), with(finer, {"--set", "run.start=bracket.run"}));
+    EXPECT_EQ(next.code, 0) << next.err;
+    EXPECT_NE(next.out.find("starting from the design of"), std::string::npos) << next.out;
+    const auto coarse = test::upright(
+        folder.path(), with(finer, {"--set", "run.coarse_first=true", "--force"}));
+    EXPECT_EQ(coarse.code, 0) << coarse.err;
+    EXPECT_NE(coarse.out.find("coarse run:"), std::string::npos) << coarse.out;
+    const auto neither = test::upright(folder.path(), with(finer, {"--set", "run.start=nowhere.run", "--force"}));
+    EXPECT_EQ(neither.code, 3);
+    EXPECT_NE(neither.err.find("there is no run"), std::string::npos) << neither.err;
+}
+
+TEST(Program, BoundsOutOfReachAreSaidBeforeTheRun) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", bounded_study("iterations = 10\n"));
+    const auto never = test::upright(
+        folder.path(), with(with({"optimize", "bracket.toml"}, least_mass), {"--set", "response.sag.max=1e-5"}));
+    EXPECT_EQ(never.code, 3);
+    EXPECT_NE(never.err.find("with all material it is"), std::string::npos) << never.err;
+    const auto light = test::upright(
+        folder.path(), {"optimize", "bracket.toml", "--set", "response.sag.max=0.0065", "--set",
+                        "response.budget.max=0.1", "--force"});
+    EXPECT_EQ(light.code, 4) << light.err;
+    EXPECT_NE(light.out.find("NOT FEASIBLE"), std::string::npos) << light.out;
+}
+
 TEST(Program, StrictCheckCountsDoubts) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", small_study());

@@ -5,6 +5,8 @@
 #include "output/analysis_figures.hpp"
 #include "output/chart.hpp"
 #include "output/drawings.hpp"
+#include "output/run_report.hpp"
+#include "output/scene.hpp"
 #include "output/vtu.hpp"
 
 #include <algorithm>
@@ -127,9 +129,9 @@ int plot_analysis(const Invocation& in, Console& console) {
 int plot_run(const Invocation& in, Console& console) {
     const FigureOptions options = figure_options(in);
     const double at = threshold(in);
-    const bool per_case = in.what == "displacement" || in.what == "stress";
+    const bool per_case = in.what == "displacement" || in.what == "stress" || in.what == "mode";
     if (!in.of_case.empty() && !per_case)
-        throw Error::usage("--case goes with --what displacement or stress");
+        throw Error::usage("--case goes with --what displacement, stress or mode");
     if (in.iteration && in.what != "density")
         throw Error::usage("--iteration goes with --what density",
                            "Cases are kept for the last iteration alone");
@@ -150,6 +152,30 @@ int plot_run(const Invocation& in, Console& console) {
         const fs::path file = picture(in, figures, name, "", false);
         draw_density(study, model, density, at, state_text(folder, in.iteration), options, file);
         console.result(file.string());
+        return 0;
+    }
+    if (in.what == "mode") {
+        const int mode = in.mode.value_or(1);
+        const auto chosen = chosen_cases(model.modal_cases, in.of_case, "modal");
+        for (const ModelModalCase* c : chosen) {
+            const std::vector<double> frequencies = folder.frequencies(c->name);
+            if (frequencies.empty())
+                throw Error::input({folder.path().string()}, "this run has kept no modes yet",
+                                   "Let it end: optimize --resume");
+            if (mode < 1 || mode > static_cast<int>(frequencies.size()))
+                throw Error::usage(fmt::format("the case \"{}\" has no mode {}", c->name, mode),
+                                   fmt::format("It has 1 to {}", frequencies.size()));
+            const std::vector<bool> shown = denser_than(density, at);
+            const fs::path file = in.out.empty() ? figures / fmt::format("mode-{}-{}{}", file_name(c->name),
+                                                                         mode, in.animate ? ".gif" : ".png")
+                                                 : picture(in, figures, "mode", c->name, chosen.size() > 1);
+            const auto shape =
+                read_vtu(folder.case_file(c->name), model.mesh, mode_field(mode), true).values;
+            show(in, job,
+                 mode_figure(study, model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1], shape,
+                             shown),
+                 true, file, console);
+        }
         return 0;
     }
     const auto cases = chosen_cases(model.cases, in.of_case, "static");
@@ -176,7 +202,7 @@ int run_plot(const Invocation& given, Console& console) {
     if (analysis)
         require_served(in.what, {"displacement", "stress", "mode"}, "an analysis");
     else
-        require_served(in.what, {"density", "displacement", "stress", "history"}, "a run");
+        require_served(in.what, {"density", "displacement", "stress", "mode", "history"}, "a run");
     require_options(in);
     figure_options(in);
     return analysis ? plot_analysis(in, console) : plot_run(in, console);
