@@ -163,7 +163,8 @@ std::vector<double> DesignChain::variables_of(const std::vector<double>& element
 }
 
 std::vector<double> DesignChain::physical(const std::vector<double>& x, double sharpness) const {
-    std::vector<double> filtered = form_.ties() ? form_.mean(filter_.apply(form_.spread(x))) : filter_.apply(x);
+    std::vector<double> filtered =
+        form_.ties() ? form_.mean(filter_.apply(form_.spread(x))) : filter_.apply(x);
     project_all(filtered, sharpness);
     if (form_.ties()) filtered = form_.spread(filtered);
     if (filtered.size() == is_design_.size()) return filtered; // every element is in the design

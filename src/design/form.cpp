@@ -89,8 +89,8 @@ Vec3 into_model(const Mesh& mesh, Vec3 p) {
 std::vector<Image> generators(const Mesh& mesh, const FormRules& rules) {
     std::vector<Image> out;
     for (const SymmetryPlane& plane : rules.mirror) {
-        const bool cut_there = std::any_of(
-            mesh.symmetry.begin(), mesh.symmetry.end(), [&](const SymmetryCut& cut) {
+        const bool cut_there =
+            std::any_of(mesh.symmetry.begin(), mesh.symmetry.end(), [&](const SymmetryCut& cut) {
                 return cut.axis == plane.axis && std::abs(cut.at - plane.at) < 1e-6 * mesh.size;
             });
         if (cut_there) continue; // the model is mirrored there anyway
@@ -152,8 +152,7 @@ FormRules form_rules(const Study& study) {
     out.mirror = study.form.mirror;
     out.extrude = study.form.extrude;
     if (study.form.sectors)
-        out.sectors =
-            FormRules::Sectors{study.frame(study.form.sectors->frame), study.form.sectors->count};
+        out.sectors = FormRules::Sectors{study.frame(study.form.sectors->frame), study.form.sectors->count};
     return out;
 }
 

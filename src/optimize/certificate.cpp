@@ -37,7 +37,7 @@ class Relaxation {
         for (std::size_t c = 0; c < model_.cases.size(); ++c) {
             const ModelCase& card = model_.cases[c];
             const bool counts = compliance.in_case.empty() || refers_to(compliance.in_case, card.name);
-            share_.push_back(!counts ? 0.0
+            share_.push_back(!counts                                           ? 0.0
                              : compliance.worst || !compliance.in_case.empty() ? 1.0
                                                                                : card.weight);
         }
@@ -191,14 +191,13 @@ Certificate certify(const Study& study, StaticAnalysis& analysis, double goal, O
     if (!problem.compliance_goal && !problem.material_goal)
         out.not_served = "the goal is neither compliance nor material";
     else if (other == nullptr)
-        out.not_served = problem.compliance_goal ? "no max bounds the material"
-                                                 : "no max bounds a compliance";
+        out.not_served =
+            problem.compliance_goal ? "no max bounds the material" : "no max bounds a compliance";
     for (const ModelLoad& load : model.loads)
         if (load.of_body() || load.heat != 0.0)
             out.not_served = "loads that depend on the design make the relaxed problem not convex";
     for (const ModelSupport& support : model.supports)
-        if (support.moves())
-            out.not_served = "supports that move make the relaxed problem not convex";
+        if (support.moves()) out.not_served = "supports that move make the relaxed problem not convex";
     if (!out.not_served.empty()) return out;
     Relaxation relaxation(analysis, problem.compliance_goal ? goal_card : *other,
                           problem.compliance_goal ? *other : goal_card, !problem.compliance_goal);

@@ -63,7 +63,8 @@ GradientCheck check_gradients(const Study& study, StaticAnalysis& analysis, Obse
         const int number = seen[s.column]++;
         if (card.measure == Measure::Frequency) {
             row.name += fmt::format(" (mode {})", card.mode + number);
-            const std::vector<Mode>& modes = measures.modals()[static_cast<std::size_t>(column.in_case)].modes;
+            const std::vector<Mode>& modes =
+                measures.modals()[static_cast<std::size_t>(column.in_case)].modes;
             for (const Mode& m : modes) {
                 const double apart = std::abs(m.frequency / s.value - 1.0);
                 if (apart > 0.0 && apart < 1e-3)

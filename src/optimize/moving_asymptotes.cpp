@@ -47,7 +47,7 @@ Approximation approximate(const std::vector<double>& x, const std::vector<double
         floor[i] = 1e-5 * sum / static_cast<double>(std::max<std::size_t>(1, out.n));
         if (!state.extra.empty()) floor[i] += state.extra[i];
     }
-#pragma omp parallel for schedule(static)
+#pragma omp parallel for schedule(static) if (out.n > 2 * block)
     for (std::size_t j = 0; j < out.n; ++j) {
         const double range = std::max(x_high[j] - x_low[j], 1e-12);
         const double L = out.low[j];
@@ -69,8 +69,7 @@ Approximation approximate(const std::vector<double>& x, const std::vector<double
     for (std::size_t i = 0; i < w; ++i) out.rest[i] = i == 0 ? values.goal : values.constraint[i - 1];
     for (std::size_t j = 0; j < out.n; ++j)
         for (std::size_t i = 0; i < w; ++i)
-            out.rest[i] -=
-                out.p[j * w + i] / (out.high[j] - x[j]) + out.q[j * w + i] / (x[j] - out.low[j]);
+            out.rest[i] -= out.p[j * w + i] / (out.high[j] - x[j]) + out.q[j * w + i] / (x[j] - out.low[j]);
     return out;
 }
 
@@ -153,7 +152,7 @@ class Subproblem {
     Residual residual(double barrier) {
         std::vector<Residual> parts(blocks_);
         std::vector<double> sums(blocks_ * m_, 0.0);
-#pragma omp parallel for schedule(static)
+#pragma omp parallel for schedule(static) if (blocks_ > 2)
         for (std::size_t b = 0; b < blocks_; ++b) {
             Residual& r = parts[b];
             double* g = sums.data() + b * m_;
@@ -197,7 +196,7 @@ class Subproblem {
         // Of each block the lower triangle by rows, and the right-hand side after it.
         const std::size_t triangle = m_ * (m_ + 1) / 2;
         std::vector<double> parts(blocks_ * (triangle + m_), 0.0);
-#pragma omp parallel for schedule(static)
+#pragma omp parallel for schedule(static) if (blocks_ > 2)
         for (std::size_t b = 0; b < blocks_; ++b) {
             double* A = parts.data() + b * (triangle + m_);
             double* r = A + triangle;
@@ -260,7 +259,7 @@ class Subproblem {
         const double dzeta = -zeta + barrier / z - zeta * dz / z;
         most = std::max({most, keep(z, dz), keep(zeta, dzeta)});
         std::vector<double> most_of(blocks_, 1.0);
-#pragma omp parallel for schedule(static)
+#pragma omp parallel for schedule(static) if (blocks_ > 2)
         for (std::size_t b = 0; b < blocks_; ++b) {
             std::vector<double> room(m_);
             double* G = room.data();
@@ -292,7 +291,7 @@ class Subproblem {
         Residual now;
         for (int half = 0;; ++half) {
             const double more = length - taken;
-#pragma omp parallel for schedule(static)
+#pragma omp parallel for schedule(static) if (blocks_ > 2)
             for (std::size_t j = 0; j < n_; ++j) {
                 x[j] += more * dx_[j];
                 xi[j] += more * dxi_[j];

@@ -40,10 +40,10 @@ Problem make_problem(const Study& study) {
     const bool needs = of_material(goal.measure) || goal.measure == Measure::Compliance ||
                        goal.measure == Measure::Displacement || goal.measure == Measure::Reaction;
     if (needs && (out.bounds.empty() || (out.bounds.size() == 1 && out.bounds.front() == out.goal)))
-        throw Error::input(
-            study.goal->place, "nothing bounds the goal \"" + goal.name + "\"",
-            out.material_goal ? "Give another response a bound, such as a compliance response a max"
-                              : "Give another response a bound, such as a mass-fraction response a max");
+        throw Error::input(study.goal->place, "nothing bounds the goal \"" + goal.name + "\"",
+                           out.material_goal
+                               ? "Give another response a bound, such as a compliance response a max"
+                               : "Give another response a bound, such as a mass-fraction response a max");
     if (out.bounds.size() == 1 && out.bounds.front() != out.goal && !out.maximize) {
         const ResponseCard& bound = study.responses[out.bounds.front()];
         const bool plain = bound.max && !bound.min && !goal.worst && !bound.worst;

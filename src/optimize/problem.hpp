@@ -26,10 +26,10 @@ struct Problem {
     std::size_t compliance() const { return least_material ? bounds.front() : goal; }
 
     // What the run has to be careful with.
-    bool has_stress = false;     // as goal or bound
-    bool has_frequency = false;  // the same
-    bool has_stiffness = false;  // compliance or displacement as goal or bound
-    bool material_goal = false;  // mass or volume is to be made small
+    bool has_stress = false;    // as goal or bound
+    bool has_frequency = false; // the same
+    bool has_stiffness = false; // compliance or displacement as goal or bound
+    bool material_goal = false; // mass or volume is to be made small
     bool compliance_goal = false;
 };
 

@@ -254,8 +254,8 @@ class Loop {
         OptimizerState& state = result_.state;
         if (best_.iteration <= 0.0 || static_cast<int>(best_.iteration) == state.iteration) return;
         const double now_goal = state.history.back().goal;
-        if (bounds_hold() && !better(best_.goal, now_goal - 1e-3 * std::abs(now_goal) *
-                                                                (problem_.maximize ? -1.0 : 1.0)))
+        if (bounds_hold() &&
+            !better(best_.goal, now_goal - 1e-3 * std::abs(now_goal) * (problem_.maximize ? -1.0 : 1.0)))
             return;
         const Schedule last = schedule(study_, problem_, state.iteration);
         state.x = best_.x;
@@ -331,16 +331,17 @@ class Loop {
     void gradients_done() {
         Spent& spent = result_.spent.back();
         spent.adjoints = measures_.adjoint_seconds();
-        spent.around = std::max(0.0, since(start_) - spent.setup - spent.solve - spent.modes - spent.adjoints);
+        spent.around =
+            std::max(0.0, since(start_) - spent.setup - spent.solve - spent.modes - spent.adjoints);
     }
 
     // The functions of the optimiser from the smooth ones: goal first, then those that the worst of a goal
     // of several columns is made of, then bounds.
     struct Functions {
         MmaValues values;
-        std::vector<double> share;     // of z in each constraint
-        std::vector<double> of_goal;   // those of the goal
-        double most_broken = 0.0;      // of the bounds
+        std::vector<double> share;   // of z in each constraint
+        std::vector<double> of_goal; // those of the goal
+        double most_broken = 0.0;    // of the bounds
     };
 
     Scaled as_goal(const Smooth& s, const ResponseCard& card) const {
@@ -524,11 +525,11 @@ class Loop {
             if (r.holds || of_material(card.measure)) continue;
             const std::string unit = study_.units.text(dimension_of(card.measure));
             const bool above = r.max && r.value > *r.max;
-            const std::string what =
-                fmt::format("with all material \"{}\" is {:.5g} {}{}and its {} is {:.5g}",
-                            measures_.columns()[c].name, r.value, unit, unit.empty() ? "" : " ",
-                            above ? "max" : "min", above ? *r.max : *r.min);
-            const bool stiffness = card.measure == Measure::Compliance || card.measure == Measure::Displacement;
+            const std::string what = fmt::format(
+                "with all material \"{}\" is {:.5g} {}{}and its {} is {:.5g}", measures_.columns()[c].name,
+                r.value, unit, unit.empty() ? "" : " ", above ? "max" : "min", above ? *r.max : *r.min);
+            const bool stiffness =
+                card.measure == Measure::Compliance || card.measure == Measure::Displacement;
             if (!stiffness || !all_material_is_best(c, above)) {
                 observer_.note(what + "; whether less can meet it the run will show");
                 continue;
@@ -570,8 +571,9 @@ class Loop {
             memory["best.x"] = best_.x;
         }
         if (problem_.method == Method::Criteria) return;
-        memory["loop"] = {goal_scale_,     last_penalty_,        last_sharpness_,
-                          conservative_ ? 1.0 : 0.0, result_.guard.limit, static_cast<double>(mma_.steps)};
+        memory["loop"] = {goal_scale_,         last_penalty_,
+                          last_sharpness_,     conservative_ ? 1.0 : 0.0,
+                          result_.guard.limit, static_cast<double>(mma_.steps)};
         memory["merits"] = merits_;
         memory["mma.low"] = mma_.low;
         memory["mma.high"] = mma_.high;

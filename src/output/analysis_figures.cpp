@@ -38,8 +38,7 @@ ResultFigure nodal_stress_figure(const Study& study, const Model& model, const M
 }
 
 ResultFigure mode_figure(const Study& study, const Model& model, const ModelModalCase& c, int mode,
-                         double frequency, const std::vector<double>& shape,
-                         const std::vector<bool>& shown) {
+                         double frequency, const std::vector<double>& shape, const std::vector<bool>& shown) {
     ResultFigure out;
     out.shown = shown;
     std::vector<bool> counts(model.mesh.nodes.size(), shown.empty());
@@ -48,8 +47,7 @@ ResultFigure mode_figure(const Study& study, const Model& model, const ModelModa
             for (const NodeId n : model.mesh.nodes_of(static_cast<ElementId>(e))) counts[index(n)] = true;
     double largest = 0.0;
     for (std::size_t n = 0; n + 2 < shape.size(); n += 3)
-        if (counts[n / 3])
-            largest = std::max(largest, Vec3(shape[n], shape[n + 1], shape[n + 2]).norm());
+        if (counts[n / 3]) largest = std::max(largest, Vec3(shape[n], shape[n + 1], shape[n + 2]).norm());
     out.displacement = shape;
     for (double& v : out.displacement) v /= largest > 0.0 ? largest : 1.0;
     out.title = fmt::format("{}: mode {} of case {}, {:.5g} {}", study.title, mode, c.name, frequency,

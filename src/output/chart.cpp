@@ -111,10 +111,9 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
     const double left = wide == 1 ? 0.11 : wide == 2 ? 0.09 : 0.07;
     make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
-        std::string script =
-            fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\nset output {}\n",
-                        options.width, options.height, high > 4 || wide > 1 ? 10 : 11,
-                        quoted(temporary.string()));
+        std::string script = fmt::format(
+            "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\nset output {}\n",
+            options.width, options.height, high > 4 || wide > 1 ? 10 : 11, quoted(temporary.string()));
         script += fmt::format("set multiplot layout {},{} title {} font ',15' margins {},0.97,0.08,0.91 "
                               "spacing {},{}\n",
                               high, wide, quoted(study.title + ": history"), left,
@@ -158,7 +157,8 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
         }
         define(script, "change", rows, [](const IterationRow& row) { return std::max(row.change, 1e-6); });
         define(script, "gray", rows, [](const IterationRow& row) { return std::max(row.grayness, 1e-6); });
-        script += "set xlabel 'iteration'\nset autoscale y\nset ytics autofreq\nset logscale y\nset ylabel 'change, grayness'\nset "
+        script += "set xlabel 'iteration'\nset autoscale y\nset ytics autofreq\nset logscale y\nset ylabel "
+                  "'change, grayness'\nset "
                   "xlabel 'iteration'\n";
         script += fmt::format(
             "plot $change with lines lw 1.8 lc rgb '#993880' title 'density change', $gray with lines lw 1.8 "

@@ -577,7 +577,7 @@ class Writer {
             const bool strength = r.measure == Measure::Stress || r.measure == Measure::Safety;
             const std::string in_cases = r.in_case.empty() ? " in every case that fits" : " in " + r.in_case;
             if (r.measure == Measure::Compliance)
-                words += r.worst              ? " of the case where it is largest"
+                words += r.worst             ? " of the case where it is largest"
                          : r.in_case.empty() ? " weighted over the cases"
                                              : " of " + r.in_case;
             else if (of_material(r.measure))
@@ -648,20 +648,22 @@ class Writer {
         }
         if (!problem) return;
         const double first = schedule(study_, *problem, 1).penalty;
-        std::string start = study_.run.start       ? "density " + number(*study_.run.start)
-                            : study_.run.start_run ? study_.run.start_run->filename().string()
+        std::string start = study_.run.start          ? "density " + number(*study_.run.start)
+                            : study_.run.start_run    ? study_.run.start_run->filename().string()
                             : study_.run.coarse_first ? "a run on cells twice as large"
                                                       : "a uniform density";
         LedgerLine& run = line(
-            "run", fmt::format("at most {} iterations by {}, from {}, stop below a change of {:g}, penalty {}, {}",
-                               study_.run.iterations, text(problem->method), start, study_.run.stop_when,
-                               study_.run.penalty ? number(*study_.run.penalty)
-                               : first < 3.0      ? "1 rising to 3"
-                                                  : "3",
-                               study_.run.sharpen ? "sharpened at the end" : "not sharpened"));
+            "run",
+            fmt::format("at most {} iterations by {}, from {}, stop below a change of {:g}, penalty {}, {}",
+                        study_.run.iterations, text(problem->method), start, study_.run.stop_when,
+                        study_.run.penalty ? number(*study_.run.penalty)
+                        : first < 3.0      ? "1 rising to 3"
+                                           : "3",
+                        study_.run.sharpen ? "sharpened at the end" : "not sharpened"));
         if (problem->has_frequency && !problem->has_stiffness && model_.masses.empty())
-            doubt(run, "a frequency with neither a mass that rides on the part nor a bound on stiffness often "
-                       "ends in gray hinges; add a [[mass]] or bound a compliance or displacement");
+            doubt(run,
+                  "a frequency with neither a mass that rides on the part nor a bound on stiffness often "
+                  "ends in gray hinges; add a [[mass]] or bound a compliance or displacement");
         if (problem->has_stress && study_.mesh.kind != MeshKind::Fitted)
             doubt(run, "stress is read on a staircase boundary: judge the part on a fitted mesh afterwards");
     }
@@ -691,8 +693,8 @@ class Writer {
                                      map.alone()));
         }
         if (f.min_feature) {
-            LedgerLine& l = line("min_feature", fmt::format("{} {}: the filter's radius", number(*f.min_feature),
-                                                            unit(dimension::length)));
+            LedgerLine& l = line("min_feature", fmt::format("{} {}: the filter's radius",
+                                                            number(*f.min_feature), unit(dimension::length)));
             if (*f.min_feature < 2.499 * model_.mesh.size)
                 doubt(l, fmt::format("below 2.5 cells the mesh cannot show it; cells of {} {} can",
                                      number(*f.min_feature / 2.5), unit(dimension::length)));

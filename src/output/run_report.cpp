@@ -51,7 +51,8 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
         one["case"] = card.in_case.empty() ? Json(nullptr) : Json(card.in_case);
         if (all[c].in_case >= 0) {
             const auto k = static_cast<std::size_t>(all[c].in_case);
-            one["case"] = card.measure == Measure::Frequency ? study.modal_cases[k].name : study.cases[k].name;
+            one["case"] =
+                card.measure == Measure::Frequency ? study.modal_cases[k].name : study.cases[k].name;
         }
         one["value"] = has_values ? Json(r.value) : Json(nullptr);
         one["unit"] = study.units.text(dimension_of(card.measure));
@@ -120,18 +121,18 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
                     {"nodes", model.mesh.nodes.size()},
                     {"unknowns", cost.unknowns},
                     {"symmetry_copies", model.mesh.copies()}};
-    out["method"] = {{"optimizer", text(result.method)},
-                     {"goal_scale", result.goal_scale},
-                     {"bounds_as", result.method == Method::MovingAsymptotes ? Json("logarithms")
-                                                                            : Json(nullptr)},
-                     {"steps_taken_back", result.trials},
-                     {"guard", result.guard.words.empty()
-                                   ? Json(nullptr)
-                                   : Json({{"what", result.guard.words}, {"limit", result.guard.limit}})},
-                     {"filter_radius", filter_radius(study, model)},
-                     {"penalty", result.penalty},
-                     {"solver", cost.method},
-                     {"solver_levels", cost.levels}};
+    out["method"] = {
+        {"optimizer", text(result.method)},
+        {"goal_scale", result.goal_scale},
+        {"bounds_as", result.method == Method::MovingAsymptotes ? Json("logarithms") : Json(nullptr)},
+        {"steps_taken_back", result.trials},
+        {"guard", result.guard.words.empty()
+                      ? Json(nullptr)
+                      : Json({{"what", result.guard.words}, {"limit", result.guard.limit}})},
+        {"filter_radius", filter_radius(study, model)},
+        {"penalty", result.penalty},
+        {"solver", cost.method},
+        {"solver_levels", cost.levels}};
     Json spent = Json::array();
     for (const Spent& s : result.spent)
         spent.push_back({{"iteration", s.iteration},

@@ -12,13 +12,13 @@ namespace upright {
 namespace {
 
 constexpr double pi = 3.14159265358979323846;
-constexpr double norm_power = 8.0;     // of the aggregate of stress
-// Grayness from which on the aggregate of stress is corrected towards the relaxed stress alone: while cells are
-// half dense the stress of their solid material would hold fast what should become void.
+constexpr double norm_power = 8.0; // of the aggregate of stress
+// Grayness from which on the aggregate of stress is corrected towards the relaxed stress alone: while cells
+// are half dense the stress of their solid material would hold fast what should become void.
 constexpr double gray_stress = 0.06;
 constexpr double sharpest_mean = 30.0; // of the aggregate of displacements
-constexpr double adapt_share = 0.5;   // of what a correction misses, made good each time
-constexpr int modes_together = 3;     // above the lowest one wanted: they may swap, or share a frequency
+constexpr double adapt_share = 0.5;    // of what a correction misses, made good each time
+constexpr int modes_together = 3;      // above the lowest one wanted: they may swap, or share a frequency
 
 using Clock = std::chrono::steady_clock;
 
@@ -275,18 +275,15 @@ std::size_t DesignMeasures::mode_of(const ResponseCard& r, std::size_t column,
                                     const ModalResult& result) const {
     const auto number = static_cast<std::size_t>(r.mode) - 1;
     if (number >= result.modes.size())
-        throw Error::numerics(fmt::format("\"{}\" asks for mode {} and the case \"{}\" has {} below its limit",
-                                          r.name, r.mode,
-                                          model_.modal_cases[static_cast<std::size_t>(
-                                                                 columns_[column].in_case)]
-                                              .name,
-                                          result.modes.size()),
-                              "Raise modes or up_to in that case");
+        throw Error::numerics(
+            fmt::format("\"{}\" asks for mode {} and the case \"{}\" has {} below its limit", r.name, r.mode,
+                        model_.modal_cases[static_cast<std::size_t>(columns_[column].in_case)].name,
+                        result.modes.size()),
+            "Raise modes or up_to in that case");
     const auto shape = followed_.find(column);
     if (!r.track || shape == followed_.end()) return number;
     // The mode most like the one followed; both are of unit mass, so the product under the mass tells.
-    const bool lumped =
-        model_.modal_cases[static_cast<std::size_t>(columns_[column].in_case)].lumped;
+    const bool lumped = model_.modal_cases[static_cast<std::size_t>(columns_[column].in_case)].lumped;
     const Eigen::VectorXd along = modal_->mass_times(shape->second, mass_, lumped);
     std::size_t best = number;
     double most = -1.0;
@@ -411,9 +408,9 @@ void DesignMeasures::smooth_displacement(std::size_t column, std::vector<Pending
         for (std::size_t i = 0; i < values.size(); ++i)
             for (std::size_t a = 0; a < 3; ++a)
                 for (const Term& t : all[i].along[a])
-                    p.load[static_cast<Eigen::Index>(t.freedom)] +=
-                        (both ? 1.0 : sign) * weight[i] / sum * slopes[i][static_cast<Eigen::Index>(a)] *
-                        t.factor;
+                    p.load[static_cast<Eigen::Index>(t.freedom)] += (both ? 1.0 : sign) * weight[i] / sum *
+                                                                    slopes[i][static_cast<Eigen::Index>(a)] *
+                                                                    t.factor;
         const double mean = most + std::log(sum) / sharp;
         // The correction is a share of the size, so that it shrinks with it.
         const double wanted = scale > 0.0 ? (mean - most) / scale : 0.0;
@@ -522,8 +519,8 @@ void DesignMeasures::smooth_stress(std::size_t column, std::vector<Pending>& out
                 for (int l = 0; l < layers; ++l) {
                     const auto k = static_cast<std::size_t>(l);
                     const double weight =
-                        factor * std::pow(use[i * static_cast<std::size_t>(layers) + k] / norm,
-                                          norm_power - 1.0);
+                        factor *
+                        std::pow(use[i * static_cast<std::size_t>(layers) + k] / norm, norm_power - 1.0);
                     mine += weight * share * slopes.col(l);
                     by_density += weight * share_slope * sizes[k];
                 }
@@ -576,12 +573,10 @@ void DesignMeasures::smooth_frequency(std::size_t column, std::vector<Smooth>& o
     const std::vector<Mode>& modes = modals_[c].modes;
     const std::size_t own = mode_of(r, column, modals_[c]);
     // A lower bound (or a goal to raise) is one on every mode from there on: the few nearest can swap.
-    const bool raised =
-        r.min || (study_.goal && study_.goal->response == r.name && study_.goal->maximize);
+    const bool raised = r.min || (study_.goal && study_.goal->response == r.name && study_.goal->maximize);
     const std::size_t last =
-        r.track || !raised
-            ? own
-            : std::min(modes.size() - 1, own + static_cast<std::size_t>(modes_together) - 1);
+        r.track || !raised ? own
+                           : std::min(modes.size() - 1, own + static_cast<std::size_t>(modes_together) - 1);
     for (std::size_t m = own; m <= last; ++m) {
         Smooth one;
         one.column = column;

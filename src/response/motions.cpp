@@ -74,9 +74,7 @@ double component_of(const Study& study, const ResponseCard& response, const Vec3
 
 bool reads_lowest(const ResponseCard& response, double lowest, double largest) {
     if (response.min && response.max) {
-        const auto share = [](double over, double bound) {
-            return over / std::max(std::abs(bound), 1e-300);
-        };
+        const auto share = [](double over, double bound) { return over / std::max(std::abs(bound), 1e-300); };
         return share(*response.min - lowest, *response.min) > share(largest - *response.max, *response.max);
     }
     if (response.min || response.max) return response.min.has_value();

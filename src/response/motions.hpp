@@ -21,9 +21,9 @@ std::vector<Motion> motions(const Model& model, const ResponseCard& response);
 
 // The direction of the component that a response reads at a place; none for the size of the vector.
 std::optional<Vec3> direction(const Study& study, const ResponseCard& response, const Vec3& at);
-// Whether a displacement of several places is read at the lowest of its values, not at the largest: where only
-// a lower bound is set; with both bounds where the lower one is nearer to being broken; with none where the
-// lowest is farther from zero.
+// Whether a displacement of several places is read at the lowest of its values, not at the largest: where
+// only a lower bound is set; with both bounds where the lower one is nearer to being broken; with none where
+// the lowest is farther from zero.
 bool reads_lowest(const ResponseCard& response, double lowest, double largest);
 // That component of a vector, or its size.
 double component_of(const Study& study, const ResponseCard& response, const Vec3& v, const Vec3& at);

@@ -1,6 +1,5 @@
 #include "response/response.hpp"
 
-
 namespace upright {
 
 namespace {

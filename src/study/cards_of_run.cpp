@@ -359,10 +359,10 @@ void read_responses(Study& study, const Node& document, const Context& context) 
         for (const auto& [key, home] : homes) {
             const bool known = (m == Measure::Displacement || m == Measure::Reaction)
                                    ? key != "mode" && key != "track" && key != "except"
-                               : m == Measure::Frequency ? key == "mode" || key == "track"
+                               : m == Measure::Frequency  ? key == "mode" || key == "track"
                                : m == Measure::Compliance ? key == "take"
-                               : strength                ? key == "except"
-                                                         : false;
+                               : strength                 ? key == "except"
+                                                          : false;
             const Node* wrong = node.find(key);
             if (!known && wrong != nullptr)
                 throw Error::input(wrong->place, key + " belongs to " + home, "Remove it");
@@ -428,8 +428,7 @@ void read_form(Study& study, const Node& document, const Context& context) {
             throw Error::input(n->place, "a plane model or a flat shell is extruded already", "Remove it");
         form.extrude = reader.choice(*n, {"x", "y", "z"}).front() - 'x';
     }
-    if (const Node* n = reader.find("min_feature"))
-        form.min_feature = reader.positive(*n, dimension::length);
+    if (const Node* n = reader.find("min_feature")) form.min_feature = reader.positive(*n, dimension::length);
     reader.finish({"max_feature", "draw", "overhang"});
 }
 

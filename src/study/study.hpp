@@ -367,9 +367,9 @@ struct RunCard {
     int iterations = 100;
     double stop_when = 0.01;
     bool sharpen = true;
-    std::optional<double> penalty; // unset: raised from 1 to 3
-    std::optional<double> filter;  // radius; unset: 2.5 cells
-    std::optional<double> start;   // density; unset: what the bound asks for
+    std::optional<double> penalty;                  // unset: raised from 1 to 3
+    std::optional<double> filter;                   // radius; unset: 2.5 cells
+    std::optional<double> start;                    // density; unset: what the bound asks for
     std::optional<std::filesystem::path> start_run; // the folder of a run to start from
     bool coarse_first = false;                      // first on cells twice as large
     int threads = 0;

@@ -486,14 +486,15 @@ TEST(Program, KilledAtAnyMomentAndResumedEndsTheSame) {
     test::upright(folder.path(), with(study, {"--out", "again.run"}));
     EXPECT_EQ(history_of(folder.path() / "whole.run"), history_of(folder.path() / "again.run"));
     std::string words;
-    for (const std::string& word : with(study, {"--out", "parts.run"})) words += " " + test::shell_quoted(word);
+    for (const std::string& word : with(study, {"--out", "parts.run"}))
+        words += " " + test::shell_quoted(word);
     // Killed once the fifth row is there: the checkpoint is that of the third.
-    const int status = std::system(
-        ("cd " + test::shell_quoted(folder.path().string()) + " && { " + test::shell_quoted(UPRIGHT_PROGRAM) +
-         words +
-         " >/dev/null 2>&1 & p=$!; while [ ! -s parts.run/history.csv ] || [ $(wc -l < parts.run/history.csv) "
-         "-lt 6 ] && kill -0 $p; do sleep 0.01; done; kill -KILL $p; wait $p; }")
-            .c_str());
+    const int status = std::system(("cd " + test::shell_quoted(folder.path().string()) + " && { " +
+                                    test::shell_quoted(UPRIGHT_PROGRAM) + words +
+                                    " >/dev/null 2>&1 & p=$!; while [ ! -s parts.run/history.csv ] || [ $(wc "
+                                    "-l < parts.run/history.csv) "
+                                    "-lt 6 ] && kill -0 $p; do sleep 0.01; done; kill -KILL $p; wait $p; }")
+                                       .c_str());
     ASSERT_EQ(WEXITSTATUS(status), 137);
     const auto resumed = test::upright(folder.path(), with(study, {"--out", "parts.run", "--resume"}));
     EXPECT_TRUE(resumed.code == 0 || resumed.code == 4) << resumed.err;
@@ -503,9 +504,8 @@ TEST(Program, KilledAtAnyMomentAndResumedEndsTheSame) {
 TEST(Program, GradientsOfEveryResponseAreShownAndRight) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", bounded_study("filter = 12.5\n"));
-    const auto shown =
-        test::upright(folder.path(), {"check", "bracket.toml", "--gradients", "--no-figures", "--set",
-                                      "mesh.size=10", "--set", "run.filter=25"});
+    const auto shown = test::upright(folder.path(), {"check", "bracket.toml", "--gradients", "--no-figures",
+                                                     "--set", "mesh.size=10", "--set", "run.filter=25"});
     EXPECT_EQ(shown.code, 0) << shown.err;
     int rows = 0;
     std::istringstream in(shown.out);
@@ -544,16 +544,17 @@ TEST(Program, StartsFromAnEarlierRunAlsoOnAFinerMesh) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", small_study("iterations = 30\nfilter = 12.5\n"));
     ASSERT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml"}).code, 0);
-    const std::vector<std::string> finer{"optimize", "bracket.toml", "--set", "mesh.size=4", "--set",
-                                         "run.iterations=6", "--out", "finer.run"};
+    const std::vector<std::string> finer{"optimize", "bracket.toml",     "--set", "mesh.size=4",
+                                         "--set",    "run.iterations=6", "--out", "finer.run"};
     const auto next = test::upright(folder.path(), with(finer, {"--set", "run.start=bracket.run"}));
     EXPECT_EQ(next.code, 0) << next.err;
     EXPECT_NE(next.out.find("starting from the design of"), std::string::npos) << next.out;
-    const auto coarse = test::upright(
-        folder.path(), with(finer, {"--set", "run.coarse_first=true", "--force"}));
+    const auto coarse =
+        test::upright(folder.path(), with(finer, {"--set", "run.coarse_first=true", "--force"}));
     EXPECT_EQ(coarse.code, 0) << coarse.err;
     EXPECT_NE(coarse.out.find("coarse run:"), std::string::npos) << coarse.out;
-    const auto neither = test::upright(folder.path(), with(finer, {"--set", "run.start=nowhere.run", "--force"}));
+    const auto neither =
+        test::upright(folder.path(), with(finer, {"--set", "run.start=nowhere.run", "--force"}));
     EXPECT_EQ(neither.code, 3);
     EXPECT_NE(neither.err.find("there is no run"), std::string::npos) << neither.err;
 }
@@ -561,13 +562,13 @@ TEST(Program, StartsFromAnEarlierRunAlsoOnAFinerMesh) {
 TEST(Program, BoundsOutOfReachAreSaidBeforeTheRun) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", bounded_study("iterations = 10\n"));
-    const auto never = test::upright(
-        folder.path(), with(with({"optimize", "bracket.toml"}, least_mass), {"--set", "response.sag.max=1e-5"}));
+    const auto never = test::upright(folder.path(), with(with({"optimize", "bracket.toml"}, least_mass),
+                                                         {"--set", "response.sag.max=1e-5"}));
     EXPECT_EQ(never.code, 3);
     EXPECT_NE(never.err.find("with all material it is"), std::string::npos) << never.err;
-    const auto light = test::upright(
-        folder.path(), {"optimize", "bracket.toml", "--set", "response.sag.max=0.0065", "--set",
-                        "response.budget.max=0.1", "--force"});
+    const auto light =
+        test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "response.sag.max=0.0065", "--set",
+                                      "response.budget.max=0.1", "--force"});
     EXPECT_EQ(light.code, 4) << light.err;
     EXPECT_NE(light.out.find("NOT FEASIBLE"), std::string::npos) << light.out;
 }

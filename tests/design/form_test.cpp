@@ -79,8 +79,8 @@ TEST(Form, MirroredDensitiesAreEqualToTheLastBit) {
 }
 
 TEST(Form, ColumnsAreTheSameAllAlongEvenAcrossGaps) {
-    const Field field(study_from(block_study(
-        "[[region]]\nname = \"gap\"\nrole = \"void\"\nbox = [[3, 0, 0], [5, 2, 4]]\n[form]\nextrude = \"x\"\n")));
+    const Field field(study_from(block_study("[[region]]\nname = \"gap\"\nrole = \"void\"\nbox = [[3, 0, 0], "
+                                             "[5, 2, 4]]\n[form]\nextrude = \"x\"\n")));
     EXPECT_EQ(field.chain.variables(), 16U);
     for (std::size_t e = 0; e < field.density.size(); ++e) {
         Vec3 p = field.model.mesh.centers[e];
@@ -104,8 +104,10 @@ TEST(Form, SectorsRepeatOnAPolarMesh) {
 }
 
 TEST(Form, RulesCombine) {
-    const Field field(study_from(
-        ring("[form]\nsectors = { frame = \"axle\", count = 6 }\nmirror = \"x = 0\"\nextrude = \"z\"\n")), 4.0);
+    const Field field(
+        study_from(
+            ring("[form]\nsectors = { frame = \"axle\", count = 6 }\nmirror = \"x = 0\"\nextrude = \"z\"\n")),
+        4.0);
     EXPECT_TRUE(field.chain.form().exact());
     for (std::size_t e = 0; e < field.density.size(); ++e) {
         Vec3 p = field.model.mesh.centers[e];
@@ -115,7 +117,8 @@ TEST(Form, RulesCombine) {
 }
 
 TEST(Form, PullBackIsTheTransposeOfTheDerivative) {
-    for (const char* rules : {"mirror = \"y = 2\"", "extrude = \"z\"", "mirror = [\"y = 2\", \"x = 4\"]\nextrude = \"z\""}) {
+    for (const char* rules :
+         {"mirror = \"y = 2\"", "extrude = \"z\"", "mirror = [\"y = 2\", \"x = 4\"]\nextrude = \"z\""}) {
         const Study study = study_from(block_study(std::string("[form]\n") + rules + "\n"));
         const Model model = build_model(study);
         const DesignChain chain(model, 1.7, form_rules(study));
@@ -138,9 +141,9 @@ TEST(Form, PullBackIsTheTransposeOfTheDerivative) {
 }
 
 TEST(Form, WhatHasNoImageStaysFree) {
-    const Field field(study_from(
-        block_study("[[region]]\nname = \"gap\"\nrole = \"void\"\nbox = [[3, 0, 0], [5, 2, 2]]\n[form]\nmirror = "
-                    "\"y = 2\"\n")));
+    const Field field(study_from(block_study(
+        "[[region]]\nname = \"gap\"\nrole = \"void\"\nbox = [[3, 0, 0], [5, 2, 2]]\n[form]\nmirror = "
+        "\"y = 2\"\n")));
     EXPECT_TRUE(field.chain.form().exact());
     EXPECT_EQ(field.chain.form().alone(), 2U * 2 * 2);
 }
@@ -154,6 +157,7 @@ TEST(Form, AFittedMeshFollowsTheNearestImage) {
 }
 
 TEST(Form, AHalfModelWithTheMirrorOfItsCutIsItself) {
-    const Field field(study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n[form]\nmirror = \"y = 2\"\n")));
+    const Field field(
+        study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n[form]\nmirror = \"y = 2\"\n")));
     EXPECT_EQ(field.chain.variables(), field.model.mesh.elements());
 }

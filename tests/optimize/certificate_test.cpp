@@ -61,9 +61,10 @@ TEST(Certificate, LeastMaterialUnderAComplianceBound) {
 
 TEST(Certificate, TheWorstOfSeveralCases) {
     std::string text = half_beam(30, 10, false, "iterations = 30\n");
-    const Study study = study_from(text + "\n[[load]]\nname = \"pull\"\non = \"top\"\nforce = [0, 0.5]\n[[case]]\nname "
-                                          "= \"up\"\nsupports = [\"mirror\", \"roller\"]\nloads = { pull = 1 }\n",
-                                   {"response.stiffness.take=largest"});
+    const Study study =
+        study_from(text + "\n[[load]]\nname = \"pull\"\non = \"top\"\nforce = [0, 0.5]\n[[case]]\nname "
+                          "= \"up\"\nsupports = [\"mirror\", \"roller\"]\nloads = { pull = 1 }\n",
+                   {"response.stiffness.take=largest"});
     double goal = 0.0;
     const Certificate c = certified(study, &goal);
     ASSERT_TRUE(c.not_served.empty()) << c.not_served;

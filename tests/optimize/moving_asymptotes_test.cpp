@@ -16,8 +16,7 @@ std::vector<double> run(std::vector<double> x, const std::vector<double>& low,
                         const std::vector<double>& high, const Values& values, int steps,
                         const MmaSettings& settings = {}, double move = 1.0) {
     MmaState state;
-    for (int i = 0; i < steps; ++i)
-        x = mma_step(x, low, high, move, values(x), settings, state).x;
+    for (int i = 0; i < steps; ++i) x = mma_step(x, low, high, move, values(x), settings, state).x;
     return x;
 }
 
@@ -59,9 +58,8 @@ TEST(MovingAsymptotes, TwoBarsUnderStressBounds) {
         for (const double sign : {1.0, -1.0}) {
             const double inner = 8 / a + sign / (a * h);
             out.constraint.push_back(0.124 * root * inner - 1);
-            out.gradient.push_back(
-                {0.124 * root * (-8 / (a * a) - sign / (a * a * h)),
-                 0.124 * (h / root * inner - root * sign / (a * h * h))});
+            out.gradient.push_back({0.124 * root * (-8 / (a * a) - sign / (a * a * h)),
+                                    0.124 * (h / root * inner - root * sign / (a * h * h))});
         }
         return out;
     };
@@ -163,8 +161,8 @@ TEST(MovingAsymptotes, StepsKeepToTheirLimits) {
     };
     MmaState state;
     const std::vector<double> x(50, 0.5);
-    const MmaStep step = mma_step(x, std::vector<double>(50, 0.0), std::vector<double>(50, 1.0), 0.2,
-                                  values(x), {}, state);
+    const MmaStep step =
+        mma_step(x, std::vector<double>(50, 0.0), std::vector<double>(50, 1.0), 0.2, values(x), {}, state);
     for (const double v : step.x) EXPECT_NEAR(v, 0.7, 1e-6);
 }
 

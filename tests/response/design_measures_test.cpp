@@ -36,8 +36,7 @@ name = "ring"
 kind = "modal"
 supports = "clamp"
 modes = 3
-)" + every_measure(false) +
-                             extra);
+)" + every_measure(false) + extra);
 }
 
 const std::vector<std::string> strong{"material.steel.yield=300", "material.steel.expansion=1.2e-5",
@@ -86,7 +85,8 @@ hold = )" + (shell ? R"(["x", "z"])" : R"(["x", "y"])") +
 [[load]]
 name = "pull"
 on = "tip"
-force = )" + (shell ? "[5, -20, 3]" : "[5, -20]") +
+force = )" +
+           (shell ? "[5, -20, 3]" : "[5, -20]") +
            R"(
 [[case]]
 name = "bend"
@@ -100,8 +100,8 @@ modes = 3
 [mesh]
 size = 1
 thickness = 0.5
-element = ")" + element +
-           "\"\n" + every_measure(true) + extra;
+element = ")" +
+           element + "\"\n" + every_measure(true) + extra;
 }
 
 } // namespace
@@ -111,13 +111,14 @@ TEST(DesignMeasures, SensitivitiesOnAGrid) {
 }
 
 TEST(DesignMeasures, SensitivitiesOnAFittedMesh) {
-    expect_gradients_match(
-        study_from(crooked_block(""), with(strong, {"mesh.size=2", "mesh.kind=fitted"})), 41);
+    expect_gradients_match(study_from(crooked_block(""), with(strong, {"mesh.size=2", "mesh.kind=fitted"})),
+                           41);
 }
 
 TEST(DesignMeasures, SensitivitiesOnSecondOrderTetrahedra) {
     expect_gradients_match(
-        study_from(crooked_block(""), with(strong, {"mesh.size=4", "mesh.kind=fitted", "mesh.order=2"})), 151);
+        study_from(crooked_block(""), with(strong, {"mesh.size=4", "mesh.kind=fitted", "mesh.order=2"})),
+        151);
 }
 
 TEST(DesignMeasures, SensitivitiesInThePlane) {
@@ -225,7 +226,8 @@ TEST(DesignMeasures, FullMaterialMeasuresAsAnAnalysisDoes) {
 }
 
 TEST(DesignMeasures, ReactionsAndTheirBoundsHaveTheSignOfTheForce) {
-    const Study study = study_from(crooked_block(""), with(strong, {"response.hold-side.min=-20", "case.bend.supports=[\"clamp\"]"}));
+    const Study study = study_from(
+        crooked_block(""), with(strong, {"response.hold-side.min=-20", "case.bend.supports=[\"clamp\"]"}));
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
     DesignMeasures measures(study, analysis);

@@ -52,14 +52,15 @@ inline void expect_gradients_match(const Study& study, std::size_t stride, doubl
             double largest = 0.0;
             for (const double g : found[k].gradient) largest = std::max(largest, std::abs(g));
             EXPECT_NEAR(found[k].gradient[e], difference,
-                        tolerance * std::max({std::abs(difference), 0.05 * largest, 1e-4 * std::abs(found[k].value)}))
+                        tolerance *
+                            std::max({std::abs(difference), 0.05 * largest, 1e-4 * std::abs(found[k].value)}))
                 << measures.columns()[found[k].column].name << " element " << e;
         }
     }
 }
 
-// All the measures there are, for a study with the surfaces "root" and "tip", the supports "clamp" and "prop", the static
-// case "bend" and the modal case "ring". `flat`: without z.
+// All the measures there are, for a study with the surfaces "root" and "tip", the supports "clamp" and
+// "prop", the static case "bend" and the modal case "ring". `flat`: without z.
 inline std::string every_measure(bool flat) {
     const std::string side = flat ? "y" : "z";
     return R"(

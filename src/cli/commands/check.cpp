@@ -29,8 +29,8 @@ void show_gradients(const Study& study, const Model& model, Console& console) {
     const InterruptGuard guard;
     Notes notes(console);
     const GradientCheck check = check_gradients(study, analysis, notes);
-    console.result(fmt::format("  {:<28} {:<16} {:>12}  {:>13}  {:>13}  {:>9}", "response", "measure", "value",
-                               "slope", "difference", "error"));
+    console.result(fmt::format("  {:<28} {:<16} {:>12}  {:>13}  {:>13}  {:>9}", "response", "measure",
+                               "value", "slope", "difference", "error"));
     for (const GradientRow& row : check.rows)
         console.result(fmt::format("  {:<28} {:<16} {:>12.6g}  {:>13.7g}  {:>13.7g}  {:>9.1e}{}", row.name,
                                    text(row.measure), row.value, row.slope, row.difference, row.error,

@@ -91,18 +91,18 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
         if (card.name == study.goal->response) line += study.goal->maximize ? " goal, raised" : " goal";
         line += bounds_text(r, "");
         if (!r.where.empty()) line += "  at " + r.where;
-        if (!card.except.empty()) line += "  (" + fmt::format("{}", fmt::join(card.except, ", ")) + " excepted)";
+        if (!card.except.empty())
+            line += "  (" + fmt::format("{}", fmt::join(card.except, ", ")) + " excepted)";
         console.result(line);
     }
     for (std::size_t c = 0; c < result.modals.size(); ++c) {
         const std::vector<Mode>& modes = result.modals[c].modes;
         if (modes.size() > 1 && modes[1].frequency < 1.02 * modes[0].frequency)
-            console.result(fmt::format("modes 1 and 2 of {} lie within {:.2g} % of each other: {:.5g} and "
-                                       "{:.5g} {}",
-                                       study.modal_cases[c].name,
-                                       100.0 * (modes[1].frequency / modes[0].frequency - 1.0),
-                                       modes[0].frequency, modes[1].frequency,
-                                       study.units.text(dimension::frequency)));
+            console.result(fmt::format(
+                "modes 1 and 2 of {} lie within {:.2g} % of each other: {:.5g} and "
+                "{:.5g} {}",
+                study.modal_cases[c].name, 100.0 * (modes[1].frequency / modes[0].frequency - 1.0),
+                modes[0].frequency, modes[1].frequency, study.units.text(dimension::frequency)));
     }
     if (result.state.history.size() > 10) {
         const double before = result.state.history[result.state.history.size() - 11].goal;
@@ -126,12 +126,11 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
         for (std::size_t c = 0; c < all.size(); ++c)
             if (result.state.readings[c].excess > result.state.readings[worst].excess) worst = c;
         const Reading& r = result.state.readings[worst];
-        console.result(fmt::format("NOT FEASIBLE: {} came to {:.5g},{}; {}", all[worst].name, r.value,
-                                   bounds_text(r, study.units.text(dimension_of(
-                                                      study.responses[all[worst].response].measure))),
-                                   result.best_feasible > 0
-                                       ? fmt::format("iteration {} held every bound", result.best_feasible)
-                                       : std::string("no iteration at the final sharpness held every bound")));
+        console.result(fmt::format(
+            "NOT FEASIBLE: {} came to {:.5g},{}; {}", all[worst].name, r.value,
+            bounds_text(r, study.units.text(dimension_of(study.responses[all[worst].response].measure))),
+            result.best_feasible > 0 ? fmt::format("iteration {} held every bound", result.best_feasible)
+                                     : std::string("no iteration at the final sharpness held every bound")));
     }
     if (!result.guard.words.empty())
         console.result("kept beside the study's own bounds: " + result.guard.words);
@@ -168,8 +167,8 @@ std::vector<double> density_of_run(const Study& study, const Model& model, Conso
     if (density.size() != stored.model.mesh.elements())
         throw Error::input(study.run.start_place, "the run to start from is damaged: its design does not "
                                                   "fit its model");
-    console.remark(fmt::format("starting from the design of {}, {} elements",
-                               study.run.start_run->string(), density.size()));
+    console.remark(fmt::format("starting from the design of {}, {} elements", study.run.start_run->string(),
+                               density.size()));
     return carry_over(stored.model.mesh, density, model.mesh);
 }
 

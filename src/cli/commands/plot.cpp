@@ -169,8 +169,7 @@ int plot_run(const Invocation& in, Console& console) {
             const fs::path file = in.out.empty() ? figures / fmt::format("mode-{}-{}{}", file_name(c->name),
                                                                          mode, in.animate ? ".gif" : ".png")
                                                  : picture(in, figures, "mode", c->name, chosen.size() > 1);
-            const auto shape =
-                read_vtu(folder.case_file(c->name), model.mesh, mode_field(mode), true).values;
+            const auto shape = read_vtu(folder.case_file(c->name), model.mesh, mode_field(mode), true).values;
             show(in, job,
                  mode_figure(study, model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1], shape,
                              shown),
