@@ -448,8 +448,10 @@ TEST(Optimize, AStressBoundRoundsTheInnerCornerOfAnL) {
     EXPECT_LT(result.state.readings[1].value, 144.0 * 1.02);
     EXPECT_GT(result.state.readings[1].value, 144.0 * 0.9);
     for (std::size_t e = 0; e < model.mesh.elements(); ++e)
-        if ((model.mesh.centers[e] - Vec3(39.5, 40.5, 0)).norm() < 0.1)
-            EXPECT_LT(result.state.density[e], 0.5);
+        // Both faces of the corner are left well before it.
+        if ((model.mesh.centers[e] - Vec3(39.5, 48.5, 0)).norm() < 0.1 ||
+            (model.mesh.centers[e] - Vec3(48.5, 39.5, 0)).norm() < 0.1)
+            EXPECT_LT(result.state.density[e], 0.3);
 }
 
 TEST(Optimize, TheFirstFrequencyOfABeamComesNearThePublishedOptimum) {

@@ -129,8 +129,12 @@ TEST(CaseReport, EveryMeasureIsWhatItSays) {
     EXPECT_NEAR(measured("measure = \"stress\"").value, 10.0, 1e-9);
     EXPECT_NEAR(measured("measure = \"safety\"").value, 20.0, 1e-7);
     EXPECT_NEAR(measured("measure = \"reaction\"\nat = \"x-wall\"\ncomponent = \"x\"").value, -160.0, 1e-8);
-    EXPECT_NEAR(measured("measure = \"compliance\"\ncase = \"pull\"", "pull/2").value, 4 * 160 * 8 * stretch,
+    EXPECT_NEAR(measured("measure = \"compliance\"\ncase = \"pull/2\"", "pull/2").value,
+                4 * 160 * 8 * stretch, 1e-9);
+    // Of all that bear the name together, as in a run; or the largest of them.
+    EXPECT_NEAR(measured("measure = \"compliance\"\ncase = \"pull\"", "pull").value, 5 * 160 * 8 * stretch,
                 1e-9);
+    EXPECT_NEAR(measured("measure = \"compliance\"\ntake = \"largest\"").value, 4 * 160 * 8 * stretch, 1e-9);
     EXPECT_NEAR(measured("measure = \"mass\"").value, 128 * 7.85e-9, 1e-15);
 }
 
