@@ -47,15 +47,15 @@ class Relaxation {
         }
     }
 
-    void run(Certificate& out, Observer& observer) {
+    void run(Certificate& out, Observer& observer, int most = most_iterations) {
         double multiplier = 1.0;
         std::vector<double> x(free_.size());
         for (std::size_t i = 0; i < x.size(); ++i) x[i] = density_[free_[i]];
         const auto count = static_cast<double>(std::max<std::size_t>(1, x.size()));
         std::vector<double> cost(x.size());
         for (std::size_t i = 0; i < x.size(); ++i) cost[i] = std::max(weights_[free_[i]], 1e-300);
-        for (out.iterations = 1; out.iterations <= most_iterations; ++out.iterations) {
-            const bool look = out.iterations % look_every == 0 || out.iterations == most_iterations;
+        for (out.iterations = 1; out.iterations <= most; ++out.iterations) {
+            const bool look = out.iterations % look_every == 0 || out.iterations == most;
             evaluate(look ? 1e-14 : 1e-7);
             if (look) {
                 const double bound = lower_bound() * (1.0 - safety);
@@ -68,7 +68,7 @@ class Relaxation {
                 }
                 if (observer.stop_requested()) break;
             }
-            if (out.iterations == most_iterations) break;
+            if (out.iterations == most) break;
             std::vector<double> benefit(x.size());
             for (std::size_t i = 0; i < x.size(); ++i) benefit[i] = -gradient_[free_[i]];
             const CriteriaStep step =
@@ -83,9 +83,9 @@ class Relaxation {
             multiplier = step.multiplier;
             for (std::size_t i = 0; i < x.size(); ++i) density_[free_[i]] = x[i];
             if (compliance_.worst) reweight();
-            if (moved / count < 1e-7) out.iterations = std::max(out.iterations, most_iterations - 1);
+            if (moved / count < 1e-7) out.iterations = std::max(out.iterations, most - 1);
         }
-        out.iterations = std::min(out.iterations, most_iterations);
+        out.iterations = std::min(out.iterations, most);
     }
 
   private:
@@ -174,11 +174,29 @@ class Relaxation {
     double value_ = 0.0, worst_ = 0.0;
 };
 
+// Why compliance is not convex in the densities; empty where it is.
+std::string not_convex(const Model& model) {
+    for (const ModelLoad& load : model.loads)
+        if (load.of_body() || load.heat != 0.0)
+            return "loads that depend on the design make the relaxed problem not convex";
+    for (const ModelSupport& support : model.supports)
+        if (support.moves()) return "supports that move make the relaxed problem not convex";
+    return {};
+}
+
 } // namespace
+
+double least_compliance(StaticAnalysis& analysis, const ResponseCard& compliance,
+                        const ResponseCard& material, Observer& observer) {
+    if (!not_convex(analysis.model()).empty()) return 0.0;
+    constexpr int few = 10;
+    Certificate out;
+    Relaxation(analysis, compliance, material, false).run(out, observer, few);
+    return out.bound;
+}
 
 Certificate certify(const Study& study, StaticAnalysis& analysis, double goal, Observer& observer) {
     Certificate out;
-    const Model& model = analysis.model();
     const Problem problem = make_problem(study);
     const ResponseCard& goal_card = study.responses[problem.goal];
     const ResponseCard* other = nullptr;
@@ -193,11 +211,7 @@ Certificate certify(const Study& study, StaticAnalysis& analysis, double goal, O
     else if (other == nullptr)
         out.not_served =
             problem.compliance_goal ? "no max bounds the material" : "no max bounds a compliance";
-    for (const ModelLoad& load : model.loads)
-        if (load.of_body() || load.heat != 0.0)
-            out.not_served = "loads that depend on the design make the relaxed problem not convex";
-    for (const ModelSupport& support : model.supports)
-        if (support.moves()) out.not_served = "supports that move make the relaxed problem not convex";
+    if (out.not_served.empty()) out.not_served = not_convex(analysis.model());
     if (!out.not_served.empty()) return out;
     Relaxation relaxation(analysis, problem.compliance_goal ? goal_card : *other,
                           problem.compliance_goal ? *other : goal_card, !problem.compliance_goal);

@@ -29,4 +29,9 @@ struct Certificate {
 // `goal` is that of the design. Throws Error (Numerics) when an analysis fails.
 Certificate certify(const Study& study, StaticAnalysis& analysis, double goal, Observer& observer);
 
+// A number below which no design brings a compliance under a max on material, from a few steps of the same
+// relaxed problem; zero where there is none (loads or supports that depend on the design).
+double least_compliance(StaticAnalysis& analysis, const ResponseCard& compliance,
+                        const ResponseCard& material, Observer& observer);
+
 } // namespace upright

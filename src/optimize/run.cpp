@@ -2,6 +2,7 @@
 
 #include "design/interpolation.hpp"
 #include "mesh/locator.hpp"
+#include "optimize/certificate.hpp"
 #include "optimize/moving_asymptotes.hpp"
 #include "optimize/optimality_criteria.hpp"
 
@@ -89,7 +90,10 @@ class Loop {
 
     OptimizeResult run() {
         OptimizerState& state = result_.state;
-        if (!resumed_) look_at_all_material();
+        if (!resumed_) {
+            look_at_all_material();
+            look_at_pairs();
+        }
         while (true) {
             const Schedule now = schedule(study_, problem_, state.iteration + 1);
             iterate(now);
@@ -542,6 +546,27 @@ class Loop {
                 fmt::format("Write a {} {} {:.5g}", above ? "max" : "min", above ? "above" : "below",
                             r.value));
         }
+    }
+
+    // A bound on compliance that no design of so little material meets: the relaxed problem says so.
+    void look_at_pairs() {
+        for (const std::size_t c : problem_.bounds)
+            for (const std::size_t m : problem_.bounds) {
+                const ResponseCard& stiff = study_.responses[c];
+                const ResponseCard& light = study_.responses[m];
+                if (stiff.measure != Measure::Compliance || !of_material(light.measure) || !stiff.max ||
+                    !light.max)
+                    continue;
+                const double least = least_compliance(analysis_, stiff, light, observer_);
+                if (least <= *stiff.max * (1.0 + bound_tolerance)) continue;
+                throw Error::input(
+                    stiff.place,
+                    fmt::format("\"{}\" and \"{}\" contradict each other: with a {} of {:.5g} no design has a "
+                                "\"{}\" below {:.5g}, and its max is {:.5g}",
+                                stiff.name, light.name, text(light.measure), *light.max, stiff.name, least,
+                                *stiff.max),
+                    fmt::format("Write a max well above {:.5g} there, or allow more material", least));
+            }
     }
 
     // Whether taking material away from the full solid makes a broken bound worse everywhere.

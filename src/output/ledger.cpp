@@ -485,14 +485,13 @@ class Writer {
                                     moment(sum), unit(dimension::moment)));
             freedom(l, c);
             straight_into_support(l, c);
-            bool counted = c.weight > 0.0;
-            bool whole = false;
-            for (const ResponseCard& r : study_.responses)
-                if (r.measure == Measure::Compliance) {
-                    counted = counted || (!r.in_case.empty() && refers_to(r.in_case, c.name));
-                    whole = whole || r.in_case.empty() || refers_to(r.in_case, c.name);
-                }
-            if (study_.goal && (!counted || !whole)) doubt(l, "no response looks at this case");
+            const bool looked_at =
+                std::any_of(study_.responses.begin(), study_.responses.end(), [&](const ResponseCard& r) {
+                    if (of_material(r.measure) || r.measure == Measure::Frequency) return false;
+                    if (!r.in_case.empty()) return refers_to(r.in_case, c.name);
+                    return r.measure != Measure::Compliance || r.worst || c.weight > 0.0;
+                });
+            if (study_.goal && !looked_at) doubt(l, "no response looks at this case");
         }
         for (const ModelModalCase& c : model_.modal_cases) modal(c);
         if (!model_.cases.empty() && weights == 0.0)

@@ -99,6 +99,7 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
                          {"weight", model.cases[c].weight},
                          {"compliance", result.cases[c].compliance}});
     for (std::size_t c = 0; c < result.modals.size(); ++c) {
+        if (result.modals[c].modes.empty()) continue; // no response looked at it
         Json frequencies = Json::array();
         Json clusters = Json::array();
         for (const Mode& m : result.modals[c].modes) {
@@ -167,6 +168,7 @@ void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const
                    {"density", 1, result.state.density}});
     }
     for (std::size_t c = 0; c < result.modals.size(); ++c) {
+        if (result.modals[c].modes.empty()) continue;
         std::vector<VtuField> shapes;
         for (const Mode& m : result.modals[c].modes) {
             VtuField field = displacement_field(model.mesh, m.shape);

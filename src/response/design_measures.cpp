@@ -152,7 +152,12 @@ DesignMeasures::DesignMeasures(const Study& study, StaticAnalysis& statics)
             reactions_[c] =
                 reaction_fields(model_, model_.cases[static_cast<std::size_t>(columns_[c].in_case)], card);
     }
-    if (!model_.modal_cases.empty()) modal_.emplace(model_, statics.options());
+    modal_wanted_.assign(model_.modal_cases.size(), false);
+    for (const Column& c : columns_)
+        if (study.responses[c.response].measure == Measure::Frequency)
+            modal_wanted_[static_cast<std::size_t>(c.in_case)] = true;
+    if (std::any_of(modal_wanted_.begin(), modal_wanted_.end(), [](bool b) { return b; }))
+        modal_.emplace(model_, statics.options());
 }
 
 void DesignMeasures::analyse(const std::vector<double>& density, double penalty,
@@ -175,8 +180,10 @@ void DesignMeasures::analyse(const std::vector<double>& density, double penalty,
     mass_ = modal_mass_share(density);
     mass_slope_ = modal_mass_slope(density);
     modals_.clear();
-    for (const ModelModalCase& c : model_.modal_cases) {
-        modals_.push_back(modal_->solve(c, stiffness_, mass_, accuracy.modals));
+    for (std::size_t c = 0; c < model_.modal_cases.size(); ++c) {
+        modals_.emplace_back();
+        if (!modal_wanted_[c]) continue;
+        modals_.back() = modal_->solve(model_.modal_cases[c], stiffness_, mass_, accuracy.modals);
         for (const std::string& note : modals_.back().notes) notes_.push_back(note);
     }
     modal_seconds_ = since(start);

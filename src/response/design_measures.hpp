@@ -74,6 +74,7 @@ class DesignMeasures {
     void add_compliance(std::size_t c, double weight, std::vector<double>& gradient) const;
 
     const std::vector<CaseResult>& cases() const { return cases_; }
+    // One for each modal case; without modes where no response looks at it.
     const std::vector<ModalResult>& modals() const { return modals_; }
     const std::vector<double>& stiffness() const { return stiffness_; }
     StaticAnalysis& statics() { return statics_; }
@@ -125,6 +126,7 @@ class DesignMeasures {
     std::map<std::size_t, std::vector<double>> linear_;               // by response
 
     std::vector<double> density_, stiffness_, slope_, mass_, mass_slope_;
+    std::vector<bool> modal_wanted_; // modal cases that some response looks at; others are not solved
     std::vector<bool> design_;
     double gray_ = 0.0; // of the last design
     Accuracy accuracy_;

@@ -401,6 +401,20 @@ TEST(Optimize, ADisplacementBoundThatAllMaterialBreaksIsSaidAtOnce) {
     }
 }
 
+TEST(Optimize, ComplianceAndMaterialBoundsThatContradictAreSaidAtOnce) {
+    const Study study = study_from(cantilever(sag, "minimize = \"weight\""),
+                                   {"response.work.max=14", "response.weight.max=0.12"});
+    const Model model = build_model(study);
+    Recorder recorder;
+    try {
+        run(study, model, recorder);
+        FAIL();
+    } catch (const Error& bad) {
+        EXPECT_NE(std::string(bad.what()).find("contradict each other"), std::string::npos) << bad.what();
+        EXPECT_EQ(recorder.last.iteration, 0);
+    }
+}
+
 TEST(Optimize, BoundsThatContradictEachOtherEndAsNotFeasible) {
     const Study study = study_from(cantilever(sag, "minimize = \"work\"", "[run]\niterations = 30\n"),
                                    {"response.weight.max=0.15", "response.sag.max=0.07"});
