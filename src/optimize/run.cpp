@@ -561,10 +561,11 @@ class Loop {
                 if (least <= *stiff.max * (1.0 + bound_tolerance)) continue;
                 throw Error::input(
                     stiff.place,
-                    fmt::format("\"{}\" and \"{}\" contradict each other: with a {} of {:.5g} no design has a "
-                                "\"{}\" below {:.5g}, and its max is {:.5g}",
-                                stiff.name, light.name, text(light.measure), *light.max, stiff.name, least,
-                                *stiff.max),
+                    fmt::format(
+                        "\"{}\" and \"{}\" contradict each other: with a {} of {:.5g} no design has a "
+                        "\"{}\" below {:.5g}, and its max is {:.5g}",
+                        stiff.name, light.name, text(light.measure), *light.max, stiff.name, least,
+                        *stiff.max),
                     fmt::format("Write a max well above {:.5g} there, or allow more material", least));
             }
     }

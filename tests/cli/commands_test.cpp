@@ -566,9 +566,10 @@ TEST(Program, BoundsOutOfReachAreSaidBeforeTheRun) {
                                                          {"--set", "response.sag.max=1e-5"}));
     EXPECT_EQ(never.code, 3);
     EXPECT_NE(never.err.find("with all material it is"), std::string::npos) << never.err;
+    EXPECT_FALSE(fs::exists(folder.path() / "bracket.run"));
     const auto light =
         test::upright(folder.path(), {"optimize", "bracket.toml", "--set", "response.sag.max=0.0065", "--set",
-                                      "response.budget.max=0.1", "--force"});
+                                      "response.budget.max=0.1"});
     EXPECT_EQ(light.code, 4) << light.err;
     EXPECT_NE(light.out.find("NOT FEASIBLE"), std::string::npos) << light.out;
 }

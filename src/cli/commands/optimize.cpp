@@ -248,6 +248,12 @@ int run_optimize(const Invocation& in, Console& console) {
             certificate = certify(study, analysis, result.state.history.back().goal, observer);
         }
     } catch (const Error& bad) {
+        if (bad.code() == ExitCode::Input && !in.resume) {
+            // Bounds out of reach, said before the first iteration: nothing of a run is there yet.
+            std::error_code ignored;
+            std::filesystem::remove_all(folder.path(), ignored);
+            throw;
+        }
         write_run_json(folder, study, model, result, cost, seconds(), bad.what());
         throw;
     }
