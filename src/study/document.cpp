@@ -308,6 +308,14 @@ void apply_setting(Node& document, const std::string& setting) {
                     *next = value;
                 else
                     at->table()->push_back({word, {origin, 0, 0}, value}); // the reader refuses unknown keys
+                // A study has one goal: the new one takes the place of the old.
+                if (so_far == "goal" && (word == "minimize" || word == "maximize")) {
+                    Node::Table& goal = *at->table();
+                    const std::string other = word == "minimize" ? "maximize" : "minimize";
+                    goal.erase(std::remove_if(goal.begin(), goal.end(),
+                                              [&](const Entry& entry) { return entry.key == other; }),
+                               goal.end());
+                }
                 return;
             }
             if (next == nullptr) {

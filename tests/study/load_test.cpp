@@ -92,6 +92,36 @@ TEST(LoadStudy, ResolvedTextLoadsToTheSameStudy) {
     EXPECT_DOUBLE_EQ(*second.responses[1].max, 0.3);
 }
 
+TEST(LoadStudy, ASettingOfTheGoalTakesTheOthersPlace) {
+    const Study study = study_from(block_study(), {"goal.maximize=stiffness"});
+    EXPECT_TRUE(study.goal->maximize);
+    EXPECT_FALSE(
+        study_from(block_study(), {"goal.maximize=stiffness", "goal.minimize=budget"}).goal->maximize);
+}
+
+TEST(LoadStudy, MakingRulesAndStarts) {
+    const Study study = study_from(block_study(R"([[frame]]
+name = "axle"
+kind = "cylindrical"
+origin = [0, 0, 0]
+axis = [0, 0, 1]
+[form]
+mirror = ["y = 2", "x = 4 mm"]
+sectors = { frame = "axle", count = 3 }
+extrude = "z"
+min_feature = "3 mm"
+[run]
+coarse_first = true
+)"));
+    ASSERT_EQ(study.form.mirror.size(), 2U);
+    EXPECT_EQ(study.form.mirror[1].axis, 0);
+    EXPECT_DOUBLE_EQ(study.form.mirror[1].at, 4.0);
+    EXPECT_EQ(study.form.sectors->count, 3);
+    EXPECT_EQ(*study.form.extrude, 2);
+    EXPECT_DOUBLE_EQ(*study.form.min_feature, 3.0);
+    EXPECT_TRUE(study.run.coarse_first);
+}
+
 TEST(LoadStudy, WordsNotServedYetAreRefusedAsSuch) {
     for (const char* extra : {"[form]\noverhang = { up = [0, 0, 1] }\n", "[run]\nsolver = \"distributed\"\n"})
         EXPECT_NE(test::error_of(block_study(extra)).find("does not serve yet"), std::string::npos)
