@@ -27,6 +27,19 @@ constexpr double goal_size = 100.0;
 
 using Clock = std::chrono::steady_clock;
 
+std::string guard_words() {
+    return fmt::format("compliance of all cases together below {:.2g} times that of the full solid",
+                       guard_factor);
+}
+
+// For what is reported.
+MeasureAccuracy tight_accuracy() {
+    MeasureAccuracy out;
+    out.statics.warm = true;
+    out.modals.warm = true;
+    return out;
+}
+
 double largest_difference(const std::vector<double>& a, const std::vector<double>& b) {
     double out = 0.0;
     for (std::size_t i = 0; i < a.size(); ++i) out = std::max(out, std::abs(a[i] - b[i]));
@@ -214,10 +227,7 @@ class Loop {
     void settle(const Schedule& now) {
         const bool exact = analysis_.cost().iterations == 0 && measures_.modals().empty();
         if (exact) return;
-        MeasureAccuracy tight;
-        tight.statics.warm = true;
-        tight.modals.warm = true;
-        measures_.analyse(result_.state.density, now.penalty, tight);
+        measures_.analyse(result_.state.density, now.penalty, tight_accuracy());
         read_into(result_.state.history.back());
     }
 
@@ -264,10 +274,7 @@ class Loop {
         const Schedule last = schedule(study_, problem_, state.iteration);
         state.x = best_.x;
         state.density = chain_.physical(state.x, last.sharpness);
-        MeasureAccuracy tight;
-        tight.statics.warm = true;
-        tight.modals.warm = true;
-        measures_.analyse(state.density, last.penalty, tight);
+        measures_.analyse(state.density, last.penalty, tight_accuracy());
         IterationRow row;
         read_into(row);
         result_.design_of = static_cast<int>(best_.iteration);
@@ -518,8 +525,7 @@ class Loop {
         measures_.analyse(full, 1.0, tight);
         if (needs_guard) {
             result_.guard.limit = guard_factor * guard_value(nullptr);
-            result_.guard.words = fmt::format(
-                "compliance of all cases together below {:.2g} times that of the full solid", guard_factor);
+            result_.guard.words = guard_words();
             observer_.note("a run for stress also keeps the " + result_.guard.words);
         }
         const std::vector<Reading> readings = measures_.readings();
@@ -628,9 +634,7 @@ class Loop {
         last_sharpness_ = loop[2];
         conservative_ = loop[3] > 0.5;
         result_.guard.limit = loop[4];
-        if (loop[4] > 0.0)
-            result_.guard.words = fmt::format(
-                "compliance of all cases together below {:.2g} times that of the full solid", guard_factor);
+        if (loop[4] > 0.0) result_.guard.words = guard_words();
         mma_.steps = static_cast<int>(loop[5]);
         merits_ = get("merits");
         mma_.low = get("mma.low");

@@ -166,11 +166,6 @@ class CaseReader {
     std::vector<double> full_;
 };
 
-std::string place_text(const Vec3& p, bool plane) {
-    return plane ? fmt::format("({:.5g}, {:.5g})", p.x(), p.y())
-                 : fmt::format("({:.5g}, {:.5g}, {:.5g})", p.x(), p.y(), p.z());
-}
-
 class Measurer {
   public:
     Measurer(const Study& study, const Model& model, const AnalysisReport& report)

@@ -26,11 +26,6 @@ double since(Clock::time_point t) {
     return std::chrono::duration<double>(Clock::now() - t).count();
 }
 
-std::string place_text(const Vec3& p, bool plane) {
-    return plane ? fmt::format("({:.5g}, {:.5g})", p.x(), p.y())
-                 : fmt::format("({:.5g}, {:.5g}, {:.5g})", p.x(), p.y(), p.z());
-}
-
 bool strength(Measure m) {
     return m == Measure::Stress || m == Measure::Safety;
 }

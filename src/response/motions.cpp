@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <fmt/format.h>
 #include <map>
 
 namespace upright {
@@ -102,6 +103,11 @@ std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCa
     std::array<Eigen::VectorXd, 3> out;
     for (std::size_t a = 0; a < 3; ++a) out[a] = linked.expand(on_unknowns[a], false);
     return out;
+}
+
+std::string place_text(const Vec3& p, bool plane) {
+    return plane ? fmt::format("({:.5g}, {:.5g})", p.x(), p.y())
+                 : fmt::format("({:.5g}, {:.5g}, {:.5g})", p.x(), p.y(), p.z());
 }
 
 std::vector<bool> left_out(const Model& model, const std::vector<std::string>& except) {

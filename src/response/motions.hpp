@@ -5,6 +5,8 @@
 #include "study/study.hpp"
 
 #include <array>
+#include <optional>
+#include <string>
 #include <vector>
 
 namespace upright {
@@ -32,6 +34,9 @@ double component_of(const Study& study, const ResponseCard& response, const Vec3
 // w_a on every freedom. Freedoms that several supports hold count for the first of them.
 std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCase& c,
                                                const ResponseCard& response);
+
+// A place in words, with two numbers in the plane.
+std::string place_text(const Vec3& p, bool plane);
 
 // Elements that stress leaves out: those of the regions named, and those with a node on the surfaces named.
 std::vector<bool> left_out(const Model& model, const std::vector<std::string>& except);
