@@ -348,13 +348,12 @@ MmaStep solve(const Approximation& a, const std::vector<double>& x, const std::v
               const std::vector<double>& x_high, const MmaSettings& settings) {
     MmaStep out = Subproblem(a, settings).run();
     out.expected = approximate_at(a, out.x);
-    double distance = 0.0;
     for (std::size_t j = 0; j < a.n; ++j) {
         const double step = out.x[j] - x[j];
-        distance += (a.high[j] - a.low[j]) * step * step /
-                    ((a.high[j] - out.x[j]) * (out.x[j] - a.low[j]) * std::max(x_high[j] - x_low[j], 1e-12));
+        out.distance +=
+            (a.high[j] - a.low[j]) * step * step /
+            ((a.high[j] - out.x[j]) * (out.x[j] - a.low[j]) * std::max(x_high[j] - x_low[j], 1e-12));
     }
-    out.distance = {distance};
     return out;
 }
 
@@ -398,7 +397,7 @@ bool mma_raise(const MmaStep& step, const std::vector<double>& found, double tol
     for (std::size_t i = 0; i < found.size(); ++i) {
         const double above = found[i] - step.expected[i];
         if (above <= tolerance * std::max(1.0, std::abs(found[i]))) continue;
-        const double more = above / std::max(step.distance.front(), 1e-300);
+        const double more = above / std::max(step.distance, 1e-300);
         state.extra[i] = std::min(10.0 * state.extra[i], 1.1 * (state.extra[i] + more));
         raised = true;
     }

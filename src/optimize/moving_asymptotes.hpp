@@ -43,7 +43,7 @@ struct MmaStep {
     std::vector<double> multiplier; // of the constraints
     // The approximations at the new point: goal first, then constraints.
     std::vector<double> expected;
-    std::vector<double> distance; // how far the step goes, as the added curvature counts it: one number
+    double distance = 0.0; // how far the step goes, as the added curvature counts it
     int newton_steps = 0;
 };
 

@@ -86,6 +86,9 @@ class Loop {
                                                               r) != problem_.bounds.end());
         }
         if (problem_.method == Method::Criteria) {
+            // The material is linear; only the compliance has gradients to be found anew.
+            for (std::size_t c = 0; c < columns.size(); ++c)
+                wanted_[c] = columns[c].response == problem_.compliance();
             weights_ = linear_weights(analysis.model(), study.responses[problem_.material()]);
             linear_cost_ = chain_.pull_back(std::vector<double>(chain_.variables(), 1.0), 0.0, weights_);
             for (std::size_t e = 0; e < weights_.size(); ++e)
@@ -136,6 +139,7 @@ class Loop {
             state.history.back() = row;
         }
         result_.design_of = state.iteration;
+        result_.goal = state.history.back().goal;
         result_.best_feasible = static_cast<int>(best_.iteration);
         if (result_.status == RunStatus::IterationLimit) return_to_best();
         result_.feasible = bounds_hold();
@@ -277,6 +281,7 @@ class Loop {
         measures_.analyse(state.density, last.penalty, tight_accuracy());
         IterationRow row;
         read_into(row);
+        result_.goal = row.goal;
         result_.design_of = static_cast<int>(best_.iteration);
     }
 
@@ -298,11 +303,8 @@ class Loop {
     void by_criteria(const Schedule& now) {
         OptimizerState& state = result_.state;
         const std::vector<Smooth> smooth = measures_.smooth(wanted_, true, true);
-        const auto found = std::find_if(smooth.begin(), smooth.end(), [&](const Smooth& s) {
-            return measures_.columns()[s.column].response == problem_.compliance();
-        });
-        const double compliance = found->value;
-        std::vector<double> benefit = chain_.pull_back(state.x, now.sharpness, found->gradient);
+        const double compliance = smooth.front().value;
+        std::vector<double> benefit = chain_.pull_back(state.x, now.sharpness, smooth.front().gradient);
         for (double& b : benefit) b = -b;
         const std::vector<double> cost = chain_.pull_back(state.x, now.sharpness, weights_);
         gradients_done();

@@ -89,6 +89,7 @@ struct OptimizeResult {
     std::vector<ModalResult> modals;
     std::vector<double> stiffness; // share of each element in the last analysis
     bool feasible = false;
+    double goal = 0.0; // of the design that is the result
     // The iteration whose design the result is: the last one, or the best that held every bound at the final
     // penalty and sharpness where the last one does not. 0: none held.
     int design_of = 0;

@@ -245,7 +245,7 @@ int run_optimize(const Invocation& in, Console& console) {
         write_fields(folder, analysis, result);
         if (in.certificate && result.status != RunStatus::Interrupted) {
             console.remark("computing the certificate: the convex relaxation on the same mesh");
-            certificate = certify(study, analysis, result.state.history.back().goal, observer);
+            certificate = certify(study, analysis, result.goal, observer);
         }
     } catch (const Error& bad) {
         if (bad.code() == ExitCode::Input && !in.resume) {
