@@ -18,6 +18,10 @@ constexpr double grid_setup_seconds = 4e-7;     // an unknown
 constexpr double grid_iteration_seconds = 5e-8; // an unknown and right-hand side
 constexpr double grid_bytes = 95.0;             // an unknown
 constexpr double grid_bytes_more = 60.0;        // for each further right-hand side
+// Where the fine level has stencils of its own: polar meshes.
+constexpr double stencil_setup_seconds = 2e-6;
+constexpr double stencil_iteration_seconds = 1e-7;
+constexpr double stencil_bytes = 400.0;
 constexpr double warm_iterations = 5.0;
 constexpr std::size_t grid_from_solid = 6000; // unknowns below which a factorisation is as quick
 constexpr std::size_t grid_from_plane = 300000;
@@ -70,8 +74,12 @@ SolverPlan plan_solver(const Model& model, const ShapeClasses& classes, std::siz
     direct.seconds = direct_seconds(n, solid);
     SolverPlan grid = direct;
     grid.kind = SolverKind::GridMultigrid;
-    grid.bytes = n * (grid_bytes + grid_bytes_more * std::min(3.0, sides - 1.0)) + 5e7;
-    grid.seconds = n * (grid_setup_seconds + warm_iterations * sides * grid_iteration_seconds);
+    const bool polar = model.mesh.polar.given();
+    grid.bytes =
+        n * ((polar ? stencil_bytes : grid_bytes) + grid_bytes_more * std::min(3.0, sides - 1.0)) + 5e7;
+    grid.seconds =
+        n * ((polar ? stencil_setup_seconds : grid_setup_seconds) +
+             warm_iterations * sides * (polar ? stencil_iteration_seconds : grid_iteration_seconds));
     SolverPlan aggregation = direct;
     aggregation.kind = SolverKind::Aggregation;
     aggregation.bytes = n * aggregation_bytes;
@@ -194,9 +202,7 @@ ConstrainedSolver::ConstrainedSolver(const Model& model, const Transform& transf
 const ReducedSystem& ConstrainedSolver::elements() {
     if (elements_ == nullptr) {
         elements_ = std::make_unique<ReducedSystem>();
-        for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
-            elements_->add(transform_, model_.freedoms_of(static_cast<ElementId>(e)),
-                           *stiffness_[classes_.of[e]]);
+        add_elements(*elements_, model_, transform_, classes_, stiffness_);
         elements_->append(joints_);
     }
     return *elements_;

@@ -36,6 +36,15 @@ ModalAnalysis::ModalAnalysis(const Model& model, const SolverOptions& options)
     }
 }
 
+std::pair<ModalAnalysis::ByClass, ModalAnalysis::ByClass> ModalAnalysis::by_class(bool lumped_mass) const {
+    std::pair<ByClass, ByClass> out;
+    for (std::size_t i = 0; i < stiffness_.size(); ++i) {
+        out.first.push_back(&stiffness_[i]);
+        out.second.push_back(lumped_mass ? &lumped_[i] : &mass_[i]);
+    }
+    return out;
+}
+
 Eigen::VectorXd ModalAnalysis::mass_times(const Eigen::VectorXd& u, const std::vector<double>& density,
                                           bool lumped_mass) const {
     Eigen::VectorXd out = Eigen::VectorXd::Zero(u.size());
@@ -47,7 +56,9 @@ Eigen::VectorXd ModalAnalysis::mass_times(const Eigen::VectorXd& u, const std::v
         for (std::size_t i = 0; i < ids.size(); ++i)
             local.segment(static_cast<Eigen::Index>(i) * per, per) =
                 u.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per);
-        const Eigen::VectorXd f = density[e] * (M * local);
+        classes_.to_class(static_cast<ElementId>(e), local);
+        Eigen::VectorXd f = density[e] * (M * local);
+        classes_.from_class(static_cast<ElementId>(e), f);
         for (std::size_t i = 0; i < ids.size(); ++i)
             out.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per) +=
                 f.segment(static_cast<Eigen::Index>(i) * per, per);
@@ -117,15 +128,12 @@ ModalAnalysis::Found ModalAnalysis::by_lanczos(const ModelModalCase& c, Kept& k,
         k.factored = std::make_unique<Factored>();
         Factored& f = *k.factored;
         double largest = 0.0;
-        for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
-            const std::vector<std::size_t> freedoms = model_.freedoms_of(static_cast<ElementId>(e));
-            const Eigen::MatrixXd& mass = c.lumped ? lumped_[classes_.of[e]] : mass_[classes_.of[e]];
-            const Eigen::MatrixXd& stiff = stiffness_[classes_.of[e]];
-            f.K.add(t, freedoms, stiff);
-            f.M.add(t, freedoms, mass);
-            for (Eigen::Index i = 0; i < mass.rows(); ++i)
-                if (mass(i, i) > 0.0) largest = std::max(largest, stiff(i, i) / mass(i, i));
-        }
+        const auto [K_of, M_of] = by_class(c.lumped);
+        add_elements(f.K, model_, t, classes_, K_of);
+        add_elements(f.M, model_, t, classes_, M_of);
+        for (std::size_t m = 0; m < K_of.size(); ++m)
+            for (Eigen::Index i = 0; i < M_of[m]->rows(); ++i)
+                if ((*M_of[m])(i, i) > 0.0) largest = std::max(largest, (*K_of[m])(i, i) / (*M_of[m])(i, i));
         for (const ModelJoint& joint : model_.joints) f.K.add(t, joint.freedoms, joint.matrix);
         for (const ModelMass& m : model_.masses)
             for (const Term& term : m.diagonal) {
@@ -166,12 +174,7 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
                                                  const ModalAccuracy& accuracy) const {
     const int threads = threads_of(options_);
     const Transform& t = k.transform;
-    std::vector<const Eigen::MatrixXd*> K_of;
-    std::vector<const Eigen::MatrixXd*> M_of;
-    for (std::size_t i = 0; i < stiffness_.size(); ++i) {
-        K_of.push_back(&stiffness_[i]);
-        M_of.push_back(c.lumped ? &lumped_[i] : &mass_[i]);
-    }
+    const auto [K_of, M_of] = by_class(c.lumped);
     if (k.iterated == nullptr) {
         auto fresh = std::make_unique<Iterated>();
         Iterated& it = *fresh;
@@ -195,11 +198,8 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
             it.mass_on_grid = std::make_unique<GridOperator>(it.M_grid, options);
             it.K = it.on_grid.get();
         } else {
-            for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
-                const std::vector<std::size_t> freedoms = model_.freedoms_of(static_cast<ElementId>(e));
-                it.K_elements.add(t, freedoms, *K_of[classes_.of[e]]);
-                it.M_elements.add(t, freedoms, *M_of[classes_.of[e]]);
-            }
+            add_elements(it.K_elements, model_, t, classes_, K_of);
+            add_elements(it.M_elements, model_, t, classes_, M_of);
             it.K_elements.append(it.joints);
             it.M_elements.append(it.points);
             it.aggregated = std::make_unique<AggregationOperator>(it.K_elements.system(),
@@ -329,6 +329,7 @@ ModalAnalysis::UnitEnergies ModalAnalysis::unit_energies(const Eigen::VectorXd& 
         for (std::size_t i = 0; i < ids.size(); ++i)
             local.segment(static_cast<Eigen::Index>(i) * per, per) =
                 shape.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per);
+        classes_.to_class(static_cast<ElementId>(e), local);
         out.strain[e] = local.dot(K * local);
         out.kinetic[e] = local.dot(M * local);
     }

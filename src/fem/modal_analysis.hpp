@@ -77,8 +77,10 @@ class ModalAnalysis {
         std::string method;
         double rigid_below = 0.0; // values below are rigid ones
     };
-    struct Factored; // what a case needs on a factorisation
-    struct Iterated; // or on a multigrid
+    using ByClass = std::vector<const Eigen::MatrixXd*>;
+    std::pair<ByClass, ByClass> by_class(bool lumped_mass) const; // stiffness and mass
+    struct Factored;                                              // what a case needs on a factorisation
+    struct Iterated;                                              // or on a multigrid
     struct Kept;
     Kept& kept(const ModelModalCase& c);
     Found by_lanczos(const ModelModalCase& c, Kept& k, const std::vector<double>& stiffness,

@@ -5,6 +5,19 @@
 namespace upright {
 
 void ReducedSystem::add(const Transform& t, const std::vector<std::size_t>& freedoms,
+                        Eigen::MatrixXd&& matrix) {
+    const bool plain = std::all_of(freedoms.begin(), freedoms.end(),
+                                   [&](std::size_t f) { return !t.dependent(f) || t.terms(f).empty(); });
+    if (plain) {
+        reduced_.push_back(std::move(matrix));
+        add(t, freedoms, reduced_.back());
+    } else {
+        const Eigen::MatrixXd& passing = matrix; // what is kept is the reduced one
+        add(t, freedoms, passing);
+    }
+}
+
+void ReducedSystem::add(const Transform& t, const std::vector<std::size_t>& freedoms,
                         const Eigen::MatrixXd& matrix) {
     system_.unknowns = t.unknowns();
     bool plain = true;
@@ -68,6 +81,18 @@ Eigen::SparseMatrix<double> ReducedSystem::assembled(const std::vector<double>& 
     Eigen::SparseMatrix<double> out(n, n);
     out.setFromTriplets(entries.begin(), entries.end());
     return out;
+}
+
+void add_elements(ReducedSystem& system, const Model& model, const Transform& transform,
+                  const ShapeClasses& classes, const std::vector<const Eigen::MatrixXd*>& matrices) {
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
+        const auto id = static_cast<ElementId>(e);
+        const Eigen::MatrixXd& own = *matrices[classes.of[e]];
+        if (classes.turn(id) == nullptr)
+            system.add(transform, model.freedoms_of(id), own);
+        else
+            system.add(transform, model.freedoms_of(id), classes.turned(id, own));
+    }
 }
 
 } // namespace upright

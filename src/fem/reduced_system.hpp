@@ -1,6 +1,7 @@
 // A system of elements on the unknowns that constraints leave: u = T q, K to T' K T element by element.
 #pragma once
 
+#include "fem/shape_classes.hpp"
 #include "model/constraints.hpp"
 #include "solve/linear_solver.hpp"
 
@@ -18,6 +19,9 @@ class ReducedSystem {
     // as long as this lives; another is taken through the transform.
     void add(const Transform& t, const std::vector<std::size_t>& freedoms, const Eigen::MatrixXd& matrix);
 
+    // The same with a matrix that is kept here.
+    void add(const Transform& t, const std::vector<std::size_t>& freedoms, Eigen::MatrixXd&& matrix);
+
     // The elements of another system on the same unknowns, after these; it must live as long.
     void append(const ReducedSystem& other);
 
@@ -29,5 +33,10 @@ class ReducedSystem {
     ElementSystem system_;
     std::deque<Eigen::MatrixXd> reduced_; // of elements that touch dependent freedoms
 };
+
+// Every element of a model, each with the matrix of its class turned to its place; `matrices` by class must
+// live as long.
+void add_elements(ReducedSystem& system, const Model& model, const Transform& transform,
+                  const ShapeClasses& classes, const std::vector<const Eigen::MatrixXd*>& matrices);
 
 } // namespace upright

@@ -27,17 +27,20 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
         stress_.push_back(
             element.stress(places, D, mesh.depth(id), model.formulation, natural_center(mesh.kind(id))));
     }
-    std::vector<const Eigen::MatrixXd*> by_class;
-    for (const Eigen::MatrixXd& K : matrices_) by_class.push_back(&K);
-
     for (std::vector<std::size_t>& cases : cases_by_supports(model)) {
         groups_.emplace_back(model.transform(model.cases[cases.front()]));
         groups_.back().cases = std::move(cases);
     }
     for (Group& group : groups_)
         group.solver = std::make_unique<ConstrainedSolver>(
-            model, group.transform, classes_, by_class,
+            model, group.transform, classes_, stiffness_by_class(),
             group.cases.size() + (group.transform.moves() ? 1 : 0), options);
+}
+
+std::vector<const Eigen::MatrixXd*> StaticAnalysis::stiffness_by_class() const {
+    std::vector<const Eigen::MatrixXd*> out;
+    for (const Eigen::MatrixXd& K : matrices_) out.push_back(&K);
+    return out;
 }
 
 Eigen::VectorXd StaticAnalysis::stiffness_times(const Eigen::VectorXd& u,
@@ -46,7 +49,10 @@ Eigen::VectorXd StaticAnalysis::stiffness_times(const Eigen::VectorXd& u,
     const int per = model_.mesh.freedoms();
     for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        const Eigen::VectorXd f = stiffness[e] * (element_stiffness(id) * element_displacement(u, id));
+        Eigen::VectorXd local = element_displacement(u, id);
+        classes_.to_class(id, local);
+        Eigen::VectorXd f = stiffness[e] * (matrices_[classes_.of[e]] * local);
+        classes_.from_class(id, f);
         const NodeRange ids = model_.mesh.nodes_of(id);
         for (std::size_t i = 0; i < ids.size(); ++i)
             out.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per) +=
@@ -201,7 +207,19 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const 
 #pragma omp parallel for num_threads(threads_) schedule(static)
     for (std::size_t e = 0; e < out.size(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        const Eigen::MatrixXd& k = element_stiffness(id);
+        const Eigen::MatrixXd& k = matrices_[classes_.of[e]];
+        if (classes_.turn(id) != nullptr) {
+            Eigen::VectorXd one = element_displacement(u, id);
+            classes_.to_class(id, one);
+            if (v == nullptr) {
+                out[e] = one.dot(k * one);
+            } else {
+                Eigen::VectorXd two = element_displacement(*v, id);
+                classes_.to_class(id, two);
+                out[e] = two.dot(k * one);
+            }
+            continue;
+        }
         const NodeRange ids = mesh.nodes_of(id);
         std::array<std::size_t, 64> at{};
         for (std::size_t i = 0; i < ids.size(); ++i)
@@ -296,10 +314,14 @@ Eigen::VectorXd StaticAnalysis::reactions(const CaseResult& result, const ModelC
 std::array<double, 2> StaticAnalysis::von_mises_at(ElementId e, const Eigen::VectorXd& u, double rise,
                                                    Eigen::MatrixXd* derivative) const {
     const Eigen::MatrixXd& S = stress_[classes_.of[index(e)]];
-    Eigen::VectorXd s = S * element_displacement(u, e);
+    // Everything in the axes of the class, where the size of a stress is the same.
+    const ElementId example = classes_.example[classes_.of[index(e)]];
+    Eigen::VectorXd local = element_displacement(u, e);
+    classes_.to_class(e, local);
+    Eigen::VectorXd s = S * local;
     if (rise != 0.0) {
-        const Eigen::MatrixXd D = elasticity(model_, e);
-        const Eigen::VectorXd strain = free_strain(model_, e);
+        const Eigen::MatrixXd D = elasticity(model_, example);
+        const Eigen::VectorXd strain = free_strain(model_, example);
         const Eigen::VectorXd free = D.topLeftCorner(strain.size(), strain.size()) * strain * rise;
         for (Eigen::Index i = 0; i < s.size(); ++i) s[i] -= free[i % free.size()];
     }
@@ -330,6 +352,7 @@ std::array<double, 2> StaticAnalysis::von_mises_at(ElementId e, const Eigen::Vec
                                     stress_across_plane(model_, e, Eigen::Vector3d::Unit(i), 0.0);
         }
         derivative->col(l) = S.middleRows(l * each, each).transpose() * by_stress;
+        classes_.from_class(e, derivative->col(l));
     }
     return out;
 }

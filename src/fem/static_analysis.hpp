@@ -86,9 +86,9 @@ class StaticAnalysis {
     std::vector<Eigen::MatrixXd> warm_state() const;
     void set_warm_state(const std::vector<Eigen::MatrixXd>& state);
 
-    // Stiffness of the whole model on its freedoms, constraints not applied: joints last, with a scale of
-    // one. Each entry once, both triangles.
-    const Eigen::MatrixXd& element_stiffness(ElementId e) const { return matrices_[classes_.of[index(e)]]; }
+    // Full stiffness of each class of elements.
+    std::vector<const Eigen::MatrixXd*> stiffness_by_class() const;
+    const ShapeClasses& classes() const { return classes_; }
 
     // The freedoms of one element, node by node.
     Eigen::VectorXd element_displacement(const Eigen::VectorXd& u, ElementId e) const;

@@ -32,6 +32,23 @@ struct NodeRange {
     NodeId operator[](std::size_t i) const { return first[i]; }
 };
 
+// Rings of cells about an axis, the same all the way round: cells of one ring and layer are turned copies of
+// each other.
+struct PolarGrid {
+    std::array<int, 3> count{}; // rings, cells around, layers
+    Vec3 origin = Vec3::Zero();
+    Vec3 axis = Vec3::UnitZ();        // of unit length; angles run by the right hand about it
+    std::vector<std::size_t> cell_of; // for each element: rings first, then around, then layers
+
+    bool given() const { return !cell_of.empty(); }
+    double step() const { return 6.28318530717958647692 / count[1]; } // angle of a cell
+    std::array<int, 3> indices(std::size_t c) const {
+        const auto nx = static_cast<std::size_t>(count[0]);
+        const auto ny = static_cast<std::size_t>(count[1]);
+        return {static_cast<int>(c % nx), static_cast<int>(c / nx % ny), static_cast<int>(c / nx / ny)};
+    }
+};
+
 struct Mesh {
     std::vector<Vec3> nodes;
     std::vector<ElementKind> kinds;     // for each element; all plane, all shell or all solid
@@ -46,6 +63,8 @@ struct Mesh {
     CellGrid grid;
     std::vector<std::size_t> cell_of;
     std::vector<std::int32_t> element_of;
+    // Of a polar mesh alone.
+    PolarGrid polar;
 
     // Found by finish().
     std::vector<double> volumes;

@@ -73,12 +73,15 @@ std::vector<std::int32_t> keep_solid(Mesh& mesh, const Study& study, const Paint
     out.nodes = std::move(mesh.nodes);
     out.symmetry = mesh.symmetry;
     out.size = mesh.size;
+    out.polar = mesh.polar;
+    out.polar.cell_of.clear();
     const bool deep = study.mesh.plane() || study.mesh.shell();
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
         if (!painting.solid(study, e)) continue;
         number[e] = static_cast<std::int32_t>(out.elements());
         const NodeRange ids = mesh.nodes_of(static_cast<ElementId>(e));
         out.add(mesh.kinds[e], {ids.begin(), ids.end()}, painting.owner[e]);
+        if (mesh.polar.given()) out.polar.cell_of.push_back(mesh.polar.cell_of[e]);
         if (deep) out.thickness.push_back(study.thickness(painting.owner[e]));
     }
     if (out.elements() == 0)

@@ -201,6 +201,9 @@ Mesh make_polar_mesh(const Study& study) {
                 if (flat) p.z() = 0.0;
                 mesh.nodes[index(node(i, j, k))] = p;
             }
+    mesh.polar.count = {static_cast<int>(rings) - 1, around, flat ? 1 : static_cast<int>(layers) - 1};
+    mesh.polar.origin = frame.origin;
+    mesh.polar.axis = frame.axes.col(2);
     const bool shell = study.mesh.shell();
     for (std::size_t k = 0; k < (flat ? 1 : layers - 1); ++k)
         for (std::size_t i = 0; i + 1 < rings; ++i)
@@ -218,6 +221,7 @@ Mesh make_polar_mesh(const Study& study) {
                                                      : (shell ? ElementKind::ShellQuad4 : ElementKind::Quad4))
                                               : (tip ? ElementKind::Wedge6 : ElementKind::Hex8);
                 mesh.add(kind, ids, RegionId::None);
+                mesh.polar.cell_of.push_back((k * ring_nodes + j) * (rings - 1) + i);
                 if (flat) mesh.thickness.push_back(study.mesh.thickness);
             }
     mesh.finish();

@@ -199,7 +199,18 @@ template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
     io.numbers("mesh/grid/origin_and_cell", grid, 3);
     io.integers("mesh/grid/count", counts);
     io.integers("mesh/grid/cell", cells);
+    Numbers polar_places;
+    for (const Vec3& v : {mesh.polar.origin, mesh.polar.axis}) add(polar_places, v);
+    Integers polar_counts(mesh.polar.count.begin(), mesh.polar.count.end());
+    Integers polar_cells(mesh.polar.cell_of.begin(), mesh.polar.cell_of.end());
+    io.numbers("mesh/polar/origin_and_axis", polar_places, 3);
+    io.integers("mesh/polar/count", polar_counts);
+    io.integers("mesh/polar/cell", polar_cells);
     if constexpr (Io::reading) {
+        mesh.polar.origin = vec(polar_places, 0);
+        mesh.polar.axis = vec(polar_places, 1);
+        for (std::size_t a = 0; a < 3; ++a) mesh.polar.count[a] = static_cast<int>(polar_counts.at(a));
+        mesh.polar.cell_of.assign(polar_cells.begin(), polar_cells.end());
         mesh.size = misc.at(0);
         for (std::size_t i = 0; i + 2 < cuts.size(); i += 3)
             mesh.symmetry.push_back({static_cast<int>(cuts[i]), cuts[i + 1], cuts[i + 2] != 0.0});

@@ -1,4 +1,4 @@
-// A system on a lattice of box cells, as the grid multigrid takes it: nothing is assembled.
+// A system on a lattice of cells, as the grid multigrid takes it: nothing is assembled.
 #pragma once
 
 #include "solve/linear_solver.hpp"
@@ -21,6 +21,11 @@ struct GridSystem {
     std::vector<std::int32_t> element_of; // by cell, x first; -1 where there is none
     std::vector<Eigen::MatrixXd> kinds;   // the matrix of full scale, corner by corner
     std::vector<std::uint16_t> kind_of;   // for each element
+    // The last axis closes on itself: as many nodes as cells along it. Solid lattices only.
+    bool ring = false;
+    // How the matrix of its kind is turned at each element, corner by corner: R M R'. Empty: not at all.
+    std::vector<Eigen::Matrix3d> turns;
+    std::vector<std::uint16_t> turn_of; // for each element
     std::size_t unknowns = 0;
     // For each lattice freedom: its unknown, or `held` (unused nodes as well), or `dependent`.
     static constexpr std::int32_t held = -1;
@@ -40,7 +45,8 @@ struct GridSystem {
 
     std::size_t elements() const { return kind_of.size(); }
     int nodes(int axis) const {
-        return axis == 2 && dimension == 2 ? 1 : cells[static_cast<std::size_t>(axis)] + 1;
+        if (axis == 2 && dimension == 2) return 1;
+        return cells[static_cast<std::size_t>(axis)] + (axis == 2 && ring ? 0 : 1);
     }
     std::size_t lattice_nodes() const {
         return static_cast<std::size_t>(nodes(0)) * static_cast<std::size_t>(nodes(1)) *

@@ -1,5 +1,9 @@
 // The iterative solvers against the factorisation, on models with every sort of constraint.
 #include "fem/constrained_solver.hpp"
+#include "fem/elasticity.hpp"
+#include "fem/element.hpp"
+#include "fem/grid_system.hpp"
+#include "fem/reduced_system.hpp"
 #include "fem/static_analysis.hpp"
 #include "model/model.hpp"
 #include "solve/grid/kernels.hpp"
@@ -100,6 +104,108 @@ inside = { box = [[0, 0, -1], [5, 11, 1]] }
 [mesh]
 size = 1
 )";
+
+// A ring about z, 12 mm of wall, held in its bore and pushed at its top.
+const char* const plain_steel = "E = \"200 GPa\"\nnu = 0.3\n";
+// Stiff along the ring; and along x.
+const char* const wound = "E = [\"9 GPa\", \"130 GPa\", \"9 GPa\"]\nnu = [0.02, 0.3, 0.3]\n"
+                          "G = [\"5 GPa\", \"5 GPa\", \"3 GPa\"]\nframe = \"f\"\n";
+const char* const one_way = "E = [\"130 GPa\", \"9 GPa\", \"9 GPa\"]\nnu = [0.3, 0.3, 0.02]\n"
+                            "G = [\"5 GPa\", \"3 GPa\", \"5 GPa\"]\n";
+const char* const bronze_bush = R"(
+[[material]]
+name = "bronze"
+E = "100 GPa"
+nu = 0.35
+density = "8800 kg/m3"
+[[region]]
+name = "bush"
+role = "keep"
+material = "bronze"
+cylinder = { from = [14, 0, 0], to = [14, 0, 6], radius = 4 }
+)";
+const char* const slipping = R"(
+[[surface]]
+name = "rim"
+of = "ring"
+facing = [0, 0, -1]
+[[frame]]
+name = "tilted"
+kind = "cartesian"
+origin = [0, 0, 0]
+axis = [1, 2, 3]
+start = [3, 0, -1]
+[[support]]
+name = "slide"
+on = "rim"
+frame = "tilted"
+hold = ["x", "z"]
+[[case]]
+name = "two"
+supports = ["slide", "hole"]
+loads = { press = 1 }
+)";
+const char* const hub = R"(
+[[coupling]]
+name = "hub"
+surface = "top"
+[[load]]
+name = "twist"
+on = "hub"
+moment = [100, 20, 300]
+[[case]]
+name = "two"
+supports = ["hole"]
+loads = { twist = 1 }
+)";
+
+std::string ring_body(const std::string& elastic, bool bore = true) {
+    std::string out = R"(
+units = ["mm", "N", "s"]
+[[frame]]
+name = "f"
+kind = "cylindrical"
+origin = [0, 0, 0]
+axis = [0, 0, 1]
+[[material]]
+name = "steel"
+density = "7850 kg/m3"
+)" + elastic + R"(
+[[region]]
+name = "ring"
+role = "design"
+material = "steel"
+cylinder = { from = [0, 0, 0], to = [0, 0, 6], radius = 20 }
+)";
+    if (bore)
+        out += "[[region]]\nname = \"bore\"\nrole = \"void\"\ncylinder = { from = [0, 0, 0], to = [0, 0, 6], "
+               "radius = 8 }\n[[surface]]\nname = \"hole\"\nof = \"bore\"\n";
+    else
+        out += "[[surface]]\nname = \"hole\"\nof = \"ring\"\nfacing = [0, 0, -1]\n";
+    return out + R"(
+[[surface]]
+name = "top"
+of = "ring"
+facing = [0, 0, 1]
+[[support]]
+name = "hole"
+on = "hole"
+hold = ["x", "y", "z"]
+[[load]]
+name = "press"
+on = "top"
+force = [3, 0, -10]
+[[case]]
+name = "one"
+supports = ["hole"]
+loads = { press = 1 }
+)";
+}
+
+std::string ring_study(const std::string& elastic, const std::string& size, const std::string& more = "",
+                       bool bore = true) {
+    return ring_body(elastic, bore) + more + "[mesh]\nkind = \"polar\"\nframe = \"f\"\n" + size + "\n";
+}
 
 // A named way to hold and load the block.
 struct Setup {
@@ -304,19 +410,27 @@ TEST(GridMultigrid, ServesThePlaneAndEveryFormulation) {
 }
 
 TEST(GridMultigrid, MultipliesAsTheAssembledMatrixDoes) {
-    for (const std::string& text : {test::half_beam(61, 19, false), test::block_study()}) {
+    for (const std::string& text :
+         {test::half_beam(61, 19, false), test::block_study(), ring_study(plain_steel, "size = 3")}) {
         const Model model = build_model(test::study_from(text));
-        const ShapeClasses classes = shape_classes(model);
         const StaticAnalysis analysis(model, {});
         const Transform transform = model.transform(model.cases[0]);
-        const Eigen::MatrixXd& K = analysis.element_stiffness(static_cast<ElementId>(0));
-        const GridSystem system = make_grid_system(model, transform, classes, {&K});
+        const GridSystem system =
+            make_grid_system(model, transform, analysis.classes(), analysis.stiffness_by_class());
         const std::vector<double> share = random_share(model);
         GridOperator op(system, {});
         op.update(share);
         ReducedSystem elements;
+        // With the matrix of every element where it stands.
+        std::vector<Eigen::MatrixXd> own;
+        for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
+            const auto id = static_cast<ElementId>(e);
+            own.push_back(element_for(model.mesh.kind(id))
+                              .stiffness(places_of(model.mesh, id), elasticity(model, id),
+                                         model.mesh.depth(id), model.formulation));
+        }
         for (std::size_t e = 0; e < model.mesh.elements(); ++e)
-            elements.add(transform, model.freedoms_of(static_cast<ElementId>(e)), K);
+            elements.add(transform, model.freedoms_of(static_cast<ElementId>(e)), own[e]);
         const Eigen::VectorXd u = Eigen::VectorXd::Random(static_cast<Eigen::Index>(transform.unknowns()));
         const Eigen::VectorXd expected = elements.assembled(share) * u;
         Strip<double> v(op.length());
@@ -332,11 +446,10 @@ TEST(GridMultigrid, MultipliesAsTheAssembledMatrixDoes) {
 
 TEST(GridMultigrid, GivesTheSameOnEveryInstructionSet) {
     const Model model = build_model(test::study_from(test::block_study()));
-    const ShapeClasses classes = shape_classes(model);
     const StaticAnalysis analysis(model, {});
     const Transform transform = model.transform(model.cases[0]);
     const GridSystem system =
-        make_grid_system(model, transform, classes, {&analysis.element_stiffness(static_cast<ElementId>(0))});
+        make_grid_system(model, transform, analysis.classes(), analysis.stiffness_by_class());
     const std::vector<double> share = random_share(model);
     std::vector<Eigen::VectorXd> results;
     for (const char* name : {"baseline", "avx2", "avx512"}) {
@@ -437,53 +550,73 @@ TEST(SolverChoice, AnotherSolverTakesOverWhereTheGridMultigridDoesNotServe) {
 }
 
 TEST(AggregationMultigrid, ServesTetrahedraShellsAndPolarMeshes) {
-    const std::string ring = R"(
-units = ["mm", "N", "s"]
-[[frame]]
-name = "f"
-kind = "cylindrical"
-origin = [0, 0, 0]
-axis = [0, 0, 1]
-[[material]]
-name = "steel"
-E = "200 GPa"
-nu = 0.3
-density = "7850 kg/m3"
-[[region]]
-name = "ring"
-role = "design"
-material = "steel"
-cylinder = { from = [0, 0, 0], to = [0, 0, 6], radius = 20 }
-[[region]]
-name = "bore"
-role = "void"
-cylinder = { from = [0, 0, 0], to = [0, 0, 6], radius = 8 }
-[[surface]]
-name = "hole"
-of = "bore"
-[[surface]]
-name = "top"
-of = "ring"
-facing = [0, 0, 1]
-[[support]]
-name = "hole"
-on = "hole"
-hold = ["x", "y", "z"]
-[[load]]
-name = "press"
-on = "top"
-force = [3, 0, -10]
-[[case]]
-name = "one"
-supports = ["hole"]
-loads = { press = 1 }
-)";
-    for (const char* mesh :
-         {"[mesh]\nkind = \"polar\"\nframe = \"f\"\nsize = 3\n", "[mesh]\nkind = \"fitted\"\nsize = 4\n",
-          "[mesh]\nkind = \"fitted\"\nsize = 5\norder = 2\n"}) {
-        const Model model = build_model(test::study_from(ring + mesh));
+    for (const char* mesh : {"kind = \"polar\"\nframe = \"f\"\nsize = 3\n", "kind = \"fitted\"\nsize = 4\n",
+                             "kind = \"fitted\"\nsize = 5\norder = 2\n"}) {
+        const Model model = build_model(test::study_from(ring_body(plain_steel) + "[mesh]\n" + mesh));
         std::string method;
         EXPECT_LT(difference(model, SolverKind::Aggregation, random_share(model), &method), 1e-6) << mesh;
         EXPECT_EQ(method, "aggregation multigrid");
     }
+}
+
+TEST(PolarMultigrid, GivesWhatTheFactorisationGives) {
+    struct Ring {
+        const char* name;
+        std::string text;
+    };
+    for (const Ring& ring :
+         {Ring{"steel", ring_study(plain_steel, "size = 2")}, Ring{"wound", ring_study(wound, "size = 2")},
+          Ring{"bronze at one side", ring_study(plain_steel, "size = 2", bronze_bush)},
+          Ring{"slipping on a cone of directions", ring_study(plain_steel, "size = 2", slipping)},
+          Ring{"pulled at a hub", ring_study(plain_steel, "size = 2", hub)},
+          Ring{"five sectors",
+               ring_study(plain_steel, "size = 1.5", "[form]\nsectors = { frame = \"f\", count = 5 }\n")}}) {
+        const Model model = build_model(test::study_from(ring.text));
+        ASSERT_TRUE(model.mesh.polar.given());
+        std::string method;
+        int iterations = 0;
+        EXPECT_LT(difference(model, SolverKind::GridMultigrid, random_share(model), &method, &iterations),
+                  1e-6)
+            << ring.name;
+        EXPECT_EQ(method, "grid multigrid") << ring.name;
+        EXPECT_LE(iterations, 60) << ring.name;
+    }
+}
+
+TEST(PolarMultigrid, ClosesRingsOfAnyNumber) {
+    // Down to few nodes, so that rings of odd numbers of cells come in between: 150, 75, 38, 19, 10, 5.
+    const std::string text =
+        ring_study(plain_steel, "size = 0.6", "[form]\nsectors = { frame = \"f\", count = 75 }\n");
+    const Model model = build_model(test::study_from(text));
+    ASSERT_EQ(model.mesh.polar.count[1], 150);
+    const StaticAnalysis analysis(model, {});
+    const Transform transform = model.transform(model.cases[0]);
+    const GridSystem system =
+        make_grid_system(model, transform, analysis.classes(), analysis.stiffness_by_class());
+    const std::vector<double> share = random_share(model);
+    const Eigen::VectorXd load = transform.gather(analysis.forces(model.cases[0], share, share));
+    std::vector<Eigen::VectorXd> results;
+    for (const std::size_t last : {std::size_t{100}, std::size_t{1500}}) {
+        grid::MultigridOptions options;
+        options.nodes_to_factorise = last;
+        GridOperator op(system, options);
+        op.update(share);
+        EXPECT_GE(op.multigrid().levels(), last == 100 ? 5 : 3);
+        Strip<double> b(op.length());
+        Strip<double> x(op.length());
+        op.spread_loads(load.data(), b.data());
+        const IterationCount count = conjugate_gradients(op, {b.data()}, {x.data()}, false, SolveWish{});
+        EXPECT_TRUE(count.converged);
+        EXPECT_LE(count.most, 40);
+        results.emplace_back(load.size());
+        op.collect(x.data(), results.back().data());
+    }
+    EXPECT_LT((results[0] - results[1]).norm(), 1e-6 * results[0].norm());
+}
+
+TEST(PolarMultigrid, IsNotForBodiesWithMaterialOnTheAxisOrOneWayGrain) {
+    const Model solid = build_model(test::study_from(ring_study(plain_steel, "size = 3", "", false)));
+    EXPECT_NE(unfit_for_grid(solid, shape_classes(solid)).find("axis"), std::string::npos);
+    const Model grain = build_model(test::study_from(ring_study(one_way, "size = 3")));
+    EXPECT_NE(unfit_for_grid(grain, shape_classes(grain)).find("every angle"), std::string::npos);
 }

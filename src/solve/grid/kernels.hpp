@@ -70,6 +70,7 @@ std::size_t box_scratch(std::size_t stride, int rows);
 struct StencilSweep {
     int dimension = 3;
     int nodes_y = 0, nodes_z = 0;
+    bool ring = false; // planes close on themselves
     std::size_t stride = 0;
     const void* beside = nullptr;    // [row][chunk][neighbour][c][d][16]
     const float* scale = nullptr;    // [row][stride]
@@ -94,6 +95,8 @@ struct Kernels {
     void (*add_child)(int dimension, const float* child, const float* p, float* out);
     void (*add_scaled)(float scale, const float* m, float* out, std::size_t count);
     void (*unpack)(const void* in, float* out, std::size_t count);
+    // out = scale * M v; M of 24 x 24 or 8 x 8, column by column.
+    void (*cell_product)(int width, const double* m, double scale, const double* v, double* out);
 };
 
 // The best that this processor runs; the environment's UPRIGHT_SIMD = baseline, avx2 or avx512 asks for less.

@@ -365,16 +365,19 @@ template <int D, int N> void stencil_rows(const StencilSweep& s) {
                 int at = 0;
                 for (int dk = D == 3 ? -1 : 0; dk <= (D == 3 ? 1 : 0); ++dk)
                     for (int dj = -1; dj <= 1; ++dj) {
+                        int plane = k + dk;
+                        if (s.ring) plane = plane < 0 ? s.nodes_z - 1 : plane == s.nodes_z ? 0 : plane;
                         const bool there =
-                            k + dk >= 0 && k + dk < s.nodes_z && j + dj >= 0 && j + dj < s.nodes_y;
+                            plane >= 0 && plane < s.nodes_z && j + dj >= 0 && j + dj < s.nodes_y;
                         for (int di = -1; di <= 1; ++di) {
                             if (di == 0 && dj == 0 && dk == 0) continue;
                             const Coefficient* m = beside + static_cast<std::size_t>(at++) * block + lane;
                             if (!there) continue;
-                            const std::ptrdiff_t from = static_cast<std::ptrdiff_t>(base) +
-                                                        (static_cast<std::ptrdiff_t>(dk) * s.nodes_y + dj) *
-                                                            D * static_cast<std::ptrdiff_t>(s.stride) +
-                                                        static_cast<std::ptrdiff_t>(i) + di;
+                            const std::ptrdiff_t from =
+                                static_cast<std::ptrdiff_t>(base) +
+                                (static_cast<std::ptrdiff_t>(plane - k) * s.nodes_y + dj) * D *
+                                    static_cast<std::ptrdiff_t>(s.stride) +
+                                static_cast<std::ptrdiff_t>(i) + di;
                             for (int d = 0; d < D; ++d) {
                                 V v[N];
                                 for (int n = 0; n < N; ++n)
@@ -489,6 +492,23 @@ inline void add_scaled(float scale, const float* m, float* out, std::size_t coun
     for (std::size_t i = 0; i < count; ++i) out[i] += scale * m[i];
 }
 
+template <int Width>
+inline void cell_product_of(const double* m, double scale, const double* v, double* out) {
+    double sum[Width] = {};
+    for (int c = 0; c < Width; ++c) {
+        const double x = scale * v[c];
+        for (int r = 0; r < Width; ++r) sum[r] += m[c * Width + r] * x;
+    }
+    for (int r = 0; r < Width; ++r) out[r] = sum[r];
+}
+
+inline void cell_product(int width, const double* m, double scale, const double* v, double* out) {
+    if (width == 24)
+        cell_product_of<24>(m, scale, v, out);
+    else
+        cell_product_of<8>(m, scale, v, out);
+}
+
 } // namespace UPRIGHT_ISA
 
 extern const Kernels UPRIGHT_TABLE;
@@ -500,6 +520,7 @@ const Kernels UPRIGHT_TABLE = {UPRIGHT_NAME,
                                UPRIGHT_ISA::pack,
                                UPRIGHT_ISA::add_child,
                                UPRIGHT_ISA::add_scaled,
-                               UPRIGHT_ISA::unpack};
+                               UPRIGHT_ISA::unpack,
+                               UPRIGHT_ISA::cell_product};
 
 } // namespace upright::grid

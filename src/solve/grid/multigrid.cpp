@@ -22,12 +22,12 @@ SweepFactors chebyshev(int degree, int i, double bound) {
     return {static_cast<float>(step.keep), static_cast<float>(step.step), static_cast<float>(step.weight)};
 }
 
-constexpr std::size_t nodes_to_factorise = 1500; // a level this small is the last
 constexpr std::size_t nodes_worth_asking = 40000;
 constexpr double sparse_share = 0.35; // of a level's nodes in use, below which asking may pay
 constexpr double flops_to_factorise = 2e10;
 constexpr double void_scale = 1e-7; // cells of less scale do not count as material here
 constexpr double coarse_shift = 1e-6;
+constexpr int cells_of_smallest_ring = 8;
 
 int up_to_even(int cells) {
     return (cells + 1) / 2;
@@ -38,6 +38,7 @@ int up_to_even(int cells) {
 struct Multigrid::Level {
     std::array<int, 3> cells{};
     std::array<int, 3> nodes{};
+    bool ring = false; // along the last axis
     std::size_t stride = 0;
     std::size_t rows = 0; // of nodes
     bool stencil = true;
@@ -51,6 +52,11 @@ struct Multigrid::Level {
     bool fine = false;           // right-hand sides share r, z and y
     std::vector<float> matrices; // of every cell, where they are kept while building
 
+    // A plane of nodes by its number, which may be one beyond the ends of a ring; -1: there is none.
+    int plane(int k) const {
+        if (k >= 0 && k < nodes[2]) return k;
+        return ring ? (k + nodes[2]) % nodes[2] : -1;
+    }
     Work& spare(int slot) { return work[fine ? 0 : static_cast<std::size_t>(slot)]; }
     std::size_t cell_count() const {
         return static_cast<std::size_t>(cells[0]) * static_cast<std::size_t>(cells[1]) *
@@ -80,6 +86,7 @@ Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
     auto fine = std::make_unique<Level>();
     fine->cells = system.cells;
     for (int a = 0; a < 3; ++a) fine->nodes[static_cast<std::size_t>(a)] = system.nodes(a);
+    fine->ring = system.ring;
     fine->stride = (static_cast<std::size_t>(fine->nodes[0]) + lanes - 1) / lanes * lanes;
     fine->rows = static_cast<std::size_t>(fine->nodes[1]) * static_cast<std::size_t>(fine->nodes[2]);
     length_ = fine->rows * static_cast<std::size_t>(dimension_) * fine->stride + lanes;
@@ -95,6 +102,16 @@ Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
         for (int f = 0; f < corners_; ++f)
             for (int c = 0; c < corners_; ++c)
                 interpolation_float_[static_cast<std::size_t>(child)].push_back(static_cast<float>(p(f, c)));
+        if (child >= 4) continue;
+        for (int f = 0; f < corners_; ++f)
+            for (int c = 0; c < corners_; ++c) {
+                double w = (f >> 2) == (c >> 2) ? 1.0 : 0.0;
+                for (int axis = 0; axis < 2; ++axis) {
+                    const double at = 0.5 * (((child >> axis) & 1) + ((f >> axis) & 1));
+                    w *= ((c >> axis) & 1) != 0 ? at : 1.0 - at;
+                }
+                over_interpolation_[static_cast<std::size_t>(child)].push_back(static_cast<float>(w));
+            }
     }
     for (const Eigen::MatrixXd& K : system.kinds) {
         std::array<Eigen::MatrixXf, 8> of_child;
@@ -136,7 +153,7 @@ void Multigrid::find_bound() {
 
 // The blocks of B = H K H' / 64, where K parts into them; the system is served by stencils otherwise.
 void Multigrid::find_blocks() {
-    matrix_free_ = dimension_ == 3;
+    matrix_free_ = dimension_ == 3 && !system_.ring && system_.turn_of.empty();
     if (!matrix_free_) return;
     for (const Eigen::MatrixXd& K : system_.kinds) {
         Eigen::MatrixXd H = Eigen::MatrixXd::Zero(24, 24);
@@ -170,23 +187,24 @@ std::size_t Multigrid::place(std::size_t freedom) const {
     return (node / nx * d + freedom % d) * levels_[0]->stride + node % nx;
 }
 
+std::size_t Multigrid::corner(const Level& level, std::size_t cell, int a) const {
+    const auto nx = static_cast<std::size_t>(level.cells[0]);
+    const auto ny = static_cast<std::size_t>(level.cells[1]);
+    const std::size_t i = cell % nx + static_cast<std::size_t>(a & 1);
+    const std::size_t j = cell / nx % ny + static_cast<std::size_t>((a >> 1) & 1);
+    std::size_t k = cell / nx / ny + static_cast<std::size_t>(a >> 2);
+    if (level.ring && k == static_cast<std::size_t>(level.nodes[2])) k = 0;
+    return (k * (ny + 1) + j) * (nx + 1) + i;
+}
+
 void Multigrid::mark_nodes() {
     const Level& fine = *levels_[0];
     const auto d = static_cast<std::size_t>(dimension_);
     const std::size_t count = system_.lattice_nodes();
     mask_.assign(count, 0);
     std::vector<bool> used(count, false);
-    const auto nx = static_cast<std::size_t>(fine.nodes[0]);
-    const auto ny = static_cast<std::size_t>(fine.nodes[1]);
-    const auto each_corner = [&](std::size_t cell, auto&& call) {
-        const std::size_t i = cell % (nx - 1);
-        const std::size_t j = cell / (nx - 1) % (ny - 1);
-        const std::size_t k = cell / (nx - 1) / (ny - 1);
-        for (std::size_t a = 0; a < static_cast<std::size_t>(corners_); ++a)
-            call(a, ((k + (a >> 2)) * ny + j + ((a >> 1) & 1)) * nx + i + (a & 1));
-    };
     for (std::size_t c = 0; c < system_.element_of.size(); ++c)
-        if (system_.element_of[c] >= 0) each_corner(c, [&](std::size_t, std::size_t n) { used[n] = true; });
+        for (int a = 0; a < corners_ && system_.element_of[c] >= 0; ++a) used[corner(fine, c, a)] = true;
 
     for (std::size_t n = 0; n < count; ++n)
         for (std::size_t c = 0; c < d; ++c)
@@ -238,9 +256,8 @@ void Multigrid::mark_nodes() {
     for (std::size_t c = 0; c < cell_kind_.size(); ++c) {
         if (system_.element_of[c] < 0) continue;
         cell_kind_[c] = 1;
-        each_corner(c, [&](std::size_t, std::size_t n) {
-            if (mask_[n] != 0) cell_kind_[c] = 2;
-        });
+        for (int a = 0; a < corners_; ++a)
+            if (mask_[corner(fine, c, a)] != 0) cell_kind_[c] = 2;
     }
 }
 
@@ -269,16 +286,13 @@ bool Multigrid::fine_matrix(std::size_t cell, double* out) const {
     const Eigen::MatrixXd& K = system_.kinds[system_.kind_of[static_cast<std::size_t>(e)]];
     Eigen::Map<Eigen::MatrixXd> M(out, width_, width_);
     M = s * K;
+    if (const Eigen::Matrix3d* R = turn(static_cast<std::size_t>(e))) {
+        for (int a = 0; a < width_; a += 3) M.middleRows<3>(a) = (*R * M.middleRows<3>(a)).eval();
+        for (int a = 0; a < width_; a += 3) M.middleCols<3>(a) = (M.middleCols<3>(a) * R->transpose()).eval();
+    }
     if (cell_kind_[cell] != 2) return true;
-    const auto nx = static_cast<std::size_t>(levels_[0]->nodes[0]);
-    const auto ny = static_cast<std::size_t>(levels_[0]->nodes[1]);
-    const std::size_t i = cell % (nx - 1);
-    const std::size_t j = cell / (nx - 1) % (ny - 1);
-    const std::size_t k = cell / (nx - 1) / (ny - 1);
     for (int a = 0; a < corners_; ++a) {
-        const std::size_t n =
-            ((k + static_cast<std::size_t>(a >> 2)) * ny + j + static_cast<std::size_t>((a >> 1) & 1)) * nx +
-            i + static_cast<std::size_t>(a & 1);
+        const std::size_t n = corner(*levels_[0], cell, a);
         const std::uint8_t mask = mask_[n];
         if (mask == 0) continue;
         Eigen::MatrixXd onto = Eigen::MatrixXd::Identity(dimension_, dimension_);
@@ -391,7 +405,8 @@ void Multigrid::set_diagonal(const std::vector<double>& scale) {
             for (int a = 0; a < corners_; ++a) {
                 const int x = i - (a & 1);
                 const int y = j - ((a >> 1) & 1);
-                const int z = k - (a >> 2);
+                int z = k - (a >> 2);
+                if (fine.ring && z < 0) z = fine.cells[2] - 1;
                 if (x < 0 || y < 0 || z < 0 || x >= fine.cells[0] || y >= fine.cells[1] || z >= fine.cells[2])
                     continue;
                 const std::int32_t e =
@@ -447,19 +462,21 @@ void Multigrid::choose_levels(const std::vector<double>& scale) {
             for (int j = 0; j < cells[1]; ++j)
                 for (int i = 0; i < cells[0]; ++i)
                     coarse[at(next, i / 2, j / 2, dimension_ == 3 ? k / 2 : 0)] |= solid[at(cells, i, j, k)];
-        const std::array<int, 3> nodes{next[0] + 1, next[1] + 1, dimension_ == 3 ? next[2] + 1 : 1};
+        const std::array<int, 3> nodes{next[0] + 1, next[1] + 1,
+                                       dimension_ == 3 ? next[2] + (system_.ring ? 0 : 1) : 1};
+        Level shape;
+        shape.cells = next;
+        shape.nodes = nodes;
+        shape.ring = system_.ring;
         std::vector<std::uint8_t> used(at(nodes, 0, 0, nodes[2]), 0);
-        for (int k = 0; k < next[2]; ++k)
-            for (int j = 0; j < next[1]; ++j)
-                for (int i = 0; i < next[0]; ++i)
-                    if (coarse[at(next, i, j, k)] != 0)
-                        for (int a = 0; a < corners_; ++a)
-                            used[at(nodes, i + (a & 1), j + ((a >> 1) & 1), k + (a >> 2))] = 1;
+        for (std::size_t c = 0; c < coarse.size(); ++c)
+            for (int a = 0; a < corners_ && coarse[c] != 0; ++a) used[corner(shape, c, a)] = 1;
         const auto in_use = static_cast<std::size_t>(std::count(used.begin(), used.end(), 1));
         if (levels_.size() <= l) {
             auto level = std::make_unique<Level>();
             level->cells = next;
             level->nodes = nodes;
+            level->ring = system_.ring;
             level->stride = (static_cast<std::size_t>(nodes[0]) + lanes - 1) / lanes * lanes;
             level->rows = static_cast<std::size_t>(nodes[1]) * static_cast<std::size_t>(nodes[2]);
             levels_.push_back(std::move(level));
@@ -468,9 +485,11 @@ void Multigrid::choose_levels(const std::vector<double>& scale) {
         solid = std::move(coarse);
         const bool sparse = static_cast<double>(in_use) < sparse_share * static_cast<double>(used.size()) &&
                             in_use < nodes_worth_asking;
-        const bool smallest = std::max({next[0], next[1], next[2]}) <= 2;
+        // A ring of few cells is no ring any more.
+        const bool smallest =
+            std::max({next[0], next[1], next[2]}) <= 2 || (system_.ring && next[2] <= cells_of_smallest_ring);
         // What lies below may have served another design.
-        if (in_use <= nodes_to_factorise || sparse || smallest) {
+        if (in_use <= options_.nodes_to_factorise || sparse || smallest) {
             levels_.resize(l + 1);
             return;
         }
@@ -665,13 +684,15 @@ void Multigrid::build() {
             if (l == last)
                 level.matrices.assign(level.cell_count() * size, 0.0F);
             else
-                rolling.resize(2 * layer * size);
+                rolling.resize((level.ring ? 3 : 2) * layer * size);
         }
         if (l < last) levels_[l + 1]->matrices.assign(levels_[l + 1]->cell_count() * size, 0.0F);
         if (l < last && l + 1 == 1 && matrix_free_) levels_[l + 1]->matrices.clear();
         const auto layer_at = [&](int k) {
             if (kept || l == last) return level.matrices.data() + static_cast<std::size_t>(k) * layer * size;
-            return rolling.data() + static_cast<std::size_t>(k % 2) * layer * size;
+            // The first layer of a ring is wanted once more at its end.
+            const int slot = level.ring && k == 0 ? 2 : k % 2;
+            return rolling.data() + static_cast<std::size_t>(slot) * layer * size;
         };
         for (int k = 0; k < level.cells[2]; ++k) {
             float* here = layer_at(k);
@@ -693,10 +714,11 @@ void Multigrid::build() {
                 }
             }
             if (l == last) continue;
-            gather_plane(level, k, k > 0 ? layer_at(k - 1) : nullptr, here);
+            if (k > 0 || !level.ring) gather_plane(level, k, k > 0 ? layer_at(k - 1) : nullptr, here);
             Level& next = *levels_[l + 1];
             if (k % 2 == 0 && k + 1 < level.cells[2]) continue;
             const int low = k - k % 2;
+            const bool over = level.ring && low == k;
             float* to = next.matrices.data() + static_cast<std::size_t>(k / 2) * next.layer_cells() * size;
 #pragma omp parallel for num_threads(options_.threads) schedule(static)
             for (std::size_t c = 0; c < next.layer_cells(); ++c) {
@@ -711,13 +733,18 @@ void Multigrid::build() {
                                                            static_cast<std::size_t>(level.cells[0]) +
                                                        static_cast<std::size_t>(i)) *
                                                           size;
-                    const std::vector<float>& p = interpolation_float_[static_cast<std::size_t>(child)];
+                    const std::vector<float>& p = over
+                                                      ? over_interpolation_[static_cast<std::size_t>(child)]
+                                                      : interpolation_float_[static_cast<std::size_t>(child)];
                     kernels_.add_child(dimension_, from, p.data(), to + c * size);
                 }
             }
         }
         if (l < last) {
-            if (dimension_ == 3) gather_plane(level, level.cells[2], layer_at(level.cells[2] - 1), nullptr);
+            if (level.ring)
+                gather_plane(level, 0, layer_at(level.cells[2] - 1), layer_at(0));
+            else if (dimension_ == 3)
+                gather_plane(level, level.cells[2], layer_at(level.cells[2] - 1), nullptr);
             std::vector<float>().swap(level.matrices);
             if (l > 0) estimate(level);
         }
@@ -730,14 +757,7 @@ void Multigrid::build() {
     Coarsest& coarsest = *coarsest_;
     const auto d = static_cast<std::size_t>(dimension_);
     std::vector<double> diagonal(level.node_count() * d, 0.0);
-    const auto node = [&](std::size_t cell, int a) {
-        const auto nx = static_cast<std::size_t>(level.cells[0]);
-        const auto ny = static_cast<std::size_t>(level.cells[1]);
-        const std::size_t i = cell % nx + static_cast<std::size_t>(a & 1);
-        const std::size_t j = cell / nx % ny + static_cast<std::size_t>((a >> 1) & 1);
-        const std::size_t k = cell / nx / ny + static_cast<std::size_t>(a >> 2);
-        return (k * (ny + 1) + j) * (nx + 1) + i;
-    };
+    const auto node = [&](std::size_t cell, int a) { return corner(level, cell, a); };
     for (std::size_t c = 0; c < level.cell_count(); ++c)
         for (int a = 0; a < corners_; ++a)
             for (std::size_t e = 0; e < d; ++e)
@@ -857,6 +877,7 @@ void Multigrid::sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vect
         s.dimension = dimension_;
         s.nodes_y = level.nodes[1];
         s.nodes_z = level.nodes[2];
+        s.ring = level.ring;
         s.stride = level.stride;
         s.beside = level.beside.data();
         s.scale = level.scale.data();
@@ -941,46 +962,47 @@ double Multigrid::multiply(const double* v, double* out) const {
     return sum;
 }
 
-// Cell by cell, for matrices that do not part into blocks: even layers of cells first, then odd ones, so that
-// no two threads meet at a node.
+// Cell by cell, for matrices that do not part into blocks: even layers of cells first, then odd ones, and
+// last the one over of an odd ring, so that no two threads meet at a node.
 void Multigrid::multiply_cells(const double* v, double* out) const {
     const Level& fine = *levels_[0];
     std::fill_n(out, length_, 0.0);
     const int layers = dimension_ == 3 ? fine.cells[2] : fine.cells[1];
+    const bool over = fine.ring && layers % 2 == 1;
+    const std::size_t size =
+        dimension_ == 3 ? fine.layer_cells() : static_cast<std::size_t>(fine.cells[0]); // cells of a layer
+    const auto nx = static_cast<std::size_t>(fine.nodes[0]);
+    const auto d = static_cast<std::size_t>(dimension_);
+    const auto one_layer = [&](int layer) {
+        std::array<double, 24> local{};
+        std::array<double, 24> force{};
+        std::array<std::size_t, 24> at{};
+        for (std::size_t cell = static_cast<std::size_t>(layer) * size;
+             cell < static_cast<std::size_t>(layer + 1) * size; ++cell) {
+            const std::int32_t e = system_.element_of[cell];
+            if (e < 0) continue;
+            const auto element = static_cast<std::size_t>(e);
+            for (int a = 0; a < corners_; ++a) {
+                const std::size_t node = corner(fine, cell, a);
+                for (std::size_t c = 0; c < d; ++c)
+                    at[static_cast<std::size_t>(a) * d + c] = (node / nx * d + c) * fine.stride + node % nx;
+            }
+            const auto width = static_cast<std::size_t>(width_);
+            for (std::size_t n = 0; n < width; ++n) local[n] = v[at[n]];
+            const Eigen::Matrix3d* R = turn(element);
+            using Corners = Eigen::Map<Eigen::Matrix<double, 3, 8>>;
+            if (R != nullptr) Corners(local.data()) = (R->transpose() * Corners(local.data())).eval();
+            kernels_.cell_product(width_, system_.kinds[system_.kind_of[element]].data(),
+                                  general_scale_[element], local.data(), force.data());
+            if (R != nullptr) Corners(force.data()) = (*R * Corners(force.data())).eval();
+            for (std::size_t n = 0; n < width; ++n) out[at[n]] += force[n];
+        }
+    };
     for (int odd = 0; odd < 2; ++odd) {
 #pragma omp parallel for num_threads(options_.threads) schedule(static)
-        for (int layer = odd; layer < layers; layer += 2) {
-            const int k = dimension_ == 3 ? layer : 0;
-            Eigen::VectorXd local(width_);
-            Eigen::VectorXd force(width_);
-            std::array<std::size_t, 24> at{};
-            for (int j = dimension_ == 3 ? 0 : layer; j < (dimension_ == 3 ? fine.cells[1] : layer + 1); ++j)
-                for (int i = 0; i < fine.cells[0]; ++i) {
-                    const std::size_t cell =
-                        (static_cast<std::size_t>(k) * static_cast<std::size_t>(fine.cells[1]) +
-                         static_cast<std::size_t>(j)) *
-                            static_cast<std::size_t>(fine.cells[0]) +
-                        static_cast<std::size_t>(i);
-                    const std::int32_t e = system_.element_of[cell];
-                    if (e < 0) continue;
-                    const auto element = static_cast<std::size_t>(e);
-                    for (int a = 0; a < corners_; ++a)
-                        for (int c = 0; c < dimension_; ++c) {
-                            const std::size_t row = static_cast<std::size_t>(k + (a >> 2)) *
-                                                        static_cast<std::size_t>(fine.nodes[1]) +
-                                                    static_cast<std::size_t>(j + ((a >> 1) & 1));
-                            at[static_cast<std::size_t>(a * dimension_ + c)] =
-                                (row * static_cast<std::size_t>(dimension_) + static_cast<std::size_t>(c)) *
-                                    fine.stride +
-                                static_cast<std::size_t>(i + (a & 1));
-                        }
-                    for (int n = 0; n < width_; ++n) local[n] = v[at[static_cast<std::size_t>(n)]];
-                    force.noalias() =
-                        general_scale_[element] * (system_.kinds[system_.kind_of[element]] * local);
-                    for (int n = 0; n < width_; ++n) out[at[static_cast<std::size_t>(n)]] += force[n];
-                }
-        }
+        for (int layer = odd; layer < layers - (over ? 1 : 0); layer += 2) one_layer(layer);
     }
+    if (over) one_layer(layers - 1);
 }
 
 void Multigrid::restrict_to(std::size_t l, int slot) {
@@ -1002,8 +1024,10 @@ void Multigrid::restrict_to(std::size_t l, int slot) {
                 for (int dk = -depth; dk <= depth; ++dk)
                     for (int dj = -1; dj <= 1; ++dj) {
                         const int y = 2 * j + dj;
-                        const int z = dimension_ == 3 ? 2 * k + dk : 0;
-                        if (y < 0 || z < 0 || y >= fine.nodes[1] || z >= fine.nodes[2]) continue;
+                        const int z = dimension_ == 3 ? fine.plane(2 * k + dk) : 0;
+                        if (y < 0 || z < 0 || y >= fine.nodes[1]) continue;
+                        // Beyond the end of an odd ring stands a node that has a coarse one of its own.
+                        if (dk != 0 && z % 2 == 0) continue;
                         const float w = (dj == 0 ? 1.0F : 0.5F) * (dk == 0 ? 1.0F : 0.5F);
                         const float* x =
                             from + ((static_cast<std::size_t>(z) * static_cast<std::size_t>(fine.nodes[1]) +
@@ -1042,8 +1066,9 @@ void Multigrid::prolong_from(std::size_t l, int slot) {
             for (int c = 0; c < dimension_; ++c) {
                 std::fill(line.begin(), line.end(), 0.0F);
                 const float w = (j % 2 == 0 ? 1.0F : 0.5F) * (k % 2 == 0 ? 1.0F : 0.5F);
-                for (int z = k / 2; z <= (k + 1) / 2; ++z)
+                for (int above = k / 2; above <= (k + 1) / 2; ++above)
                     for (int y = j / 2; y <= (j + 1) / 2; ++y) {
+                        const int z = coarse.plane(above);
                         const float* x =
                             from + ((static_cast<std::size_t>(z) * static_cast<std::size_t>(coarse.nodes[1]) +
                                      static_cast<std::size_t>(y)) *

@@ -4,6 +4,9 @@
 // Coarse levels are exact Galerkin products, cell by cell (trilinear interpolation); the smoother is the
 // fourth-kind Chebyshev polynomial with optimal weights (Lottes 2023) on the inverse of the diagonal (fine
 // level) or of the nodes' blocks. The coarsest level is factorised.
+//
+// Cells in the plane, cells whose matrices do not part into blocks, and cells that are turned (polar
+// lattices) are served by stencils on the fine level too.
 #pragma once
 
 #include "solve/grid/kernels.hpp"
@@ -18,10 +21,11 @@ namespace upright::grid {
 
 struct MultigridOptions {
     int threads = 1;
-    int degree = 2;                   // of the smoother, before and after
-    int coarse_degree = 2;            // below the fine level
-    int visits = 1;                   // of each coarser level: 1 a V-cycle, 2 a W-cycle
-    const Kernels* kernels = nullptr; // null: the best
+    int degree = 2;                        // of the smoother, before and after
+    int coarse_degree = 2;                 // below the fine level
+    int visits = 1;                        // of each coarser level: 1 a V-cycle, 2 a W-cycle
+    const Kernels* kernels = nullptr;      // null: the best
+    std::size_t nodes_to_factorise = 1500; // a level this small is the last
 };
 
 inline constexpr int most_together = 4; // right-hand sides in one cycle
@@ -78,6 +82,11 @@ class Multigrid {
     void choose_levels(const std::vector<double>& scale);
     // The matrix of a cell of level 0 with its held directions taken out, or of level 1 from its children.
     bool fine_matrix(std::size_t cell, double* out) const;
+    const Eigen::Matrix3d* turn(std::size_t element) const {
+        return system_.turn_of.empty() ? nullptr : &system_.turns[system_.turn_of[element]];
+    }
+    // The node of a corner of a cell of any level, and the planes beside one.
+    std::size_t corner(const Level& level, std::size_t cell, int a) const;
     bool first_matrix(int i, int j, int k, float* out) const;
     void build();
     void gather_plane(Level& level, int k, const float* below, const float* above);
@@ -123,6 +132,8 @@ class Multigrid {
     std::vector<std::array<Eigen::MatrixXf, 8>> child_;  // kind by child: P' K P
     std::array<Eigen::MatrixXd, 8> interpolation_;       // of nodes, fine corners x coarse corners
     std::array<std::vector<float>, 8> interpolation_float_;
+    // Of the one cell over of an odd ring: it is not halved along the ring.
+    std::array<std::vector<float>, 4> over_interpolation_;
     Strip<float> inverse_diagonal_;
     mutable std::vector<double> dots_;
     mutable std::vector<Strip<char>> scratch_;
