@@ -1,5 +1,7 @@
 #include "design/grid_filter.hpp"
 
+#include "base/instruction_sets.hpp"
+
 #include <algorithm>
 #include <cmath>
 
@@ -14,11 +16,8 @@ struct TapRow {
     const double* weights = nullptr;
 };
 
-// Compiled for several instruction sets; the loader picks the best.
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__)
-__attribute__((target_clones("arch=skylake-avx512", "arch=haswell", "default")))
-#endif
-void sum_row(const TapRow* taps, std::size_t count, const double* in, double* out, std::size_t n) {
+UPRIGHT_CLONES void sum_row(const TapRow* taps, std::size_t count, const double* in, double* out,
+                            std::size_t n) {
     constexpr std::size_t width = 32; // sums that stay in registers
     for (std::size_t first = 0; first < n; first += width) {
         double sum[width] = {};
@@ -91,10 +90,14 @@ std::vector<double> GridFilter::sum(const std::vector<double>& values) const {
     const auto nx = static_cast<std::size_t>(grid_.count[0]);
     const std::size_t ny = grid_.axes() > 1 ? static_cast<std::size_t>(grid_.count[1]) : 1;
     const std::size_t nz = grid_.axes() > 2 ? static_cast<std::size_t>(grid_.count[2]) : 1;
-    std::vector<double> plain(nx * ny * nz, 0.0);
+    // Rooms that are used again: fresh ones cost more than the sums. Cells of no variable stay zero.
+    std::vector<double>& plain = room_->plain;
+    std::vector<double>& wide = room_->wide;
+    plain.resize(nx * ny * nz, 0.0);
+    room_->sums.resize(plain.size());
+    wide.resize(padded_[0] * padded_[1] * padded_[2], 0.0);
 #pragma omp parallel for schedule(static)
     for (std::size_t v = 0; v < values.size(); ++v) plain[cell_of_[v]] = values[v];
-    std::vector<double> wide(padded_[0] * padded_[1] * padded_[2], 0.0);
     const auto rows = static_cast<std::ptrdiff_t>(padded_[1] * padded_[2]);
 #pragma omp parallel for schedule(static)
     for (std::ptrdiff_t row = 0; row < rows; ++row) {
@@ -123,22 +126,25 @@ std::vector<double> GridFilter::sum(const std::vector<double>& values) const {
                                 static_cast<std::size_t>(reach_[1])) *
                                    padded_[0] +
                                static_cast<std::size_t>(reach_[0]);
-        sum_row(taps.data(), taps.size(), middle, plain.data() + static_cast<std::size_t>(row) * nx, nx);
+        sum_row(taps.data(), taps.size(), middle, room_->sums.data() + static_cast<std::size_t>(row) * nx,
+                nx);
     }
     std::vector<double> out(values.size());
 #pragma omp parallel for schedule(static)
-    for (std::size_t v = 0; v < out.size(); ++v) out[v] = plain[cell_of_[v]];
+    for (std::size_t v = 0; v < out.size(); ++v) out[v] = room_->sums[cell_of_[v]];
     return out;
 }
 
 std::vector<double> GridFilter::apply(const std::vector<double>& x) const {
     std::vector<double> out = sum(x);
+#pragma omp parallel for simd schedule(static)
     for (std::size_t v = 0; v < out.size(); ++v) out[v] *= inverse_sum_[v];
     return out;
 }
 
 std::vector<double> GridFilter::transpose(const std::vector<double>& g) const {
     std::vector<double> scaled(g.size());
+#pragma omp parallel for simd schedule(static)
     for (std::size_t v = 0; v < g.size(); ++v) scaled[v] = g[v] * inverse_sum_[v];
     return sum(scaled); // the weights are as symmetric as the grid and its images
 }

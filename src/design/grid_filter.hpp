@@ -4,10 +4,12 @@
 #include "model/model.hpp"
 
 #include <array>
+#include <memory>
 #include <vector>
 
 namespace upright {
 
+// Not for several threads at once: apply() and transpose() share their working room.
 class GridFilter {
   public:
     // `variable_of`: for each element its variable, or -1. Weights as those of DensityFilter: beyond a
@@ -24,7 +26,12 @@ class GridFilter {
     // The weighted sum around every variable of values at variables.
     std::vector<double> sum(const std::vector<double>& values) const;
 
+    struct Room {
+        std::vector<double> plain, wide, sums; // cells; with what lies beyond the grid; results
+    };
+
     CellGrid grid_;
+    std::unique_ptr<Room> room_ = std::make_unique<Room>();
     std::array<int, 3> reach_{};
     std::array<std::size_t, 3> padded_{};
     std::array<std::vector<int>, 3> source_; // of each padded index along an axis; -1: nothing there

@@ -1,16 +1,11 @@
 #include "design/projection.hpp"
 
+#include "base/instruction_sets.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <cstring>
-
-// Loops over many densities are compiled for several instruction sets; the loader picks the best.
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__)
-#define UPRIGHT_CLONES __attribute__((target_clones("arch=skylake-avx512", "arch=haswell", "default")))
-#else
-#define UPRIGHT_CLONES
-#endif
 
 namespace upright {
 
