@@ -16,27 +16,49 @@ struct TapRow {
     const double* weights = nullptr;
 };
 
+// Eight doubles at any address.
+typedef double Eight __attribute__((vector_size(64), aligned(8), may_alias));
+
+// `Many` sums of eight at once, which stay in registers.
+template <int Many>
+inline __attribute__((always_inline)) void sum_block(const TapRow* taps, std::size_t count, const double* in,
+                                                     double* out) {
+    Eight sums[Many] = {};
+    const auto add = [&](double weight, const double* at) __attribute__((always_inline)) {
+        const auto* v = reinterpret_cast<const Eight*>(at);
+#pragma GCC unroll 4
+        for (int m = 0; m < Many; ++m) sums[m] += weight * v[m];
+    };
+    for (const TapRow* tap = taps; tap != taps + count; ++tap) {
+        const double* at = in + tap->away;
+        add(tap->weights[0], at);
+        for (int away = 1; away <= tap->reach; ++away) {
+            add(tap->weights[away], at - away);
+            add(tap->weights[away], at + away);
+        }
+    }
+    auto* to = reinterpret_cast<Eight*>(out);
+#pragma GCC unroll 4
+    for (int m = 0; m < Many; ++m) to[m] = sums[m];
+}
+
 UPRIGHT_CLONES void sum_row(const TapRow* taps, std::size_t count, const double* in, double* out,
                             std::size_t n) {
-    constexpr std::size_t width = 32; // sums that stay in registers
-    for (std::size_t first = 0; first < n; first += width) {
-        double sum[width] = {};
-        const std::size_t many = std::min(width, n - first);
+    std::size_t first = 0;
+    for (; first + 32 <= n; first += 32) sum_block<4>(taps, count, in + first, out + first);
+    // What is left is done with some that are done already.
+    for (; first < n && n >= 8; first += 8) {
+        first = std::min(first, n - 8);
+        sum_block<1>(taps, count, in + first, out + first);
+    }
+    for (; first < n; ++first) {
+        double sum = 0.0;
         for (const TapRow* tap = taps; tap != taps + count; ++tap) {
             const double* at = in + tap->away + first;
-            if (many == width) {
-                for (std::size_t i = 0; i < width; ++i) sum[i] += tap->weights[0] * at[i];
-                for (int d = 1; d <= tap->reach; ++d)
-                    for (std::size_t i = 0; i < width; ++i)
-                        sum[i] += tap->weights[d] * (at[i - d] + at[i + d]);
-            } else {
-                for (std::size_t i = 0; i < many; ++i) sum[i] += tap->weights[0] * at[i];
-                for (int d = 1; d <= tap->reach; ++d)
-                    for (std::size_t i = 0; i < many; ++i)
-                        sum[i] += tap->weights[d] * (at[i - d] + at[i + d]);
-            }
+            sum += tap->weights[0] * at[0];
+            for (int away = 1; away <= tap->reach; ++away) sum += tap->weights[away] * (at[-away] + at[away]);
         }
-        for (std::size_t i = 0; i < many; ++i) out[first + i] = sum[i];
+        out[first] = sum;
     }
 }
 
