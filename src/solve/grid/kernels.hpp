@@ -25,36 +25,37 @@ struct CellGrid {
     const CellRow* rows = nullptr;
 };
 
-// What happens to a row of A v once it is known.
+// What happens to a row of A v once it is known; S is the inverse of the (block) diagonal, v here the row's
+// own.
 enum class Sweep {
-    Product,  // out = A v; the sum of v * A v of each row of nodes into `dots`
-    Residual, // r = b - A v
-    First,    // r = b - A v, z = step * S r, x = v + weight * z
-    Further,  // r = r - A v (b - A v where b is given), z = keep * v + step * S r, x = x + weight * z
-    Last      // the same, r and z not kept
+    Product,  // out = A v; of box cells the sum of v * A v of each row of nodes into `dots`
+    Residual, // out = b - A v
+    Single,   // out = v + c1 S (b - A v)
+    Step,     // out = c1 S (b - A v)
+    Finish    // out = c0 v - c1 S A v, added to what is there unless `fresh`
 };
 
-// One right-hand side of a sweep. S is the inverse of the (block) diagonal.
-template <class T> struct SweepVectors {
-    const T* v = nullptr;
+// One right-hand side of a sweep; `out` must not be `v`.
+template <class T, class Stored = T> struct SweepVectors {
+    const Stored* v = nullptr;
     const T* b = nullptr;
-    T* r = nullptr; // `out` of a product
-    T* z = nullptr;
-    T* x = nullptr;
+    T* out = nullptr;
 };
 
 struct SweepFactors {
-    float keep = 0.0F, step = 0.0F, weight = 0.0F;
+    float c0 = 0.0F, c1 = 0.0F;
 };
 
 // Box cells of 8 nodes whose matrices fall into eight 3 x 3 blocks under the Hadamard transform of the nodes:
 // 72 coefficients a kind, block a + 2 b + 4 c, row by row, belongs to displacements that are even (0) or odd
 // in x, y and z in the manner (a, b, c) of a scalar.
-template <class T> struct BoxSweep {
+template <class T, class Stored = T> struct BoxSweep {
     CellGrid grid;
     const T* blocks = nullptr;
     Sweep sweep = Sweep::Product;
-    SweepVectors<T> vectors;
+    bool scaled = false; // v is S times what `vectors.v` holds (Finish)
+    bool fresh = false;
+    SweepVectors<T, Stored> vectors;
     SweepFactors factors;
     const float* inverse_diagonal = nullptr; // beside the vectors
     double* dots = nullptr;                  // a row of nodes each
@@ -77,6 +78,7 @@ struct StencilSweep {
     const float* diagonal = nullptr; // [row][chunk][c][d][16]
     const float* inverse = nullptr;  // the same
     Sweep sweep = Sweep::Residual;
+    bool fresh = false;
     const SweepVectors<float>* vectors = nullptr; // `count` of them
     int count = 1;                                // 1 to 4
     SweepFactors factors;
@@ -90,6 +92,7 @@ struct Kernels {
     int coefficient_bytes; // 2: IEEE half precision; 4
     void (*box_float)(const BoxSweep<float>&, void* scratch);
     void (*box_double)(const BoxSweep<double>&, void* scratch);
+    void (*box_mixed)(const BoxSweep<double, float>&, void* scratch); // arithmetic in double
     void (*stencil)(const StencilSweep&);
     void (*pack)(const float* in, void* out, std::size_t count); // to coefficients
     void (*add_child)(int dimension, const float* child, const float* p, float* out);

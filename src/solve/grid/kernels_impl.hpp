@@ -29,43 +29,62 @@ template <class T> inline __attribute__((always_inline)) Vector<T> load(const T*
 template <class T> inline __attribute__((always_inline)) void store(T* p, Vector<T> v) {
     *reinterpret_cast<typename VectorOf<T>::loose*>(p) = v;
 }
-// `inverse` floats beside values of T: doubles are never smoothed.
-inline __attribute__((always_inline)) Vector<float> load_scale(const float* p, float /*type*/) {
+// Floats as they are, or widened beside doubles.
+inline __attribute__((always_inline)) Vector<float> load_as(const float* p, float /*type*/) {
     return load(p);
 }
-inline __attribute__((always_inline)) Vector<double> load_scale(const float* p, double /*type*/) {
+inline __attribute__((always_inline)) Vector<double> load_as(const float* p, double /*type*/) {
     typedef float half __attribute__((vector_size(UPRIGHT_VECTOR / 2), aligned(4), may_alias));
     return __builtin_convertvector(*reinterpret_cast<const half*>(p), Vector<double>);
 }
+inline __attribute__((always_inline)) Vector<double> load_as(const double* p, double /*type*/) {
+    return load(p);
+}
 
-// The rows of buffers that one part of a box sweep works in.
+// The rows of buffers that one part of a box sweep works in; the last two for each of two layers.
 template <class T> struct BoxBuffers {
     std::size_t stride = 0;
     T* plane = nullptr; // 12 strips a row of cells: the transformed plane below the cells
     T* carry = nullptr; // 12 strips a row of cells: forces on the plane that the cells below it gave
     T* high = nullptr;  // 6 strips: what the row of cells before gives to its far row of nodes
     T* sum = nullptr;   // 6 strips with 16 values before each
-    T* sums(int s) const { return sum + static_cast<std::size_t>(s) * (stride + 16) + 16; }
+    T* highs(int layer, int s) const { return high + static_cast<std::size_t>(6 * layer + s) * stride; }
+    T* sums(int layer, int s) const {
+        return sum + static_cast<std::size_t>(6 * layer + s) * (stride + 16) + 16;
+    }
 };
 
-template <class T> struct BoxKernel {
+template <class T, class Stored, bool Scaled> struct BoxKernel {
     using V = Vector<T>;
     static constexpr std::size_t W = width<T>;
-    const BoxSweep<T>& sweep;
+    const BoxSweep<T, Stored>& sweep;
     BoxBuffers<T> buffers;
     std::size_t stride;
 
-    // Sum and difference along x and y of two rows of nodes.
-    inline __attribute__((always_inline)) void transform(const T* near, const T* far, std::size_t i,
+    std::size_t row_of(int j, int k) const {
+        return static_cast<std::size_t>(k) * static_cast<std::size_t>(sweep.grid.ny + 1) +
+               static_cast<std::size_t>(j);
+    }
+    // Displacements at a place of the vectors.
+    inline __attribute__((always_inline)) V displacement(std::size_t at) const {
+        const V v = load_as(sweep.vectors.v + at, T(0));
+        if constexpr (Scaled)
+            return v * load_as(sweep.inverse_diagonal + at, T(0));
+        else
+            return v;
+    }
+
+    // Sum and difference along x and y of two rows of nodes that begin at `near` and `far`.
+    inline __attribute__((always_inline)) void transform(std::size_t near, std::size_t far,
                                                          V (&t)[3][4]) const {
 #pragma GCC unroll 4
         for (int c = 0; c < 3; ++c) {
-            const T* a = near + static_cast<std::size_t>(c) * stride + i;
-            const T* b = far + static_cast<std::size_t>(c) * stride + i;
-            const V a0 = load(a);
-            const V a1 = load(a + 1);
-            const V b0 = load(b);
-            const V b1 = load(b + 1);
+            const std::size_t a = near + static_cast<std::size_t>(c) * stride;
+            const std::size_t b = far + static_cast<std::size_t>(c) * stride;
+            const V a0 = displacement(a);
+            const V a1 = displacement(a + 1);
+            const V b0 = displacement(b);
+            const V b1 = displacement(b + 1);
             const V as = a1 + a0;
             const V ad = a1 - a0;
             const V bs = b1 + b0;
@@ -77,18 +96,12 @@ template <class T> struct BoxKernel {
         }
     }
 
-    const T* nodes(int j, int k) const {
-        const auto row = static_cast<std::size_t>(k) * static_cast<std::size_t>(sweep.grid.ny + 1) +
-                         static_cast<std::size_t>(j);
-        return sweep.vectors.v + row * 3 * stride;
-    }
-
     void begin(int first, int last, int k) {
         for (int j = first; j <= last; ++j) {
             T* plane = buffers.plane + static_cast<std::size_t>(j - first) * 12 * stride;
             for (std::size_t i = 0; i < stride; i += W) {
                 V t[3][4];
-                transform(nodes(j, k), nodes(j + 1, k), i, t);
+                transform(row_of(j, k) * 3 * stride + i, row_of(j + 1, k) * 3 * stride + i, t);
 #pragma GCC unroll 4
                 for (int c = 0; c < 3; ++c)
 #pragma GCC unroll 4
@@ -118,74 +131,110 @@ template <class T> struct BoxKernel {
         ge[2] += f1[2];
     }
 
-    // A row of cells above plane k: forces on the plane into `sum`, those on the next one into the carry.
-    template <bool single> void cells(int first, int j, int k) {
-        const std::size_t at = static_cast<std::size_t>(j - first) * 12 * stride;
-        T* plane = buffers.plane + at;
-        T* carry = buffers.carry + at;
+    struct Row {
+        const CellRow* from;
+        const CellRow* to;
+        std::size_t near, far; // rows of nodes on the plane above
+    };
+    Row row_above(int j, int k) const {
         const auto row = static_cast<std::size_t>(k) * static_cast<std::size_t>(sweep.grid.ny) +
                          static_cast<std::size_t>(j);
-        const CellRow* from = sweep.grid.rows + sweep.grid.starts[row];
-        const CellRow* to = sweep.grid.rows + sweep.grid.starts[row + 1];
-        const T* near = nodes(j, k + 1);
-        const T* far = nodes(j + 1, k + 1);
-        for (std::size_t i = 0; i < stride; i += W) {
-            V t[3][4];
-            transform(near, far, i, t);
-            V low[3][4];
+        return {sweep.grid.rows + sweep.grid.starts[row], sweep.grid.rows + sweep.grid.starts[row + 1],
+                row_of(j, k + 1) * 3 * stride, row_of(j + 1, k + 1) * 3 * stride};
+    }
+
+    // One layer of cells of a chunk: takes the transformed displacements below and the forces carried up to
+    // there, leaves those of the plane above.
+    template <bool single>
+    inline __attribute__((always_inline)) void layer(const Row& row, std::size_t i, V (&plane)[3][4],
+                                                     V (&carry)[3][4], int number) {
+        V t[3][4];
+        transform(row.near + i, row.far + i, t);
+        V low[3][4];
 #pragma GCC unroll 4
-            for (int b = 0; b < 2; ++b)
+        for (int b = 0; b < 2; ++b)
 #pragma GCC unroll 4
-                for (int a = 0; a < 2; ++a) {
-                    const int at_of[3] = {(a ^ 1) + 2 * b, a + 2 * (b ^ 1), a + 2 * b};
-                    V e[3];
-                    V o[3];
-                    V ge[3];
-                    V go[3];
+            for (int a = 0; a < 2; ++a) {
+                const int at_of[3] = {(a ^ 1) + 2 * b, a + 2 * (b ^ 1), a + 2 * b};
+                V e[3];
+                V o[3];
+                V ge[3];
+                V go[3];
 #pragma GCC unroll 4
-                    for (int c = 0; c < 3; ++c) {
-                        T* lower = plane + static_cast<std::size_t>(4 * c + at_of[c]) * stride + i;
-                        const V below = load(static_cast<const T*>(lower));
-                        const V above = t[c][at_of[c]];
-                        store(lower, above);
-                        e[c] = above + below;
-                        o[c] = above - below;
-                        ge[c] = V{} + T(0);
-                        go[c] = V{} + T(0);
-                    }
-                    const std::ptrdiff_t block = 9 * (a + 2 * b);
-                    if (single) {
-                        const T* m = sweep.blocks + 72 * from->kind + block;
-                        blocks(m, m + 36, load_scale(from->scale + i, T(0)), e, o, ge, go);
-                    } else {
-                        for (const CellRow* entry = from; entry != to; ++entry) {
-                            const T* m = sweep.blocks + 72 * entry->kind + block;
-                            blocks(m, m + 36, load_scale(entry->scale + i, T(0)), e, o, ge, go);
-                        }
-                    }
-#pragma GCC unroll 4
-                    for (int c = 0; c < 3; ++c) {
-                        T* up = carry + static_cast<std::size_t>(4 * c + at_of[c]) * stride + i;
-                        low[c][at_of[c]] = load(static_cast<const T*>(up)) + (ge[c] - go[c]);
-                        store(up, ge[c] + go[c]);
+                for (int c = 0; c < 3; ++c) {
+                    const V below = plane[c][at_of[c]];
+                    const V above = t[c][at_of[c]];
+                    plane[c][at_of[c]] = above;
+                    e[c] = above + below;
+                    o[c] = above - below;
+                    ge[c] = V{} + T(0);
+                    go[c] = V{} + T(0);
+                }
+                const std::ptrdiff_t block = 9 * (a + 2 * b);
+                if (single) {
+                    const T* m = sweep.blocks + 72 * row.from->kind + block;
+                    blocks(m, m + 36, load_as(row.from->scale + i, T(0)), e, o, ge, go);
+                } else {
+                    for (const CellRow* entry = row.from; entry != row.to; ++entry) {
+                        const T* m = sweep.blocks + 72 * entry->kind + block;
+                        blocks(m, m + 36, load_as(entry->scale + i, T(0)), e, o, ge, go);
                     }
                 }
-            finish_row(low, i);
+#pragma GCC unroll 4
+                for (int c = 0; c < 3; ++c) {
+                    low[c][at_of[c]] = carry[c][at_of[c]] + (ge[c] - go[c]);
+                    carry[c][at_of[c]] = ge[c] + go[c];
+                }
+            }
+        finish_row(low, i, number);
+    }
+
+    // A row of cells above plane k, `Layers` of them one above the other: forces on the planes below each
+    // into `sum`, those on the last plane into the carry. Layers together go to the buffers once.
+    template <int Layers, bool single> void cells(int first, int j, int k) {
+        const std::size_t at = static_cast<std::size_t>(j - first) * 12 * stride;
+        T* plane_row = buffers.plane + at;
+        T* carry_row = buffers.carry + at;
+        const Row lower = row_above(j, k);
+        const Row upper = Layers == 2 ? row_above(j, k + 1) : lower;
+        for (std::size_t i = 0; i < stride; i += W) {
+            V plane[3][4];
+            V carry[3][4];
+#pragma GCC unroll 4
+            for (int c = 0; c < 3; ++c)
+#pragma GCC unroll 4
+                for (int p = 0; p < 4; ++p) {
+                    const std::size_t n = static_cast<std::size_t>(4 * c + p) * stride + i;
+                    plane[c][p] = load(static_cast<const T*>(plane_row + n));
+                    carry[c][p] = load(static_cast<const T*>(carry_row + n));
+                }
+            layer<single>(lower, i, plane, carry, 0);
+            if (Layers == 2) layer<single>(upper, i, plane, carry, 1);
+#pragma GCC unroll 4
+            for (int c = 0; c < 3; ++c)
+#pragma GCC unroll 4
+                for (int p = 0; p < 4; ++p) {
+                    const std::size_t n = static_cast<std::size_t>(4 * c + p) * stride + i;
+                    store(plane_row + n, plane[c][p]);
+                    store(carry_row + n, carry[c][p]);
+                }
         }
     }
 
     // Back along y and x: near row of nodes into `sum` with what the row before gave, far row kept.
-    inline __attribute__((always_inline)) void finish_row(const V (&low)[3][4], std::size_t i) {
+    inline __attribute__((always_inline)) void finish_row(const V (&low)[3][4], std::size_t i, int number) {
 #pragma GCC unroll 4
         for (int c = 0; c < 3; ++c) {
             const V near_even = low[c][0] - low[c][2];
             const V far_even = low[c][0] + low[c][2];
             const V near_odd = low[c][1] - low[c][3];
             const V far_odd = low[c][1] + low[c][3];
-            T* left = buffers.high + static_cast<std::size_t>(2 * c) * stride + i;
+            T* left = buffers.highs(number, 2 * c) + i;
             T* right = left + stride;
-            store(buffers.sums(2 * c) + i, load(static_cast<const T*>(left)) + (near_even - near_odd));
-            store(buffers.sums(2 * c + 1) + i, load(static_cast<const T*>(right)) + (near_even + near_odd));
+            store(buffers.sums(number, 2 * c) + i,
+                  load(static_cast<const T*>(left)) + (near_even - near_odd));
+            store(buffers.sums(number, 2 * c + 1) + i,
+                  load(static_cast<const T*>(right)) + (near_even + near_odd));
             store(left, far_even - far_odd);
             store(right, far_even + far_odd);
         }
@@ -202,67 +251,88 @@ template <class T> struct BoxKernel {
                 for (int p = 0; p < 4; ++p)
                     low[c][p] =
                         load(static_cast<const T*>(carry + static_cast<std::size_t>(4 * c + p) * stride + i));
-            finish_row(low, i);
+            finish_row(low, i, 0);
         }
     }
 
     // What is left for the row of nodes beyond the last cells.
-    void last_row() {
+    void last_row(int number) {
         for (int s = 0; s < 6; ++s)
-            std::memcpy(buffers.sums(s), buffers.high + static_cast<std::size_t>(s) * stride,
-                        stride * sizeof(T));
+            std::memcpy(buffers.sums(number, s), buffers.highs(number, s), stride * sizeof(T));
     }
 
-    void emit(int j, int k) {
-        const auto row = static_cast<std::size_t>(k) * static_cast<std::size_t>(sweep.grid.ny + 1) +
-                         static_cast<std::size_t>(j);
-        const SweepVectors<T>& x = sweep.vectors;
-        const T* source = x.b != nullptr ? x.b : x.r;
-        V dot = V{} + T(0);
+    // Calls with the place of a chunk of the row's vectors and its A v.
+    template <class Call>
+    inline __attribute__((always_inline)) void each(std::size_t row, int number, Call&& call) const {
 #pragma GCC unroll 4
         for (int c = 0; c < 3; ++c) {
-            const T* left = buffers.sums(2 * c);
-            const T* right = buffers.sums(2 * c + 1) - 1;
+            const T* left = buffers.sums(number, 2 * c);
+            const T* right = buffers.sums(number, 2 * c + 1) - 1;
             const std::size_t base = (row * 3 + static_cast<std::size_t>(c)) * stride;
-            for (std::size_t i = 0; i < stride; i += W) {
-                const V value = load(left + i) + load(right + i);
-                const std::size_t at = base + i;
-                switch (sweep.sweep) {
-                case Sweep::Product:
-                    dot += load(x.v + at) * value;
-                    store(x.r + at, value);
-                    break;
-                case Sweep::Residual:
-                    store(x.r + at, load(x.b + at) - value);
-                    break;
-                case Sweep::First: {
-                    const V r = load(x.b + at) - value;
-                    const V z = T(sweep.factors.step) * load_scale(sweep.inverse_diagonal + at, T(0)) * r;
-                    store(x.r + at, r);
-                    store(x.z + at, z);
-                    store(x.x + at, load(x.v + at) + T(sweep.factors.weight) * z);
-                    break;
-                }
-                case Sweep::Further:
-                case Sweep::Last: {
-                    const V r = load(source + at) - value;
-                    const V z = T(sweep.factors.keep) * load(x.v + at) +
-                                T(sweep.factors.step) * load_scale(sweep.inverse_diagonal + at, T(0)) * r;
-                    if (sweep.sweep == Sweep::Further) {
-                        store(x.r + at, r);
-                        store(x.z + at, z);
-                    }
-                    store(x.x + at, load(static_cast<const T*>(x.x) + at) + T(sweep.factors.weight) * z);
-                    break;
-                }
-                }
+            for (std::size_t i = 0; i < stride; i += W) call(base + i, load(left + i) + load(right + i));
+        }
+    }
+
+    void emit(int j, int k, int number) {
+        const std::size_t row = row_of(j, k);
+        const T* b = sweep.vectors.b;
+        T* out = sweep.vectors.out;
+        const float* S = sweep.inverse_diagonal;
+        const T c0 = T(sweep.factors.c0);
+        const T c1 = T(sweep.factors.c1);
+        switch (sweep.sweep) {
+        case Sweep::Product: {
+            V dot = V{} + T(0);
+            each(
+                row, number, [&](std::size_t at, V value) __attribute__((always_inline)) {
+                    dot += displacement(at) * value;
+                    store(out + at, value);
+                });
+            if (sweep.dots != nullptr) {
+                double sum = 0.0;
+                for (std::size_t l = 0; l < W; ++l) sum += static_cast<double>(dot[l]);
+                sweep.dots[row] = sum;
             }
+            break;
         }
-        if (sweep.sweep == Sweep::Product && sweep.dots != nullptr) {
-            double sum = 0.0;
-            for (std::size_t l = 0; l < W; ++l) sum += static_cast<double>(dot[l]);
-            sweep.dots[row] = sum;
+        case Sweep::Residual:
+            each(
+                row, number, [&](std::size_t at, V value) __attribute__((always_inline)) {
+                    store(out + at, load(b + at) - value);
+                });
+            break;
+        case Sweep::Single:
+            each(
+                row, number, [&](std::size_t at, V value) __attribute__((always_inline)) {
+                    store(out + at, displacement(at) + c1 * load_as(S + at, T(0)) * (load(b + at) - value));
+                });
+            break;
+        case Sweep::Step:
+            each(
+                row, number, [&](std::size_t at, V value) __attribute__((always_inline)) {
+                    store(out + at, c1 * load_as(S + at, T(0)) * (load(b + at) - value));
+                });
+            break;
+        case Sweep::Finish:
+            if (sweep.fresh)
+                each(
+                    row, number, [&](std::size_t at, V value) __attribute__((always_inline)) {
+                        store(out + at, c0 * displacement(at) - c1 * load_as(S + at, T(0)) * value);
+                    });
+            else
+                each(
+                    row, number, [&](std::size_t at, V value) __attribute__((always_inline)) {
+                        store(out + at, load(static_cast<const T*>(out) + at) + c0 * displacement(at) -
+                                            c1 * load_as(S + at, T(0)) * value);
+                    });
+            break;
         }
+    }
+
+    bool one_kind(int j, int k) const {
+        const auto row = static_cast<std::size_t>(k) * static_cast<std::size_t>(sweep.grid.ny) +
+                         static_cast<std::size_t>(j);
+        return sweep.grid.starts[row + 1] - sweep.grid.starts[row] == 1;
     }
 
     void run() {
@@ -274,33 +344,39 @@ template <class T> struct BoxKernel {
         const int start = std::max(sweep.from_plane - 1, 0);
         begin(first, last, start);
         std::fill_n(buffers.carry, rows * 12 * stride, T(0));
-        for (int s = 0; s < 6; ++s) std::fill_n(buffers.sums(s) - 16, 16, T(0));
-        for (int k = start; k < sweep.to_plane; ++k) {
-            std::fill_n(buffers.high, 6 * stride, T(0));
-            const bool out = k >= sweep.from_plane;
+        for (int layer = 0; layer < 2; ++layer)
+            for (int s = 0; s < 6; ++s) std::fill_n(buffers.sums(layer, s) - 16, 16, T(0));
+        for (int k = start; k < sweep.to_plane;) {
+            const int together = k + 1 < sweep.to_plane && k + 1 < nz ? 2 : 1;
+            std::fill_n(buffers.high, 12 * stride, T(0));
             for (int j = first; j <= last; ++j) {
                 if (k == nz) {
                     carried(first, j);
-                } else {
-                    const auto row = static_cast<std::size_t>(k) * static_cast<std::size_t>(ny) +
-                                     static_cast<std::size_t>(j);
-                    if (sweep.grid.starts[row + 1] - sweep.grid.starts[row] == 1)
-                        cells<true>(first, j, k);
+                } else if (together == 2) {
+                    if (one_kind(j, k) && one_kind(j, k + 1))
+                        cells<2, true>(first, j, k);
                     else
-                        cells<false>(first, j, k);
+                        cells<2, false>(first, j, k);
+                } else if (one_kind(j, k)) {
+                    cells<1, true>(first, j, k);
+                } else {
+                    cells<1, false>(first, j, k);
                 }
-                if (out && j >= sweep.from_row) emit(j, k);
+                for (int number = 0; number < together; ++number)
+                    if (k + number >= sweep.from_plane && j >= sweep.from_row) emit(j, k + number, number);
             }
-            if (out && sweep.to_row == ny + 1) {
-                last_row();
-                emit(ny, k);
-            }
+            for (int number = 0; number < together; ++number)
+                if (k + number >= sweep.from_plane && sweep.to_row == ny + 1) {
+                    last_row(number);
+                    emit(ny, k + number, number);
+                }
+            k += together;
         }
     }
 };
 
-template <class T> void box(const BoxSweep<T>& sweep, void* scratch) {
-    BoxKernel<T> kernel{sweep, {}, sweep.grid.stride};
+template <class T, class Stored, bool Scaled> void run_box(const BoxSweep<T, Stored>& sweep, void* scratch) {
+    BoxKernel<T, Stored, Scaled> kernel{sweep, {}, sweep.grid.stride};
     const std::size_t stride = sweep.grid.stride;
     const auto rows = static_cast<std::size_t>(sweep.to_row - sweep.from_row + 1);
     T* at = static_cast<T*>(scratch);
@@ -308,8 +384,19 @@ template <class T> void box(const BoxSweep<T>& sweep, void* scratch) {
     kernel.buffers.plane = at;
     kernel.buffers.carry = at + rows * 12 * stride;
     kernel.buffers.high = at + 2 * rows * 12 * stride;
-    kernel.buffers.sum = kernel.buffers.high + 6 * stride;
+    kernel.buffers.sum = kernel.buffers.high + 12 * stride;
     kernel.run();
+}
+
+inline void box_float(const BoxSweep<float>& sweep, void* scratch) {
+    if (sweep.scaled)
+        run_box<float, float, true>(sweep, scratch);
+    else
+        run_box<float, float, false>(sweep, scratch);
+}
+
+template <class Stored> void box_in_double(const BoxSweep<double, Stored>& sweep, void* scratch) {
+    run_box<double, Stored, false>(sweep, scratch);
 }
 
 #ifdef __F16C__
@@ -405,30 +492,34 @@ template <int D, int N> void stencil_rows(const StencilSweep& s) {
                     for (int c = 0; c < D; ++c)
                         for (int d = 0; d < D; ++d)
                             sum[n][c] += load(diagonal + static_cast<std::size_t>(c * D + d) * lanes) * v[d];
-                    V r[D];
-                    for (int c = 0; c < D; ++c) {
-                        const std::size_t to = base + static_cast<std::size_t>(c) * s.stride + i;
-                        if (s.sweep == Sweep::Product)
-                            r[c] = sum[n][c];
-                        else
-                            r[c] = load(x.b != nullptr ? x.b + to : static_cast<const float*>(x.r) + to) -
-                                   sum[n][c];
-                        if (s.sweep != Sweep::Last) store(x.r + to, r[c]);
+                    const auto place_of = [&](int c) {
+                        return base + static_cast<std::size_t>(c) * s.stride + i;
+                    };
+                    if (s.sweep == Sweep::Product) {
+                        for (int c = 0; c < D; ++c) store(x.out + place_of(c), sum[n][c]);
+                        continue;
                     }
-                    if (s.sweep == Sweep::Product || s.sweep == Sweep::Residual) continue;
+                    V r[D];
+                    for (int c = 0; c < D; ++c)
+                        r[c] = s.sweep == Sweep::Finish ? sum[n][c] : load(x.b + place_of(c)) - sum[n][c];
+                    if (s.sweep == Sweep::Residual) {
+                        for (int c = 0; c < D; ++c) store(x.out + place_of(c), r[c]);
+                        continue;
+                    }
                     for (int c = 0; c < D; ++c) {
-                        const std::size_t to = base + static_cast<std::size_t>(c) * s.stride + i;
                         V z = load(inverse + static_cast<std::size_t>(c * D) * lanes) * r[0];
                         for (int d = 1; d < D; ++d)
                             z += load(inverse + static_cast<std::size_t>(c * D + d) * lanes) * r[d];
-                        z *= s.factors.step;
-                        if (s.sweep != Sweep::First) {
-                            z += s.factors.keep * v[c];
-                            store(x.x + to, load(static_cast<const float*>(x.x) + to) + s.factors.weight * z);
-                        } else {
-                            store(x.x + to, v[c] + s.factors.weight * z);
-                        }
-                        if (s.sweep != Sweep::Last) store(x.z + to, z);
+                        z *= s.factors.c1;
+                        float* out = x.out + place_of(c);
+                        if (s.sweep == Sweep::Step)
+                            store(out, z);
+                        else if (s.sweep == Sweep::Single)
+                            store(out, v[c] + z);
+                        else if (s.fresh)
+                            store(out, s.factors.c0 * v[c] - z);
+                        else
+                            store(out, load(static_cast<const float*>(out)) + s.factors.c0 * v[c] - z);
                     }
                 }
             }
@@ -514,8 +605,9 @@ inline void cell_product(int width, const double* m, double scale, const double*
 extern const Kernels UPRIGHT_TABLE;
 const Kernels UPRIGHT_TABLE = {UPRIGHT_NAME,
                                static_cast<int>(sizeof(UPRIGHT_ISA::Coefficient)),
-                               UPRIGHT_ISA::box<float>,
-                               UPRIGHT_ISA::box<double>,
+                               UPRIGHT_ISA::box_float,
+                               UPRIGHT_ISA::box_in_double<double>,
+                               UPRIGHT_ISA::box_in_double<float>,
                                UPRIGHT_ISA::stencil,
                                UPRIGHT_ISA::pack,
                                UPRIGHT_ISA::add_child,

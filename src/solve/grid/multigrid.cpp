@@ -17,9 +17,29 @@ int thread_number() {
     return omp_get_thread_num();
 }
 
-SweepFactors chebyshev(int degree, int i, double bound) {
-    const ChebyshevStep step = chebyshev_step(degree, i, bound);
-    return {static_cast<float>(step.keep), static_cast<float>(step.step), static_cast<float>(step.weight)};
+SweepFactors factors_of(double c0, double c1) {
+    return {static_cast<float>(c0), static_cast<float>(c1)};
+}
+
+// The smoother's steps x <- x + weight z, z <- keep z + step S r (solve/chebyshev.hpp), gathered so that no
+// residual is kept on the way. One step: x + c1 S r. Two from nothing: c0 S b - c1 S A S b. Two from x:
+// z = c1 S r, then x + c0 z - c1 S A z.
+SweepFactors one_step(double bound) {
+    const ChebyshevStep a = chebyshev_step(1, 1, bound);
+    return factors_of(0.0, a.weight * a.step);
+}
+SweepFactors two_from_nothing(double bound) {
+    const ChebyshevStep a = chebyshev_step(2, 1, bound);
+    const ChebyshevStep b = chebyshev_step(2, 2, bound);
+    return factors_of(a.weight * a.step + b.weight * (b.keep * a.step + b.step), b.weight * b.step * a.step);
+}
+SweepFactors first_of_two(double bound) {
+    return factors_of(0.0, chebyshev_step(2, 1, bound).step);
+}
+SweepFactors second_of_two(double bound) {
+    const ChebyshevStep a = chebyshev_step(2, 1, bound);
+    const ChebyshevStep b = chebyshev_step(2, 2, bound);
+    return factors_of(a.weight + b.weight * (b.keep + b.step / a.step), b.weight * b.step);
 }
 
 constexpr std::size_t nodes_worth_asking = 40000;
@@ -41,15 +61,27 @@ struct Multigrid::Level {
     bool ring = false; // along the last axis
     std::size_t stride = 0;
     std::size_t rows = 0; // of nodes
-    bool stencil = true;
+    bool box = false;     // cells without stencils
+    // Of box cells: their scales by row and kind, and the inverse of the diagonal beside the vectors.
+    Strip<float> cell_scale;              // rows of cells
+    std::vector<Strip<float>> more_scale; // more rows, where kinds meet in one row
+    std::vector<std::uint32_t> row_starts;
+    std::vector<CellRow> cell_rows;
+    Strip<float> inverse_diagonal;
+    // Cells with matrices of their own, by layers: those that touch held directions below the fine level.
+    std::vector<std::int32_t> special_of; // for each cell, -1: none
+    std::vector<std::size_t> special_starts;
+    std::vector<std::uint32_t> special_cells;
+    std::vector<float> special;
+    // Of stencils.
     Strip<char> beside;
     Strip<float> scale, diagonal, inverse;
     double bound = 2.0; // of the spectrum that the smoother sees
     struct Work {
-        Strip<float> b, x, r, z, y;
+        Strip<float> b, x, r;
     };
     std::vector<Work> work;      // one a right-hand side
-    bool fine = false;           // right-hand sides share r, z and y
+    bool fine = false;           // right-hand sides share r
     std::vector<float> matrices; // of every cell, where they are kept while building
 
     // A plane of nodes by its number, which may be one beyond the ends of a ring; -1: there is none.
@@ -57,7 +89,7 @@ struct Multigrid::Level {
         if (k >= 0 && k < nodes[2]) return k;
         return ring ? (k + nodes[2]) % nodes[2] : -1;
     }
-    Work& spare(int slot) { return work[fine ? 0 : static_cast<std::size_t>(slot)]; }
+    Strip<float>& residual(int slot) { return work[fine ? 0 : static_cast<std::size_t>(slot)].r; }
     std::size_t cell_count() const {
         return static_cast<std::size_t>(cells[0]) * static_cast<std::size_t>(cells[1]) *
                static_cast<std::size_t>(cells[2]);
@@ -127,11 +159,15 @@ Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
     }
     find_blocks();
     find_bound();
-    fine->stencil = !matrix_free_;
+    find_grandchildren();
+    fine->box = matrix_free_;
     fine->fine = true;
     levels_.push_back(std::move(fine));
     mark_nodes();
-    inverse_diagonal_ = Strip<float>(length_);
+    if (!matrix_free_) {
+        levels_[0]->inverse_diagonal = Strip<float>(length_);
+        mark_free();
+    }
     dots_.assign(levels_[0]->rows, 0.0);
     scratch_.resize(static_cast<std::size_t>(std::max(1, options_.threads)));
 }
@@ -345,96 +381,209 @@ bool Multigrid::first_matrix(int i, int j, int k, float* out) const {
     return any;
 }
 
+// P' K P over two levels, for box cells whose second coarse level is made at once.
+void Multigrid::find_grandchildren() {
+    if (!matrix_free_) return;
+    for (const Eigen::MatrixXd& K : system_.kinds) {
+        std::vector<Eigen::MatrixXf> all;
+        for (int child = 0; child < 8; ++child)
+            for (int grand = 0; grand < 8; ++grand) {
+                const Eigen::MatrixXd p = interpolation_[static_cast<std::size_t>(grand)] *
+                                          interpolation_[static_cast<std::size_t>(child)];
+                Eigen::MatrixXd P = Eigen::MatrixXd::Zero(24, 24);
+                for (int f = 0; f < 8; ++f)
+                    for (int c = 0; c < 8; ++c)
+                        for (int d = 0; d < 3; ++d) P(f * 3 + d, c * 3 + d) = p(f, c);
+                all.emplace_back((P.transpose() * K * P).cast<float>());
+            }
+        grandchild_.push_back(std::move(all));
+    }
+}
+
+// The rows of cells of a level of box cells; `kinds` has a bit for every kind in a row.
+void Multigrid::make_rows(Level& level, const std::vector<std::uint64_t>& kinds) {
+    level.cell_scale = Strip<float>(kinds.size() * level.stride);
+    level.row_starts.assign(kinds.size() + 1, 0);
+    for (std::size_t row = 0; row < kinds.size(); ++row) {
+        bool more = false;
+        for (int kind = 0; kind < 64; ++kind) {
+            if ((kinds[row] >> kind & 1U) == 0) continue;
+            const float* at = level.cell_scale.data() + row * level.stride;
+            if (more) {
+                level.more_scale.emplace_back(level.stride);
+                at = level.more_scale.back().data();
+            }
+            level.cell_rows.push_back({at, kind});
+            more = true;
+        }
+        level.row_starts[row + 1] = static_cast<std::uint32_t>(level.cell_rows.size());
+    }
+}
+
 void Multigrid::set_scales(const std::vector<double>& scale) {
     if (!matrix_free_) return;
-    const Level& fine = *levels_[0];
+    Level& fine = *levels_[0];
     const auto nx = static_cast<std::size_t>(fine.cells[0]);
     const std::size_t rows =
         static_cast<std::size_t>(fine.cells[1]) * static_cast<std::size_t>(fine.cells[2]);
-    const bool fresh = row_starts_.empty();
-    if (fresh) {
-        scale_ = Strip<float>(rows * fine.stride);
-        row_starts_.assign(rows + 1, 0);
-        for (std::size_t row = 0; row < rows; ++row) {
-            std::vector<int> found;
-            for (std::size_t i = 0; i < nx; ++i) {
-                const std::int32_t e = system_.element_of[row * nx + i];
-                if (e < 0) continue;
-                const int kind = system_.kind_of[static_cast<std::size_t>(e)];
-                if (std::find(found.begin(), found.end(), kind) == found.end()) found.push_back(kind);
-            }
-            for (std::size_t f = 0; f < found.size(); ++f) {
-                const float* at = scale_.data() + row * fine.stride;
-                if (f > 0) {
-                    kind_scale_.emplace_back(fine.stride);
-                    at = kind_scale_.back().data();
-                }
-                rows_.push_back({at, found[f]});
-            }
-            row_starts_[row + 1] = static_cast<std::uint32_t>(rows_.size());
-        }
+    if (fine.row_starts.empty()) {
+        std::vector<std::uint64_t> kinds(rows, 0);
+        for (std::size_t cell = 0; cell < system_.element_of.size(); ++cell)
+            if (const std::int32_t e = system_.element_of[cell]; e >= 0)
+                kinds[cell / nx] |= std::uint64_t{1} << system_.kind_of[static_cast<std::size_t>(e)];
+        make_rows(fine, kinds);
     }
 #pragma omp parallel for num_threads(options_.threads) schedule(static)
-    for (std::size_t row = 0; row < rows; ++row)
-        for (std::uint32_t entry = row_starts_[row]; entry < row_starts_[row + 1]; ++entry) {
-            auto* at = const_cast<float*>(rows_[entry].scale);
+    for (std::size_t row = 0; row < rows; ++row) {
+        const std::int32_t* elements = system_.element_of.data() + row * nx;
+        for (std::uint32_t entry = fine.row_starts[row]; entry < fine.row_starts[row + 1]; ++entry) {
+            auto* at = const_cast<float*>(fine.cell_rows[entry].scale);
             for (std::size_t i = 0; i < nx; ++i) {
-                const std::int32_t e = system_.element_of[row * nx + i];
-                at[i] = e >= 0 && system_.kind_of[static_cast<std::size_t>(e)] == rows_[entry].kind
+                const std::int32_t e = elements[i];
+                at[i] = e >= 0 && system_.kind_of[static_cast<std::size_t>(e)] == fine.cell_rows[entry].kind
                             ? static_cast<float>(scale[static_cast<std::size_t>(e)])
                             : 0.0F;
             }
         }
+    }
 }
 
-void Multigrid::set_diagonal(const std::vector<double>& scale) {
+// Level 1 of box cells: the mean stiffness of the eight cells within each, and the exact product where one of
+// them touches held directions, so that no support is lost.
+void Multigrid::average() {
     const Level& fine = *levels_[0];
-    const int nx = fine.nodes[0];
-    const int ny = fine.nodes[1];
-    std::vector<std::vector<double>> diagonals; // by kind, corner and component
-    for (const Eigen::MatrixXd& K : system_.kinds) {
-        diagonals.emplace_back(static_cast<std::size_t>(width_));
-        for (int i = 0; i < width_; ++i) diagonals.back()[static_cast<std::size_t>(i)] = K(i, i);
-    }
-#pragma omp parallel for num_threads(options_.threads) schedule(static)
-    for (std::size_t row = 0; row < fine.rows; ++row) {
-        const int j = static_cast<int>(row) % ny;
-        const int k = static_cast<int>(row) / ny;
-        for (int i = 0; i < nx; ++i) {
-            std::array<double, 3> sum{};
-            for (int a = 0; a < corners_; ++a) {
-                const int x = i - (a & 1);
-                const int y = j - ((a >> 1) & 1);
-                int z = k - (a >> 2);
-                if (fine.ring && z < 0) z = fine.cells[2] - 1;
-                if (x < 0 || y < 0 || z < 0 || x >= fine.cells[0] || y >= fine.cells[1] || z >= fine.cells[2])
-                    continue;
-                const std::int32_t e =
-                    system_
-                        .element_of[(static_cast<std::size_t>(z) * static_cast<std::size_t>(fine.cells[1]) +
-                                     static_cast<std::size_t>(y)) *
-                                        static_cast<std::size_t>(fine.cells[0]) +
-                                    static_cast<std::size_t>(x)];
-                if (e < 0) continue;
-                const double* of = diagonals[system_.kind_of[static_cast<std::size_t>(e)]].data();
-                for (int c = 0; c < dimension_; ++c)
-                    sum[static_cast<std::size_t>(c)] +=
-                        scale[static_cast<std::size_t>(e)] * of[a * dimension_ + c];
+    Level& level = *levels_[1];
+    const auto nx = static_cast<std::size_t>(level.cells[0]);
+    const std::size_t rows =
+        static_cast<std::size_t>(level.cells[1]) * static_cast<std::size_t>(level.cells[2]);
+    const auto fine_row = [&](int j, int k) {
+        return static_cast<std::size_t>(k) * static_cast<std::size_t>(fine.cells[1]) +
+               static_cast<std::size_t>(j);
+    };
+    const auto children = [&](std::size_t row, auto&& call) {
+        const int j = static_cast<int>(row % static_cast<std::size_t>(level.cells[1]));
+        const int k = static_cast<int>(row / static_cast<std::size_t>(level.cells[1]));
+        for (int z = 2 * k; z < std::min(2 * k + 2, fine.cells[2]); ++z)
+            for (int y = 2 * j; y < std::min(2 * j + 2, fine.cells[1]); ++y) call(fine_row(y, z));
+    };
+    if (!level.box) {
+        level.box = true;
+        std::vector<std::uint64_t> kinds(rows, 0);
+        level.special_of.assign(level.cell_count(), -1);
+        level.special_starts.assign(1, 0);
+        for (std::size_t row = 0; row < rows; ++row) {
+            std::vector<bool> touches(nx, false);
+            children(row, [&](std::size_t below) {
+                for (std::uint32_t n = fine.row_starts[below]; n < fine.row_starts[below + 1]; ++n)
+                    kinds[row] |= std::uint64_t{1} << fine.cell_rows[n].kind;
+                const auto count = static_cast<std::size_t>(fine.cells[0]);
+                for (std::size_t i = 0; i < count; ++i)
+                    if (cell_kind_[below * count + i] == 2) touches[i / 2] = true;
+            });
+            for (std::size_t i = 0; i < nx; ++i) {
+                if (!touches[i]) continue;
+                level.special_of[row * nx + i] = static_cast<std::int32_t>(level.special_cells.size());
+                level.special_cells.push_back(static_cast<std::uint32_t>(row * nx + i));
             }
-            const std::size_t node = row * static_cast<std::size_t>(nx) + static_cast<std::size_t>(i);
-            const std::uint8_t mask = mask_[node];
-            const double mean = (sum[0] + sum[1] + sum[2]) / dimension_;
-            for (int c = 0; c < dimension_; ++c) {
-                const bool slope = (mask & 8U) != 0;
-                const double own = slope ? mean : sum[static_cast<std::size_t>(c)];
-                const bool held = !slope && (mask & (1U << c)) != 0;
-                inverse_diagonal_[(row * static_cast<std::size_t>(dimension_) + static_cast<std::size_t>(c)) *
-                                      fine.stride +
-                                  static_cast<std::size_t>(i)] =
-                    held || own <= 0.0 ? 0.0F : static_cast<float>(1.0 / own);
-            }
+            if ((row + 1) % static_cast<std::size_t>(level.cells[1]) == 0)
+                level.special_starts.push_back(level.special_cells.size());
         }
+        make_rows(level, kinds);
+        level.special.assign(level.special_cells.size() * 576, 0.0F);
     }
+#pragma omp parallel num_threads(options_.threads)
+    {
+        std::vector<float> sum(fine.stride);
+#pragma omp for schedule(static)
+        for (std::size_t row = 0; row < rows; ++row)
+            for (std::uint32_t entry = level.row_starts[row]; entry < level.row_starts[row + 1]; ++entry) {
+                std::fill(sum.begin(), sum.end(), 0.0F);
+                children(row, [&](std::size_t below) {
+                    for (std::uint32_t n = fine.row_starts[below]; n < fine.row_starts[below + 1]; ++n)
+                        if (fine.cell_rows[n].kind == level.cell_rows[entry].kind)
+                            for (std::size_t i = 0; i < fine.stride; ++i)
+                                sum[i] += fine.cell_rows[n].scale[i];
+                });
+                auto* at = const_cast<float*>(level.cell_rows[entry].scale);
+                // Stiffness grows with the size of a cell of the same shape: twice the mean.
+                for (std::size_t i = 0; i < nx; ++i)
+                    at[i] =
+                        level.special_of[row * nx + i] >= 0 ? 0.0F : 0.25F * (sum[2 * i] + sum[2 * i + 1]);
+            }
+    }
+#pragma omp parallel for num_threads(options_.threads) schedule(dynamic, 16)
+    for (std::size_t n = 0; n < level.special_cells.size(); ++n) {
+        const std::size_t cell = level.special_cells[n];
+        first_matrix(static_cast<int>(cell % nx),
+                     static_cast<int>(cell / nx % static_cast<std::size_t>(level.cells[1])),
+                     static_cast<int>(cell / nx / static_cast<std::size_t>(level.cells[1])),
+                     level.special.data() + n * 576);
+    }
+}
+
+// The inverse of the diagonal of a level of box cells; zero at directions that are held.
+void Multigrid::set_inverse(Level& level) {
+    const bool fine = &level == levels_[0].get();
+    const std::size_t stride = level.stride;
+    const std::size_t length = level.rows * 3 * stride;
+    if (level.inverse_diagonal.size() == 0) level.inverse_diagonal = Strip<float>(length + lanes);
+    std::vector<std::array<float, 3>> diagonals; // the same at every corner of a cell
+    for (const Eigen::MatrixXd& K : system_.kinds)
+        diagonals.push_back(
+            {static_cast<float>(K(0, 0)), static_cast<float>(K(1, 1)), static_cast<float>(K(2, 2))});
+    float* all = level.inverse_diagonal.data();
+#pragma omp parallel for num_threads(options_.threads) schedule(static)
+    for (std::size_t row = 0; row < level.rows; ++row) {
+        const int j = static_cast<int>(row) % level.nodes[1];
+        const int k = static_cast<int>(row) / level.nodes[1];
+        float* out = all + row * 3 * stride;
+        std::fill_n(out, 3 * stride, 0.0F);
+        for (int z = std::max(0, k - 1); z <= std::min(k, level.cells[2] - 1); ++z)
+            for (int y = std::max(0, j - 1); y <= std::min(j, level.cells[1] - 1); ++y) {
+                const std::size_t cells =
+                    static_cast<std::size_t>(z) * static_cast<std::size_t>(level.cells[1]) +
+                    static_cast<std::size_t>(y);
+                for (std::uint32_t n = level.row_starts[cells]; n < level.row_starts[cells + 1]; ++n) {
+                    const float* s = level.cell_rows[n].scale;
+                    for (std::size_t c = 0; c < 3; ++c) {
+                        const float d = diagonals[static_cast<std::size_t>(level.cell_rows[n].kind)][c];
+                        float* to = out + c * stride;
+                        to[0] += d * s[0];
+                        for (std::size_t i = 1; i < stride; ++i) to[i] += d * (s[i] + s[i - 1]);
+                    }
+                }
+            }
+    }
+    const auto place_of = [&](std::size_t node, std::size_t c) {
+        const auto nx = static_cast<std::size_t>(level.nodes[0]);
+        return (node / nx * 3 + c) * stride + node % nx;
+    };
+    for (std::size_t n = 0; n < level.special_cells.size(); ++n)
+        for (int a = 0; a < 8; ++a)
+            for (std::size_t c = 0; c < 3; ++c)
+                all[place_of(corner(level, level.special_cells[n], a), c)] +=
+                    level.special[n * 576 + (static_cast<std::size_t>(a) * 3 + c) * 25];
+    if (fine) {
+        for (const Slope& slope : slopes_) {
+            float mean = 0.0F;
+            for (std::size_t c = 0; c < 3; ++c) mean += all[place_of(slope.node, c)] / 3.0F;
+            for (std::size_t c = 0; c < 3; ++c) all[place_of(slope.node, c)] = mean;
+        }
+        for (const std::size_t at : fixed_) all[at] = 0.0F;
+    }
+#pragma omp parallel for simd num_threads(options_.threads) schedule(static)
+    for (std::size_t i = 0; i < length; ++i) all[i] = all[i] > 0.0F ? 1.0F / all[i] : 0.0F;
+}
+
+// Where the fine level has stencils: one where a direction may move, zero elsewhere.
+void Multigrid::mark_free() {
+    Level& fine = *levels_[0];
+    const auto d = static_cast<std::size_t>(dimension_);
+    for (std::size_t cell = 0; cell < cell_kind_.size(); ++cell)
+        for (int a = 0; a < corners_ && cell_kind_[cell] != 0; ++a)
+            for (std::size_t c = 0; c < d; ++c)
+                fine.inverse_diagonal[place(corner(fine, cell, a) * d + c)] = 1.0F;
+    for (const std::size_t at : fixed_) fine.inverse_diagonal[at] = 0.0F;
 }
 
 // Levels down to one that is cheap to factorise: few nodes, or few in use and far apart.
@@ -504,8 +653,14 @@ void Multigrid::take(const std::vector<double>& scale) {
 void Multigrid::update(const std::vector<double>& scale) {
     element_scale_ = &scale;
     take(scale);
-    set_diagonal(scale);
     choose_levels(scale);
+    if (matrix_free_) {
+        set_inverse(*levels_[0]);
+        if (levels_.size() > 2) {
+            average();
+            set_inverse(*levels_[1]);
+        }
+    }
     build();
     element_scale_ = nullptr;
 }
@@ -664,7 +819,10 @@ void Multigrid::gather_plane(Level& level, int k, const float* below, const floa
 void Multigrid::build() {
     const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
     const std::size_t last = levels_.size() - 1;
-    for (std::size_t l = matrix_free_ ? 1 : 0; l <= last; ++l) {
+    const std::size_t first = matrix_free_ ? std::min<std::size_t>(2, last) : 0; // with matrices
+    levels_[0]->bound = bound_;
+    if (first == 2) estimate(*levels_[1]);
+    for (std::size_t l = first; l <= last; ++l) {
         Level& level = *levels_[l];
         if (l < last && level.beside.size() == 0) {
             const auto neighbours = static_cast<std::size_t>(dimension_ == 3 ? 27 : 9);
@@ -687,7 +845,6 @@ void Multigrid::build() {
                 rolling.resize((level.ring ? 3 : 2) * layer * size);
         }
         if (l < last) levels_[l + 1]->matrices.assign(levels_[l + 1]->cell_count() * size, 0.0F);
-        if (l < last && l + 1 == 1 && matrix_free_) levels_[l + 1]->matrices.clear();
         const auto layer_at = [&](int k) {
             if (kept || l == last) return level.matrices.data() + static_cast<std::size_t>(k) * layer * size;
             // The first layer of a ring is wanted once more at its end.
@@ -699,10 +856,13 @@ void Multigrid::build() {
             if (!kept) {
 #pragma omp parallel for num_threads(options_.threads) schedule(dynamic, 64)
                 for (std::size_t c = 0; c < layer; ++c) {
-                    if (l == 1) {
-                        first_matrix(static_cast<int>(c % static_cast<std::size_t>(level.cells[0])),
-                                     static_cast<int>(c / static_cast<std::size_t>(level.cells[0])), k,
-                                     here + c * size);
+                    if (l > 0) {
+                        const int i = static_cast<int>(c % static_cast<std::size_t>(level.cells[0]));
+                        const int j = static_cast<int>(c / static_cast<std::size_t>(level.cells[0]));
+                        if (l == 1)
+                            first_matrix(i, j, k, here + c * size);
+                        else
+                            second_matrix(i, j, k, here + c * size);
                         continue;
                     }
                     std::array<double, 576> own{};
@@ -749,7 +909,6 @@ void Multigrid::build() {
             if (l > 0) estimate(level);
         }
     }
-    levels_[0]->bound = bound_;
 
     // The last level, factorised.
     Level& level = *levels_[last];
@@ -815,6 +974,45 @@ void Multigrid::build() {
     coarsest.solver->update(std::vector<double>(stored, 1.0));
 }
 
+// Of a cell of level 2 of box cells, from the fine cells or from cells of level 1 with matrices of their own.
+void Multigrid::second_matrix(int i, int j, int k, float* out) const {
+    const Level& fine = *levels_[0];
+    const Level& middle = *levels_[1];
+    std::fill_n(out, 576, 0.0F);
+    for (int child = 0; child < 8; ++child) {
+        const int x = 2 * i + (child & 1);
+        const int y = 2 * j + ((child >> 1) & 1);
+        const int z = 2 * k + (child >> 2);
+        if (x >= middle.cells[0] || y >= middle.cells[1] || z >= middle.cells[2]) continue;
+        const std::size_t cell = (static_cast<std::size_t>(z) * static_cast<std::size_t>(middle.cells[1]) +
+                                  static_cast<std::size_t>(y)) *
+                                     static_cast<std::size_t>(middle.cells[0]) +
+                                 static_cast<std::size_t>(x);
+        if (const std::int32_t special = middle.special_of[cell]; special >= 0) {
+            kernels_.add_child(3, middle.special.data() + static_cast<std::size_t>(special) * 576,
+                               interpolation_float_[static_cast<std::size_t>(child)].data(), out);
+            continue;
+        }
+        for (int grand = 0; grand < 8; ++grand) {
+            const int u = 2 * x + (grand & 1);
+            const int v = 2 * y + ((grand >> 1) & 1);
+            const int w = 2 * z + (grand >> 2);
+            if (u >= fine.cells[0] || v >= fine.cells[1] || w >= fine.cells[2]) continue;
+            const std::int32_t e =
+                system_.element_of[(static_cast<std::size_t>(w) * static_cast<std::size_t>(fine.cells[1]) +
+                                    static_cast<std::size_t>(v)) *
+                                       static_cast<std::size_t>(fine.cells[0]) +
+                                   static_cast<std::size_t>(u)];
+            if (e < 0) continue;
+            kernels_.add_scaled(static_cast<float>((*element_scale_)[static_cast<std::size_t>(e)]),
+                                grandchild_[system_.kind_of[static_cast<std::size_t>(e)]]
+                                           [static_cast<std::size_t>(8 * child + grand)]
+                                               .data(),
+                                out, 576);
+        }
+    }
+}
+
 // The largest eigenvalue that the smoother sees: power iterations, and five percent for what they miss.
 void Multigrid::estimate(Level& level) {
     std::size_t at = 0;
@@ -831,24 +1029,35 @@ void Multigrid::estimate(Level& level) {
             seed = seed * 1664525U + 1013904223U;
             work.x[strip * level.stride + i] = static_cast<float>(seed >> 8) * (2.0F / 16777216.0F) - 1.0F;
         }
-    SweepFactors factors;
-    factors.step = 1.0F;
     double found = 1.0;
+    double length_before = 0.0;
+    std::vector<double> norms(level.rows);
+    const std::size_t row_length = static_cast<std::size_t>(dimension_) * level.stride;
     for (int step = 0; step < 10; ++step) {
-        const SweepVectors<float> v{work.x.data(), work.b.data(), work.r.data(), work.z.data(),
-                                    work.y.data()};
-        sweep(at, Sweep::First, &v, 1, factors);
+        // Vectors stay of about unit length: the last value goes into the step.
+        const SweepVectors<float> v{work.x.data(), work.b.data(), work.r.data()};
+        sweep(at, Sweep::Step, &v, 1, factors_of(0.0, 1.0 / found));
+#pragma omp parallel for num_threads(options_.threads) schedule(static)
+        for (std::size_t row = 0; row < level.rows; ++row) {
+            double sum = 0.0;
+            const float* z = work.r.data() + row * row_length;
+#pragma omp simd reduction(+ : sum)
+            for (std::size_t i = 0; i < row_length; ++i)
+                sum += static_cast<double>(z[i]) * static_cast<double>(z[i]);
+            norms[row] = sum;
+        }
         double norm = 0.0;
-        for (std::size_t i = 0; i < length; ++i)
-            norm += static_cast<double>(work.z[i]) * static_cast<double>(work.z[i]);
+        for (const double n : norms) norm += n;
         norm = std::sqrt(norm);
         if (!(norm > 0.0)) break;
-        found = norm;
-        const auto shrink = static_cast<float>(1.0 / norm);
-        for (std::size_t i = 0; i < length; ++i) work.x[i] = work.z[i] * shrink;
-        if (step == 0) found = 2.0; // the first vector was not of unit length
+        // The first vector was not of unit length.
+        const double grown = step == 0 ? 1.0 : norm / length_before;
+        length_before = norm;
+        if (step > 0) found *= grown;
+        std::swap(work.x, work.r);
     }
     level.bound = 1.05 * found;
+    if (level.box) level.bound = std::max(level.bound, bound_);
 }
 
 namespace {
@@ -870,9 +1079,22 @@ struct Parts {
 } // namespace
 
 void Multigrid::sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vectors, int count,
-                      const SweepFactors& factors) const {
+                      const SweepFactors& factors, bool fresh) const {
     const Level& level = *levels_[l];
-    if (level.stencil) {
+    if (level.box) {
+        for (int n = 0; n < count; ++n) {
+            // From nothing the smoother's first direction is S b, made on the way.
+            box_sweep<float, float>(level, kernels_.box_float, [&](BoxSweep<float>& s) {
+                s.blocks = blocks_float_.data();
+                s.sweep = kind;
+                s.scaled = fresh;
+                s.fresh = fresh;
+                s.vectors = vectors[n];
+                s.factors = factors;
+            });
+            if (!level.special_cells.empty()) add_special(level, kind, vectors[n], factors, fresh);
+        }
+    } else {
         StencilSweep s;
         s.dimension = dimension_;
         s.nodes_y = level.nodes[1];
@@ -884,6 +1106,7 @@ void Multigrid::sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vect
         s.diagonal = level.diagonal.data();
         s.inverse = level.inverse.data();
         s.sweep = kind;
+        s.fresh = fresh;
         s.vectors = vectors;
         s.count = count;
         s.factors = factors;
@@ -897,34 +1120,67 @@ void Multigrid::sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vect
             mine.to_row = std::min(rows, (p + 1) * part);
             kernels_.stencil(mine);
         }
-    } else {
-        const Parts parts(level.nodes[1], level.nodes[2], 24 * sizeof(float) * level.stride,
-                          options_.threads);
-        const std::size_t need = box_scratch(level.stride, parts.row_size);
-#pragma omp parallel for num_threads(options_.threads) schedule(dynamic)
-        for (int part = 0; part < parts.rows * parts.planes; ++part) {
-            Strip<char>& scratch = scratch_[static_cast<std::size_t>(thread_number())];
-            if (scratch.size() < need) scratch = Strip<char>(need);
-            BoxSweep<float> s;
-            s.grid = {level.cells[0], level.cells[1],     level.cells[2],
-                      level.stride,   row_starts_.data(), rows_.data()};
-            s.blocks = blocks_float_.data();
-            s.sweep = kind;
-            s.vectors = vectors[0];
-            s.factors = factors;
-            s.inverse_diagonal = inverse_diagonal_.data();
-            s.from_row = part % parts.rows * parts.row_size;
-            s.to_row = std::min(level.nodes[1], s.from_row + parts.row_size);
-            s.from_plane = part / parts.rows * parts.plane_size;
-            s.to_plane = std::min(level.nodes[2], s.from_plane + parts.plane_size);
-            if (s.from_row >= s.to_row || s.from_plane >= s.to_plane) continue;
-            kernels_.box_float(s, scratch.data());
-        }
     }
-    if (l > 0 || slopes_.empty()) return;
+    if (l > 0 || slopes_.empty() || kind == Sweep::Product || kind == Sweep::Residual) return;
     // Nodes on slopes: the smoother's steps are turned into the directions that are free.
-    if (kind == Sweep::First || kind == Sweep::Further) fix(vectors[0].z);
-    if (kind != Sweep::Product && kind != Sweep::Residual) fix(vectors[0].x);
+    for (int n = 0; n < count; ++n) fix(vectors[n].out);
+}
+
+template <class T, class Stored, class Fill>
+void Multigrid::box_sweep(const Level& level, void (*run)(const BoxSweep<T, Stored>&, void*),
+                          Fill&& fill) const {
+    const Parts parts(level.nodes[1], level.nodes[2], 24 * sizeof(T) * level.stride, options_.threads);
+    const std::size_t need = box_scratch(level.stride, parts.row_size);
+#pragma omp parallel for num_threads(options_.threads) schedule(dynamic)
+    for (int part = 0; part < parts.rows * parts.planes; ++part) {
+        Strip<char>& scratch = scratch_[static_cast<std::size_t>(thread_number())];
+        if (scratch.size() < need) scratch = Strip<char>(need);
+        BoxSweep<T, Stored> s;
+        s.grid = {level.cells[0], level.cells[1],          level.cells[2],
+                  level.stride,   level.row_starts.data(), level.cell_rows.data()};
+        s.inverse_diagonal = level.inverse_diagonal.data();
+        s.from_row = part % parts.rows * parts.row_size;
+        s.to_row = std::min(level.nodes[1], s.from_row + parts.row_size);
+        s.from_plane = part / parts.rows * parts.plane_size;
+        s.to_plane = std::min(level.nodes[2], s.from_plane + parts.plane_size);
+        if (s.from_row >= s.to_row || s.from_plane >= s.to_plane) continue;
+        fill(s);
+        run(s, scratch.data());
+    }
+}
+
+// What the cells with matrices of their own add to a sweep, whose outcome is linear in A v. Even layers
+// first, then odd ones, so that no two threads meet at a node.
+void Multigrid::add_special(const Level& level, Sweep kind, const SweepVectors<float>& vectors,
+                            const SweepFactors& factors, bool scaled) const {
+    const int layers = level.cells[2];
+    const auto nx = static_cast<std::size_t>(level.nodes[0]);
+    const float* S = level.inverse_diagonal.data();
+    for (int odd = 0; odd < 2; ++odd) {
+#pragma omp parallel for num_threads(options_.threads) schedule(static)
+        for (int layer = odd; layer < layers; layer += 2)
+            for (std::size_t n = level.special_starts[static_cast<std::size_t>(layer)];
+                 n < level.special_starts[static_cast<std::size_t>(layer) + 1]; ++n) {
+                std::array<std::size_t, 24> at{};
+                std::array<float, 24> v{};
+                std::array<float, 24> force{};
+                for (int a = 0; a < 8; ++a) {
+                    const std::size_t node = corner(level, level.special_cells[n], a);
+                    for (std::size_t c = 0; c < 3; ++c)
+                        at[static_cast<std::size_t>(a) * 3 + c] =
+                            (node / nx * 3 + c) * level.stride + node % nx;
+                }
+                for (std::size_t r = 0; r < 24; ++r) v[r] = vectors.v[at[r]] * (scaled ? S[at[r]] : 1.0F);
+                for (std::size_t c = 0; c < 24; ++c) {
+                    const float* column = level.special.data() + n * 576 + c * 24;
+                    for (std::size_t r = 0; r < 24; ++r) force[r] += column[r] * v[c];
+                }
+                for (std::size_t r = 0; r < 24; ++r)
+                    vectors.out[at[r]] += kind == Sweep::Product    ? force[r]
+                                          : kind == Sweep::Residual ? -force[r]
+                                                                    : -factors.c1 * S[at[r]] * force[r];
+            }
+    }
 }
 
 double Multigrid::multiply(const double* v, double* out) const {
@@ -935,28 +1191,12 @@ double Multigrid::multiply(const double* v, double* out) const {
         for (std::size_t i = 0; i < length_; ++i) sum += v[i] * out[i];
         return sum;
     }
-    const Level& level = *levels_[0];
-    const Parts parts(level.nodes[1], level.nodes[2], 24 * sizeof(double) * level.stride, options_.threads);
-    const std::size_t need = box_scratch(level.stride, parts.row_size);
-#pragma omp parallel for num_threads(options_.threads) schedule(dynamic)
-    for (int part = 0; part < parts.rows * parts.planes; ++part) {
-        Strip<char>& scratch = scratch_[static_cast<std::size_t>(thread_number())];
-        if (scratch.size() < need) scratch = Strip<char>(need);
-        BoxSweep<double> s;
-        s.grid = {level.cells[0], level.cells[1],     level.cells[2],
-                  level.stride,   row_starts_.data(), rows_.data()};
+    box_sweep<double, double>(*levels_[0], kernels_.box_double, [&](BoxSweep<double>& s) {
         s.blocks = blocks_double_.data();
         s.sweep = Sweep::Product;
-        s.vectors.v = v;
-        s.vectors.r = out;
+        s.vectors = {v, nullptr, out};
         s.dots = dots_.data();
-        s.from_row = part % parts.rows * parts.row_size;
-        s.to_row = std::min(level.nodes[1], s.from_row + parts.row_size);
-        s.from_plane = part / parts.rows * parts.plane_size;
-        s.to_plane = std::min(level.nodes[2], s.from_plane + parts.plane_size);
-        if (s.from_row >= s.to_row || s.from_plane >= s.to_plane) continue;
-        kernels_.box_double(s, scratch.data());
-    }
+    });
     double sum = 0.0;
     for (const double dot : dots_) sum += dot;
     return sum;
@@ -1009,7 +1249,7 @@ void Multigrid::restrict_to(std::size_t l, int slot) {
     // The rows around each coarse row first, then along x.
     const Level& fine = *levels_[l];
     Level& coarse = *levels_[l + 1];
-    const float* from = fine.work[l == 0 ? 0 : static_cast<std::size_t>(slot)].r.data();
+    const float* from = levels_[l]->residual(slot).data();
     float* to = coarse.work[static_cast<std::size_t>(slot)].b.data();
     const int depth = dimension_ == 3 ? 1 : 0;
 #pragma omp parallel num_threads(options_.threads) if (coarse.rows > 16)
@@ -1081,10 +1321,10 @@ void Multigrid::prolong_from(std::size_t l, int slot) {
                     (row * static_cast<std::size_t>(dimension_) + static_cast<std::size_t>(c)) * fine.stride;
                 const auto count = static_cast<std::size_t>(fine.nodes[0]);
                 float* out = to + base;
-                const float* there = inverse_diagonal_.data() + base;
+                const float* there = masked ? fine.inverse_diagonal.data() + base : nullptr;
                 for (std::size_t i = 0; i < count; ++i) {
                     const float add = i % 2 == 0 ? line[i / 2] : 0.5F * (line[i / 2] + line[i / 2 + 1]);
-                    if (!masked || there[i] > 0.0F) out[i] += add;
+                    if (there == nullptr || there[i] > 0.0F) out[i] += add;
                 }
             }
         }
@@ -1092,55 +1332,55 @@ void Multigrid::prolong_from(std::size_t l, int slot) {
     if (masked) fix(to);
 }
 
+// x = factor * S b, S by blocks or by the diagonal.
+void Multigrid::scale_by_inverse(const Level& level, const float* b, double factor, float* x) const {
+    const std::size_t length = level.rows * static_cast<std::size_t>(dimension_) * level.stride;
+    const auto f = static_cast<float>(factor);
+    if (level.box) {
+        const float* inverse = level.inverse_diagonal.data();
+#pragma omp parallel for simd num_threads(options_.threads) schedule(static)
+        for (std::size_t i = 0; i < length; ++i) x[i] = f * inverse[i] * b[i];
+        return;
+    }
+    const std::size_t chunks = level.stride / lanes;
+    const auto d = static_cast<std::size_t>(dimension_);
+#pragma omp parallel for num_threads(options_.threads) schedule(static) if (level.rows > 16)
+    for (std::size_t row = 0; row < level.rows; ++row)
+        for (std::size_t chunk = 0; chunk < chunks; ++chunk) {
+            const float* inverse = level.inverse.data() + (row * chunks + chunk) * d * d * lanes;
+            const std::size_t base = row * d * level.stride + chunk * lanes;
+            for (std::size_t c = 0; c < d; ++c) {
+                std::array<float, lanes> sum{};
+                for (std::size_t e = 0; e < d; ++e) {
+                    const float* from = b + base + e * level.stride;
+                    const float* m = inverse + (c * d + e) * lanes;
+                    for (std::size_t i = 0; i < lanes; ++i) sum[i] += m[i] * from[i];
+                }
+                for (std::size_t i = 0; i < lanes; ++i) x[base + c * level.stride + i] = f * sum[i];
+            }
+        }
+}
+
 // From zero; right-hand sides `first` to `first + many`.
 void Multigrid::smooth_zero(std::size_t l, int first, int many) {
     Level& level = *levels_[l];
-    const int degree = degree_of(l);
-    const std::size_t length = level.rows * static_cast<std::size_t>(dimension_) * level.stride;
-    const SweepFactors factors = chebyshev(degree, 1, level.bound);
-    const std::size_t chunks = level.stride / lanes;
-    const auto blocks = static_cast<std::size_t>(dimension_ * dimension_);
+    std::array<SweepVectors<float>, most_together> v;
     for (int n = 0; n < many; ++n) {
         Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
-        Level::Work& spare = level.spare(first + n);
-        const float* b = work.b.data();
-        float* z = spare.z.data();
         float* x = work.x.data();
-        if (!level.stencil) {
-            const float* inverse = inverse_diagonal_.data();
-#pragma omp parallel for simd num_threads(options_.threads) schedule(static)
-            for (std::size_t i = 0; i < length; ++i) {
-                z[i] = factors.step * inverse[i] * b[i];
-                x[i] = factors.weight * z[i];
-            }
-        } else {
-#pragma omp parallel for num_threads(options_.threads) schedule(static) if (level.rows > 16)
-            for (std::size_t row = 0; row < level.rows; ++row)
-                for (std::size_t chunk = 0; chunk < chunks; ++chunk) {
-                    const float* inverse = level.inverse.data() + (row * chunks + chunk) * blocks * lanes;
-                    const std::size_t base =
-                        row * static_cast<std::size_t>(dimension_) * level.stride + chunk * lanes;
-                    for (std::size_t c = 0; c < static_cast<std::size_t>(dimension_); ++c) {
-                        std::array<float, lanes> sum{};
-                        for (std::size_t e = 0; e < static_cast<std::size_t>(dimension_); ++e) {
-                            const float* from = b + base + e * level.stride;
-                            const float* m = inverse + (c * static_cast<std::size_t>(dimension_) + e) * lanes;
-                            for (std::size_t i = 0; i < lanes; ++i) sum[i] += m[i] * from[i];
-                        }
-                        const std::size_t at = base + c * level.stride;
-                        for (std::size_t i = 0; i < lanes; ++i) {
-                            z[at + i] = factors.step * sum[i];
-                            x[at + i] = factors.weight * z[at + i];
-                        }
-                    }
-                }
+        if (degree_of(l) == 1) {
+            scale_by_inverse(level, work.b.data(), static_cast<double>(one_step(level.bound).c1), x);
+            if (l == 0 && !slopes_.empty()) fix(x);
+            continue;
         }
-        if (l == 0 && !slopes_.empty()) {
-            fix(z);
-            fix(x);
+        const float* direction = work.b.data();
+        if (!level.box) {
+            scale_by_inverse(level, work.b.data(), 1.0, level.residual(first + n).data());
+            direction = level.residual(first + n).data();
         }
+        v[static_cast<std::size_t>(n)] = {direction, nullptr, x};
     }
-    go_on(l, first, many, true);
+    if (degree_of(l) > 1) sweep(l, Sweep::Finish, v.data(), many, two_from_nothing(level.bound), true);
 }
 
 // From the x that is there.
@@ -1149,34 +1389,19 @@ void Multigrid::smooth(std::size_t l, int first, int many) {
     std::array<SweepVectors<float>, most_together> v;
     for (int n = 0; n < many; ++n) {
         Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
-        Level::Work& spare = level.spare(first + n);
-        v[static_cast<std::size_t>(n)] = {work.x.data(), work.b.data(), spare.r.data(), spare.z.data(),
-                                          spare.y.data()};
+        v[static_cast<std::size_t>(n)] = {work.x.data(), work.b.data(), level.residual(first + n).data()};
     }
-    sweep(l, Sweep::First, v.data(), many, chebyshev(degree_of(l), 1, level.bound));
+    if (degree_of(l) == 1) {
+        sweep(l, Sweep::Single, v.data(), many, one_step(level.bound));
+        for (int n = 0; n < many; ++n)
+            std::swap(level.work[static_cast<std::size_t>(first + n)].x, level.residual(first + n));
+        return;
+    }
+    sweep(l, Sweep::Step, v.data(), many, first_of_two(level.bound));
     for (int n = 0; n < many; ++n)
-        std::swap(level.work[static_cast<std::size_t>(first + n)].x, level.spare(first + n).y);
-    go_on(l, first, many, false);
-}
-
-// The steps of the smoother after its first; from zero the residual so far is the load. Nothing needs the
-// residual and the direction of the last step: it leaves them alone.
-void Multigrid::go_on(std::size_t l, int first, int many, bool from_zero) {
-    Level& level = *levels_[l];
-    const int degree = degree_of(l);
-    std::array<SweepVectors<float>, most_together> v;
-    for (int i = 2; i <= degree; ++i) {
-        for (int n = 0; n < many; ++n) {
-            Level::Work& spare = level.spare(first + n);
-            Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
-            v[static_cast<std::size_t>(n)] = {spare.z.data(), from_zero && i == 2 ? work.b.data() : nullptr,
-                                              spare.r.data(), spare.y.data(), work.x.data()};
-        }
-        sweep(l, i == degree ? Sweep::Last : Sweep::Further, v.data(), many,
-              chebyshev(degree, i, level.bound));
-        if (i == degree) break;
-        for (int n = 0; n < many; ++n) std::swap(level.spare(first + n).z, level.spare(first + n).y);
-    }
+        v[static_cast<std::size_t>(n)] = {level.residual(first + n).data(), nullptr,
+                                          level.work[static_cast<std::size_t>(first + n)].x.data()};
+    sweep(l, Sweep::Finish, v.data(), many, second_of_two(level.bound));
 }
 
 void Multigrid::solve_coarsest(int count) {
@@ -1225,11 +1450,11 @@ void Multigrid::visit(std::size_t l, int count) {
             for (int n = 0; n < together; ++n) {
                 Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
                 v[static_cast<std::size_t>(n)] = {work.x.data(), work.b.data(),
-                                                  level.spare(first + n).r.data(), nullptr, nullptr};
+                                                  level.residual(first + n).data()};
             }
             sweep(l, Sweep::Residual, v.data(), together, {});
             for (int n = 0; n < together; ++n) {
-                if (l == 0) fix(level.spare(first + n).r.data());
+                if (l == 0) fix(level.residual(first + n).data());
                 restrict_to(l, first + n);
             }
         }
@@ -1252,8 +1477,7 @@ void Multigrid::make_room(int count) {
             for (Strip<float>* strip : {&work.b, &work.x})
                 if (strip->size() == 0) *strip = Strip<float>(length);
             if (l == 0 && s > 0) continue;
-            for (Strip<float>* strip : {&work.r, &work.z, &work.y})
-                if (strip->size() == 0) *strip = Strip<float>(length);
+            if (work.r.size() == 0) work.r = Strip<float>(length);
         }
     }
 }
@@ -1296,8 +1520,8 @@ std::size_t Multigrid::nodes_of_level(std::size_t l) const {
 void Multigrid::sweep_for_bench(std::size_t l) const {
     Level& level = *levels_.at(l);
     Level::Work& work = level.work.at(0);
-    const SweepVectors<float> v{work.z.data(), work.b.data(), work.r.data(), work.y.data(), work.x.data()};
-    sweep(l, Sweep::Further, &v, 1, chebyshev(2, 2, level.bound));
+    const SweepVectors<float> v{work.x.data(), work.b.data(), work.r.data()};
+    sweep(l, Sweep::Step, &v, 1, first_of_two(level.bound));
 }
 
 int Multigrid::levels() const {
@@ -1309,15 +1533,16 @@ std::size_t Multigrid::coarsest_unknowns() const {
 }
 
 double Multigrid::bytes() const {
-    double out = 4.0 * static_cast<double>(scale_.size() + inverse_diagonal_.size()) +
-                 static_cast<double>(mask_.size() + cell_kind_.size());
-    for (const Strip<float>& strip : kind_scale_) out += 4.0 * static_cast<double>(strip.size());
+    double out = static_cast<double>(mask_.size() + cell_kind_.size());
     for (const auto& level : levels_) {
+        for (const Strip<float>& strip : level->more_scale) out += 4.0 * static_cast<double>(strip.size());
         out +=
             static_cast<double>(level->beside.size()) +
-            4.0 * static_cast<double>(level->scale.size() + level->diagonal.size() + level->inverse.size());
+            4.0 * static_cast<double>(level->cell_scale.size() + level->inverse_diagonal.size() +
+                                      level->special.size() + level->special_of.size() + level->scale.size() +
+                                      level->diagonal.size() + level->inverse.size());
         for (const Level::Work& w : level->work)
-            out += 4.0 * static_cast<double>(w.b.size() + w.x.size() + w.r.size() + w.z.size() + w.y.size());
+            out += 4.0 * static_cast<double>(w.b.size() + w.x.size() + w.r.size());
     }
     if (coarsest_ != nullptr && coarsest_->solver != nullptr) out += coarsest_->solver->cost().factor_bytes;
     return out;

@@ -21,7 +21,7 @@ namespace upright::grid {
 
 struct MultigridOptions {
     int threads = 1;
-    int degree = 2;                        // of the smoother, before and after
+    int degree = 2;                        // of the smoother, before and after: 1 or 2
     int coarse_degree = 2;                 // below the fine level
     int visits = 1;                        // of each coarser level: 1 a V-cycle, 2 a W-cycle
     const Kernels* kernels = nullptr;      // null: the best
@@ -78,7 +78,11 @@ class Multigrid {
     void find_bound();
     void mark_nodes();
     void set_scales(const std::vector<double>& scale);
-    void set_diagonal(const std::vector<double>& scale);
+    void find_grandchildren();
+    void make_rows(Level& level, const std::vector<std::uint64_t>& kinds);
+    void average();
+    void set_inverse(Level& level);
+    void mark_free();
     void choose_levels(const std::vector<double>& scale);
     // The matrix of a cell of level 0 with its held directions taken out, or of level 1 from its children.
     bool fine_matrix(std::size_t cell, double* out) const;
@@ -88,6 +92,7 @@ class Multigrid {
     // The node of a corner of a cell of any level, and the planes beside one.
     std::size_t corner(const Level& level, std::size_t cell, int a) const;
     bool first_matrix(int i, int j, int k, float* out) const;
+    void second_matrix(int i, int j, int k, float* out) const;
     void build();
     void gather_plane(Level& level, int k, const float* below, const float* above);
     void estimate(Level& level);
@@ -95,10 +100,14 @@ class Multigrid {
     void make_room(int count);
     void smooth_zero(std::size_t l, int first, int many);
     void smooth(std::size_t l, int first, int many);
-    void go_on(std::size_t l, int first, int many, bool from_zero);
     void solve_coarsest(int count);
+    void scale_by_inverse(const Level& level, const float* b, double factor, float* x) const;
     void sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vectors, int count,
-               const SweepFactors& factors) const;
+               const SweepFactors& factors, bool fresh = false) const;
+    template <class T, class Stored, class Fill>
+    void box_sweep(const Level& level, void (*run)(const BoxSweep<T, Stored>&, void*), Fill&& fill) const;
+    void add_special(const Level& level, Sweep kind, const SweepVectors<float>& vectors,
+                     const SweepFactors& factors, bool scaled) const;
     void restrict_to(std::size_t l, int slot);
     void prolong_from(std::size_t l, int slot);
     void visit(std::size_t l, int count);
@@ -122,19 +131,15 @@ class Multigrid {
     std::vector<std::int32_t> slope_at_; // sorted nodes
     std::vector<std::size_t> fixed_;     // places to be kept at zero
     std::vector<std::size_t> far_;
-    Strip<float> scale_;                   // rows of cells
-    std::vector<Strip<float>> kind_scale_; // more rows, where kinds meet in one row
-    std::vector<std::uint32_t> row_starts_;
-    std::vector<CellRow> rows_;
-    const std::vector<double>* element_scale_ = nullptr; // while building
-    std::vector<double> general_scale_;                  // where cells are multiplied one by one
-    std::array<double, most_together> scales_{};         // of the right-hand sides of a cycle
-    std::vector<std::array<Eigen::MatrixXf, 8>> child_;  // kind by child: P' K P
-    std::array<Eigen::MatrixXd, 8> interpolation_;       // of nodes, fine corners x coarse corners
+    const std::vector<double>* element_scale_ = nullptr;   // while building
+    std::vector<double> general_scale_;                    // where cells are multiplied one by one
+    std::array<double, most_together> scales_{};           // of the right-hand sides of a cycle
+    std::vector<std::array<Eigen::MatrixXf, 8>> child_;    // kind by child: P' K P
+    std::vector<std::vector<Eigen::MatrixXf>> grandchild_; // the same over two levels, 8 x 8 for each kind
+    std::array<Eigen::MatrixXd, 8> interpolation_;         // of nodes, fine corners x coarse corners
     std::array<std::vector<float>, 8> interpolation_float_;
     // Of the one cell over of an odd ring: it is not halved along the ring.
     std::array<std::vector<float>, 4> over_interpolation_;
-    Strip<float> inverse_diagonal_;
     mutable std::vector<double> dots_;
     mutable std::vector<Strip<char>> scratch_;
     std::vector<std::unique_ptr<Level>> levels_;
