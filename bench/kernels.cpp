@@ -54,12 +54,12 @@ void triad(benchmark::State& state) {
 
 void product_in_double(benchmark::State& state) {
     GridOperator& op = system_of_block();
-    Strip<double> v(op.length());
+    Strip<float> v(op.length());
     Strip<double> out(op.length());
-    for (std::size_t i = 0; i < op.length(); ++i) v[i] = 1.0;
+    for (std::size_t i = 0; i < op.length(); ++i) v[i] = 1.0F;
     for (auto _ : state) benchmark::DoNotOptimize(op.multiply(v.data(), out.data()));
     // A node: three components in, three out (read for ownership as well), a scale.
-    finish(state, (24.0 + 48.0 + 4.0) * static_cast<double>(block().system.lattice_nodes()),
+    finish(state, (12.0 + 48.0 + 4.0) * static_cast<double>(block().system.lattice_nodes()),
            static_cast<double>(block().system.lattice_nodes()));
 }
 
@@ -68,24 +68,29 @@ void sweep_in_single(benchmark::State& state) {
     GridOperator& op = system_of_block();
     const grid::Multigrid& m = op.multigrid();
     const std::size_t nodes = m.nodes_of_level(level);
-    for (auto _ : state) m.sweep_for_bench(level);
-    // Fine level: v, r, x in; r, z, x out; the diagonal; a scale. Coarse ones: the stencil as well, 468 bytes
-    // of half-precision blocks, 72 of single-precision ones and a scale.
-    const double bytes = level == 0 ? 12.0 * (3 + 3 + 1) + 4.0 : 12.0 * (3 + 3) + 468.0 + 72.0 + 4.0;
+    Strip<float> x(m.length_of_level(level));
+    Strip<float> b(m.length_of_level(level));
+    Strip<float> z(m.length_of_level(level));
+    for (auto _ : state) m.sweep_for_bench(level, x.data(), b.data(), z.data());
+    // Levels of cells: x and b in, z out (read for ownership as well), the diagonal, a scale. Those with stencils:
+    // 468 bytes of half-precision blocks, 72 of single-precision ones and a scale.
+    const double bytes = level < 2 ? 12.0 * 5 + 4.0 : 12.0 * 4 + 468.0 + 72.0 + 4.0;
     finish(state, bytes * static_cast<double>(nodes), static_cast<double>(nodes));
 }
 
 void cycle(benchmark::State& state) {
     GridOperator& op = system_of_block();
     const int count = static_cast<int>(state.range(0));
-    std::vector<Strip<double>> in;
-    std::vector<Strip<double>> out;
-    std::vector<const double*> from;
-    std::vector<double*> to;
+    std::vector<Strip<float>> in;
+    std::vector<Strip<float>> out;
+    std::vector<float*> from;
+    std::vector<float*> to;
+    Strip<double> load(op.length());
+    op.spread_loads(block().load.data(), load.data());
     for (int i = 0; i < count; ++i) {
         in.emplace_back(op.length());
         out.emplace_back(op.length());
-        op.spread_loads(block().load.data(), in.back().data());
+        for (std::size_t n = 0; n < op.length(); ++n) in.back()[n] = static_cast<float>(load[n]);
     }
     for (int i = 0; i < count; ++i) {
         from.push_back(in[static_cast<std::size_t>(i)].data());

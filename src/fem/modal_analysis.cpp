@@ -168,6 +168,47 @@ ModalAnalysis::Found ModalAnalysis::by_lanczos(const ModelModalCase& c, Kept& k,
     return out;
 }
 
+namespace {
+
+// Columns of any size, as many at once as the system takes.
+void precondition(IterativeSystem& system, const Eigen::MatrixXd& r, Eigen::MatrixXd& out) {
+    const auto n = static_cast<std::size_t>(r.rows());
+    std::vector<Strip<float>> storage;
+    std::array<float*, grid::most_together> from{};
+    std::array<float*, grid::most_together> to{};
+    std::array<double, grid::most_together> size{};
+    for (auto& pointers : {&from, &to})
+        for (float*& pointer : *pointers) {
+            storage.emplace_back(n);
+            pointer = storage.back().data();
+        }
+    for (Eigen::Index first = 0; first < r.cols(); first += grid::most_together) {
+        const auto many = static_cast<std::size_t>(
+            std::min<Eigen::Index>(grid::most_together, r.cols() - first));
+        for (std::size_t i = 0; i < many; ++i) {
+            const double* column = r.col(first + static_cast<Eigen::Index>(i)).data();
+            double most = 0.0;
+#pragma omp parallel for simd num_threads(system.threads()) reduction(max : most)
+            for (std::size_t k = 0; k < n; ++k) most = std::max(most, std::abs(column[k]));
+            size[i] = most > 0.0 ? most : 1.0;
+            const double by = 1.0 / size[i];
+            float* load = from[i];
+#pragma omp parallel for simd num_threads(system.threads()) schedule(static)
+            for (std::size_t k = 0; k < n; ++k) load[k] = static_cast<float>(by * column[k]);
+        }
+        system.precondition(from.data(), to.data(), static_cast<int>(many));
+        for (std::size_t i = 0; i < many; ++i) {
+            double* column = out.col(first + static_cast<Eigen::Index>(i)).data();
+            const float* answer = to[i];
+            const double by = size[i];
+#pragma omp parallel for simd num_threads(system.threads()) schedule(static)
+            for (std::size_t k = 0; k < n; ++k) column[k] = by * static_cast<double>(answer[k]);
+        }
+    }
+}
+
+} // namespace
+
 ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& k, SolverKind kind,
                                                  const std::vector<double>& stiffness,
                                                  const std::vector<double>& density,
@@ -236,16 +277,7 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
             it.mass_on_grid->multiply(v.col(i).data(), out.col(i).data());
     };
     problem.precondition = [&](const Eigen::MatrixXd& r, Eigen::MatrixXd& out) {
-        for (Eigen::Index first = 0; first < r.cols(); first += grid::most_together) {
-            std::array<const double*, grid::most_together> from{};
-            std::array<double*, grid::most_together> to{};
-            const Eigen::Index many = std::min<Eigen::Index>(grid::most_together, r.cols() - first);
-            for (Eigen::Index i = 0; i < many; ++i) {
-                from[static_cast<std::size_t>(i)] = r.col(first + i).data();
-                to[static_cast<std::size_t>(i)] = out.col(first + i).data();
-            }
-            it.K->precondition(from.data(), to.data(), static_cast<int>(many));
-        }
+        precondition(*it.K, r, out);
     };
     if (k.free_motions > 0) {
         // Of the body's rigid motions those that cost no energy under the supports.

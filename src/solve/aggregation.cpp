@@ -445,6 +445,11 @@ double AggregationOperator::multiply(double* v, double* out) {
     return sum;
 }
 
+double AggregationOperator::multiply(float* v, double* out) {
+    wide_.assign(v, v + length());
+    return multiply(wide_.data(), out);
+}
+
 void AggregationOperator::cycle(std::size_t l) {
     Level& level = *levels_[l];
     if (l + 1 == levels_.size()) {
@@ -468,12 +473,12 @@ void AggregationOperator::cycle(std::size_t l) {
     level.smooth(false, threads_);
 }
 
-void AggregationOperator::precondition(const double* const* r, double* const* z, int count) {
+void AggregationOperator::precondition(float* const* r, float* const* z, int count) {
     for (int s = 0; s < count; ++s) {
         Level& fine = *levels_[0];
         std::copy_n(r[s], fine.b.size(), fine.b.begin());
         cycle(0);
-        std::copy(fine.x.begin(), fine.x.end(), z[s]);
+        for (std::size_t i = 0; i < fine.x.size(); ++i) z[s][i] = static_cast<float>(fine.x[i]);
     }
 }
 
@@ -534,7 +539,7 @@ class AggregationSolver : public LinearSolver {
         if (!out.allFinite())
             throw Error::numerics("the solution is not finite",
                                   "Look for loads or material data of absurd size");
-        cost_.bytes = operator_.bytes() + 40.0 * static_cast<double>(loads.size());
+        cost_.bytes = operator_.bytes() + 36.0 * static_cast<double>(loads.size());
         cost_.solve_seconds = seconds_since(start);
         return out;
     }

@@ -36,7 +36,8 @@ class AggregationOperator : public IterativeSystem {
 
     std::size_t length() const override;
     double multiply(double* v, double* out) override;
-    void precondition(const double* const* r, double* const* z, int count) override;
+    double multiply(float* v, double* out) override;
+    void precondition(float* const* r, float* const* z, int count) override;
     int threads() const override { return threads_; }
     double bytes() const;
     int levels() const;
@@ -50,6 +51,7 @@ class AggregationOperator : public IterativeSystem {
     ElementSystem system_;
     int threads_ = 1;
     bool renew_ = true;
+    std::vector<double> wide_;         // a direction in double precision
     std::vector<std::int32_t> target_; // where each entry of each element's matrix goes
     std::vector<std::unique_ptr<Level>> levels_;
 };

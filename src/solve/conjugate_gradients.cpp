@@ -38,13 +38,34 @@ double dot(std::size_t n, int threads, const double* a, const double* b) {
 struct Column {
     double* b = nullptr; // the residual
     double* x = nullptr;
-    Strip<double> p, Ap, z;
-    double load_norm = 0.0; // |b|
+    Strip<float> p, z, r; // r: the residual as the preconditioner takes it
+    Strip<double> Ap;
+    double load_norm = 0.0; // |b|; directions are in units of it
+    double norm = 0.0;      // that `r` and z are in units of
     double work = 0.0;      // b'x, for the load as it came
     double rz = 0.0;
-    double step = 0.0; // the last alpha
+    double step = 0.0; // the last alpha, which x still has to take
     bool done = false;
+
+    void take_step(std::size_t n, int threads) {
+        if (step == 0.0) return;
+        const double alpha = step;
+        const float* direction = p.data();
+        double* to = x;
+#pragma omp parallel for simd num_threads(threads) schedule(static)
+        for (std::size_t i = 0; i < n; ++i) to[i] += alpha * static_cast<double>(direction[i]);
+        step = 0.0;
+    }
 };
+
+// The residual in single precision, in units of `norm`.
+void take_residual(Column& column, std::size_t n, int threads) {
+    const double by = 1.0 / column.norm;
+    const double* from = column.b;
+    float* to = column.r.data();
+#pragma omp parallel for simd num_threads(threads) schedule(static)
+    for (std::size_t i = 0; i < n; ++i) to[i] = static_cast<float>(by * from[i]);
+}
 
 } // namespace
 
@@ -65,14 +86,20 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             if (!std::isfinite(column.load_norm)) out.converged = false;
             continue;
         }
-        column.p = Strip<double>(n);
+        column.p = Strip<float>(n);
+        column.z = Strip<float>(n);
+        column.r = Strip<float>(n);
         column.Ap = Strip<double>(n);
-        column.z = Strip<double>(n);
-        if (!warm) continue;
+        column.norm = column.load_norm;
+        if (!warm) {
+            take_residual(column, n, threads);
+            continue;
+        }
         // The start, scaled so that the error has the least energy.
         const double work = dot(n, threads, b[c], x[c]);
-        std::copy_n(x[c], n, column.p.data());
-        const double energy = system.multiply(column.p.data(), column.Ap.data());
+        Strip<double> start(n);
+        std::copy_n(x[c], n, start.data());
+        const double energy = system.multiply(start.data(), column.Ap.data());
         const double scale = energy > 0.0 ? work / energy : 0.0;
         const double* Ap = column.Ap.data();
 #pragma omp parallel for simd num_threads(threads)
@@ -81,11 +108,14 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             b[c][i] -= scale * Ap[i];
         }
         column.work = scale * work;
+        const double left = std::sqrt(dot(n, threads, b[c], b[c]));
+        if (left > 0.0) column.norm = left;
+        take_residual(column, n, threads);
     }
     // b'x grows by the energy that each step adds: alpha^2 p'Ap.
     for (int step = 0;; ++step) {
-        std::vector<const double*> from;
-        std::vector<double*> to;
+        std::vector<float*> from;
+        std::vector<float*> to;
         std::vector<Column*> active;
         for (Column& c : columns)
             if (!c.done) active.push_back(&c);
@@ -98,15 +128,16 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             from.clear();
             to.clear();
             for (std::size_t c = first; c < std::min(active.size(), first + 4); ++c) {
-                from.push_back(active[c]->b);
+                from.push_back(active[c]->r.data());
                 to.push_back(active[c]->z.data());
             }
             system.precondition(from.data(), to.data(), static_cast<int>(from.size()));
         }
         for (Column* column : active) {
             double* r = column->b;
-            double* z = column->z.data();
-            double* p = column->p.data();
+            float* residual = column->r.data();
+            const float* z = column->z.data();
+            float* p = column->p.data();
             double* Ap = column->Ap.data();
             const bool begun = step > 0;
             const auto both = sums(n, threads, [&](std::size_t lo, std::size_t hi) {
@@ -115,16 +146,18 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
                 if (begun) {
 #pragma omp simd reduction(+ : zr, za)
                     for (std::size_t i = lo; i < hi; ++i) {
-                        zr += z[i] * r[i];
-                        za += z[i] * Ap[i];
+                        zr += static_cast<double>(z[i]) * r[i];
+                        za += static_cast<double>(z[i]) * Ap[i];
                     }
                 } else {
 #pragma omp simd reduction(+ : zr)
-                    for (std::size_t i = lo; i < hi; ++i) zr += z[i] * r[i];
+                    for (std::size_t i = lo; i < hi; ++i) zr += static_cast<double>(z[i]) * r[i];
                 }
                 return std::array<double, 2>{zr, za};
             });
-            const double rz = both[0];
+            // z in the units of the directions.
+            const double by = column->norm / column->load_norm;
+            const double rz = by * both[0];
             if (!std::isfinite(rz)) {
                 out.converged = false;
                 column->done = true;
@@ -132,7 +165,7 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             }
             if (step > 0 || column->work > 0.0) {
                 // Rounding: a residual of nothing.
-                if (wish.residual <= 0.0 && rz <= wish.energy * column->work) {
+                if (wish.residual <= 0.0 && column->load_norm * rz <= wish.energy * column->work) {
                     // The correction in hand is free: z is nearly the error.
                     if (column->work > 0.0 && rz > 0.0 && step > 0) column->done = true;
                     if (rz <= 0.0) column->done = true;
@@ -143,10 +176,18 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
                 column->done = true;
                 continue;
             }
-            const double beta = begun ? -column->step * both[1] / column->rz : 0.0;
+            const double last = column->step;
+            const double beta = begun ? -last * by * both[1] / column->rz : 0.0;
             column->rz = rz;
-#pragma omp parallel for simd num_threads(threads)
-            for (std::size_t i = 0; i < n; ++i) p[i] = z[i] + beta * p[i];
+            double* xs = column->x;
+            const auto scale = static_cast<float>(by);
+            const auto keep = static_cast<float>(beta);
+#pragma omp parallel for simd num_threads(threads) schedule(static)
+            for (std::size_t i = 0; i < n; ++i) {
+                xs[i] += last * static_cast<double>(p[i]);
+                p[i] = scale * z[i] + keep * p[i];
+            }
+            column->step = 0.0;
             const double energy = system.multiply(p, Ap);
             if (!(energy > 0.0) || !std::isfinite(energy)) {
                 out.converged = false;
@@ -156,14 +197,15 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             // The last step left the residual at right angles to its direction: r'p = r'z.
             const double alpha = rz / energy;
             column->step = alpha;
+            const double unit = 1.0 / column->norm;
             const auto norm = sums(n, threads, [&](std::size_t lo, std::size_t hi) {
                 double s = 0.0;
-                double* xs = column->x;
 #pragma omp simd reduction(+ : s)
                 for (std::size_t i = lo; i < hi; ++i) {
-                    xs[i] += alpha * p[i];
-                    r[i] -= alpha * Ap[i];
-                    s += r[i] * r[i];
+                    const double left = r[i] - alpha * Ap[i];
+                    r[i] = left;
+                    residual[i] = static_cast<float>(unit * left);
+                    s += left * left;
                 }
                 return std::array<double, 2>{s, 0.0};
             });
@@ -173,6 +215,7 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             out.most = std::max(out.most, step + 1);
         }
     }
+    for (Column& column : columns) column.take_step(n, threads);
     return out;
 }
 

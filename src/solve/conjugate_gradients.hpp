@@ -1,4 +1,7 @@
 // Flexible conjugate gradients (Polak-Ribiere; Notay 2000) for several right-hand sides side by side.
+//
+// Solution and residual are kept in double precision, directions in single: the residual takes the product
+// with the direction as it was rounded, so nothing is lost, and less has to come from memory.
 #pragma once
 
 #include "solve/linear_solver.hpp"
@@ -17,10 +20,11 @@ class IterativeSystem {
     IterativeSystem& operator=(const IterativeSystem&) = delete;
     virtual ~IterativeSystem() = default;
     virtual std::size_t length() const = 0;
-    // out = A v; returns v' A v. `v` may be written to in between.
+    // out = A v; returns v' A v. `v` may be written to in between. Arithmetic is in double either way.
     virtual double multiply(double* v, double* out) = 0;
-    // z = B r, up to four at once.
-    virtual void precondition(const double* const* r, double* const* z, int count) = 0;
+    virtual double multiply(float* v, double* out) = 0;
+    // z = B r, up to four at once. Residuals are scaled to a length near one; they may be written to.
+    virtual void precondition(float* const* r, float* const* z, int count) = 0;
     virtual int threads() const = 0;
 };
 

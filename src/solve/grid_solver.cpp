@@ -17,7 +17,7 @@ constexpr std::size_t most_beyond = 60; // unknowns beyond the lattice: each cos
 constexpr int cycles_of_motion = 3;
 
 // By blocks in a fixed order: the same whatever the threads do.
-double product(const float* a, const double* b, std::size_t n, int threads) {
+double dot(const float* a, const float* b, std::size_t n, int threads) {
     constexpr std::size_t block = 8192;
     std::vector<double> parts((n + block - 1) / block);
 #pragma omp parallel for num_threads(threads) schedule(static)
@@ -25,7 +25,7 @@ double product(const float* a, const double* b, std::size_t n, int threads) {
         double sum = 0.0;
 #pragma omp simd reduction(+ : sum)
         for (std::size_t i = k * block; i < std::min(n, (k + 1) * block); ++i)
-            sum += static_cast<double>(a[i]) * b[i];
+            sum += static_cast<double>(a[i]) * static_cast<double>(b[i]);
         parts[k] = sum;
     }
     double out = 0.0;
@@ -36,6 +36,7 @@ double product(const float* a, const double* b, std::size_t n, int threads) {
 } // namespace
 
 std::string unfit_for_multigrid(const GridSystem& system) {
+    if (system.dependents.empty() && system.beyond.empty()) return {};
     if (system.beyond.size() > most_beyond)
         return fmt::format("{} couplings' freedoms are more than it takes", system.beyond.size());
     // Bonds tie nodes to other nodes of the lattice; the cycle would hold them.
@@ -91,26 +92,28 @@ GridOperator::GridOperator(const GridSystem& system, const grid::MultigridOption
     }
 }
 
-double GridOperator::multiply(double* v, double* out) {
+template <class V> double GridOperator::product(V* v, double* out) {
     const std::size_t fine = multigrid_.length();
     // What lies beyond must not be read as the lattice's tail: the guard of a fine vector is its own.
     for (const Follower& f : followers_) {
         double u = 0.0;
-        for (std::size_t t = f.first; t < f.last; ++t) u += terms_[t].factor * v[terms_[t].place];
-        v[f.place] = u;
+        for (std::size_t t = f.first; t < f.last; ++t)
+            u += terms_[t].factor * static_cast<double>(v[terms_[t].place]);
+        v[f.place] = static_cast<V>(u);
     }
     double energy = multigrid_.multiply(v, out);
     for (std::size_t b = 0; b < system_.beyond.size(); ++b) out[fine + b] = 0.0;
     for (const Follower& f : followers_) {
         for (std::size_t t = f.first; t < f.last; ++t)
             out[terms_[t].place] += terms_[t].factor * out[f.place];
-        v[f.place] = 0.0;
+        v[f.place] = V(0);
     }
     for (std::size_t e = 0; e < extra_places_.size(); ++e) {
         const std::vector<std::size_t>& places = extra_places_[e];
         Eigen::VectorXd local(static_cast<Eigen::Index>(places.size()));
         for (std::size_t i = 0; i < places.size(); ++i)
-            local[static_cast<Eigen::Index>(i)] = places[i] == nowhere ? 0.0 : v[places[i]];
+            local[static_cast<Eigen::Index>(i)] =
+                places[i] == nowhere ? 0.0 : static_cast<double>(v[places[i]]);
         const Eigen::VectorXd force = *system_.extra.matrix_of[e] * local;
         energy += local.dot(force);
         for (std::size_t i = 0; i < places.size(); ++i)
@@ -120,25 +123,24 @@ double GridOperator::multiply(double* v, double* out) {
     return energy;
 }
 
-void GridOperator::precondition(const double* const* r, double* const* z, int count) {
+void GridOperator::precondition(float* const* r, float* const* z, int count) {
     multigrid_.cycle(r, z, count);
     const std::size_t fine = multigrid_.length();
     const std::size_t more = system_.beyond.size();
     for (int s = 0; s < count; ++s) {
-        for (std::size_t b = 0; b < more; ++b) z[s][fine + b] = 0.0;
+        for (std::size_t b = 0; b < more; ++b) z[s][fine + b] = 0.0F;
         if (motions_.empty()) continue;
         Eigen::VectorXd push(static_cast<Eigen::Index>(more));
-        for (std::size_t b = 0; b < more; ++b) {
+        for (std::size_t b = 0; b < more; ++b)
             push[static_cast<Eigen::Index>(b)] =
-                product(motions_[b].data(), r[s], fine, threads()) + r[s][fine + b];
-        }
+                dot(motions_[b].data(), r[s], fine, threads()) + static_cast<double>(r[s][fine + b]);
         const Eigen::VectorXd move = motion_inverse_ * push;
         for (std::size_t b = 0; b < more; ++b) {
             const float* w = motions_[b].data();
-            const double by = move[static_cast<Eigen::Index>(b)];
-            double* to = z[s];
+            const auto by = static_cast<float>(move[static_cast<Eigen::Index>(b)]);
+            float* to = z[s];
 #pragma omp parallel for simd num_threads(threads()) schedule(static)
-            for (std::size_t i = 0; i < fine; ++i) to[i] += by * static_cast<double>(w[i]);
+            for (std::size_t i = 0; i < fine; ++i) to[i] += by * w[i];
             to[fine + b] += by;
         }
     }
@@ -152,9 +154,10 @@ void GridOperator::extend() {
     const std::size_t n = length();
     const bool warm = !motions_.empty();
     if (!warm) motions_.assign(more, std::vector<float>(fine, 0.0F));
-    Strip<double> v(n);
+    Strip<float> v(n);
     Strip<double> force(n);
-    Strip<double> answer(n);
+    Strip<float> load(n);
+    Strip<float> answer(n);
     Strip<double> resisted(n); // A times the answer
     Eigen::MatrixXd gram =
         Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(more), static_cast<Eigen::Index>(more));
@@ -163,20 +166,25 @@ void GridOperator::extend() {
         // A few steps of steepest descent on the cycle; from the last design's motion one is enough.
         const int steps = warm ? 1 : cycles_of_motion;
         for (int step = 0; step <= steps; ++step) {
-            for (std::size_t i = 0; i < fine; ++i) v[i] = static_cast<double>(motion[i]);
-            for (std::size_t e = 0; e < more; ++e) v[fine + e] = e == b ? 1.0 : 0.0;
+            std::copy_n(motion.data(), fine, v.data());
+            for (std::size_t e = 0; e < more; ++e) v[fine + e] = e == b ? 1.0F : 0.0F;
             multiply(v.data(), force.data());
             if (step == steps) break;
-            const double* from = force.data();
-            double* to = answer.data();
+            // Forces of any size fit into single precision.
+            double most = 0.0;
+            for (std::size_t i = 0; i < fine; ++i) most = std::max(most, std::abs(force[i]));
+            if (!(most > 0.0)) break;
+            for (std::size_t i = 0; i < fine; ++i) load[i] = static_cast<float>(force[i] / most);
+            float* from = load.data();
+            float* to = answer.data();
             multigrid_.cycle(&from, &to, 1);
-            for (std::size_t e = 0; e < more; ++e) answer[fine + e] = 0.0;
+            for (std::size_t e = 0; e < more; ++e) answer[fine + e] = 0.0F;
             double slope = 0.0;
-            for (std::size_t i = 0; i < fine; ++i) slope += answer[i] * force[i];
+            for (std::size_t i = 0; i < fine; ++i) slope += static_cast<double>(answer[i]) * force[i];
             const double energy = multiply(answer.data(), resisted.data());
             if (!(energy > 0.0)) break;
-            const double by = slope / energy;
-            for (std::size_t i = 0; i < fine; ++i) motion[i] -= static_cast<float>(by * answer[i]);
+            const auto by = static_cast<float>(slope / energy);
+            for (std::size_t i = 0; i < fine; ++i) motion[i] -= by * answer[i];
         }
         for (std::size_t a = 0; a < more; ++a) {
             double sum = force[fine + a];
@@ -330,7 +338,7 @@ class GridSolver : public LinearSolver {
             cost_.iterations = std::max(cost_.iterations, count.most);
             for (Eigen::Index c = 0; c < many; ++c)
                 operator_.collect(x[static_cast<std::size_t>(c)], out.col(first + c).data());
-            vectors = std::max(vectors, 40.0 * static_cast<double>(n) * static_cast<double>(many));
+            vectors = std::max(vectors, 36.0 * static_cast<double>(n) * static_cast<double>(many));
         }
         if (!out.allFinite())
             throw Error::numerics("the solution is not finite",

@@ -24,8 +24,9 @@ class GridOperator : public IterativeSystem {
     void update_product(const std::vector<double>& scale) { multigrid_.take(scale); }
 
     std::size_t length() const override { return multigrid_.length() + system_.beyond.size(); }
-    double multiply(double* v, double* out) override;
-    void precondition(const double* const* r, double* const* z, int count) override;
+    double multiply(double* v, double* out) override { return product(v, out); }
+    double multiply(float* v, double* out) override { return product(v, out); }
+    void precondition(float* const* r, float* const* z, int count) override;
     int threads() const override { return multigrid_.threads(); }
 
     // Loads T' f on the unknowns to a long vector, and a long vector to values of the unknowns.
@@ -46,6 +47,7 @@ class GridOperator : public IterativeSystem {
         std::size_t place = 0;
         double factor = 0.0;
     };
+    template <class V> double product(V* v, double* out);
     void extend();
     template <class Call> void each_unknown(Call&& call) const;
 

@@ -233,18 +233,46 @@ std::size_t Multigrid::corner(const Level& level, std::size_t cell, int a) const
     return (k * (ny + 1) + j) * (nx + 1) + i;
 }
 
+// Calls with each row of cells that touches a row of nodes.
+template <class Call> void Multigrid::rows_beside_nodes(const Level& level, std::size_t row, Call&& call) const {
+    const int j = static_cast<int>(row) % level.nodes[1];
+    const int k = static_cast<int>(row) / level.nodes[1];
+    for (int z = dimension_ == 3 ? k - 1 : 0; z <= (dimension_ == 3 ? k : 0); ++z)
+        for (int y = std::max(0, j - 1); y <= std::min(j, level.cells[1] - 1); ++y) {
+            const int layer = level.ring && z < 0 ? level.cells[2] - 1 : z;
+            if (layer < 0 || layer >= level.cells[2]) continue;
+            call(static_cast<std::size_t>(layer) * static_cast<std::size_t>(level.cells[1]) +
+                 static_cast<std::size_t>(y));
+        }
+}
+
 void Multigrid::mark_nodes() {
     const Level& fine = *levels_[0];
     const auto d = static_cast<std::size_t>(dimension_);
     const std::size_t count = system_.lattice_nodes();
     mask_.assign(count, 0);
-    std::vector<bool> used(count, false);
-    for (std::size_t c = 0; c < system_.element_of.size(); ++c)
-        for (int a = 0; a < corners_ && system_.element_of[c] >= 0; ++a) used[corner(fine, c, a)] = true;
-
-    for (std::size_t n = 0; n < count; ++n)
-        for (std::size_t c = 0; c < d; ++c)
-            if (used[n] && system_.unknown_of[n * d + c] < 0) mask_[n] |= static_cast<std::uint8_t>(1U << c);
+    const auto nodes_x = static_cast<std::size_t>(fine.nodes[0]);
+    const auto cells_x = static_cast<std::size_t>(fine.cells[0]);
+#pragma omp parallel num_threads(options_.threads)
+    {
+        std::vector<std::uint8_t> used(nodes_x);
+#pragma omp for schedule(static)
+        for (std::size_t row = 0; row < fine.rows; ++row) {
+            std::fill(used.begin(), used.end(), std::uint8_t{0});
+            rows_beside_nodes(fine, row, [&](std::size_t cells) {
+                const std::int32_t* elements = system_.element_of.data() + cells * cells_x;
+                for (std::size_t i = 0; i < cells_x; ++i) {
+                    const std::uint8_t there = elements[i] >= 0 ? 1 : 0;
+                    used[i] |= there;
+                    used[i + 1] |= there;
+                }
+            });
+            for (std::size_t i = 0; i < nodes_x; ++i)
+                for (std::size_t c = 0; c < d && used[i] != 0; ++c)
+                    if (system_.unknown_of[(row * nodes_x + i) * d + c] < 0)
+                        mask_[row * nodes_x + i] |= static_cast<std::uint8_t>(1U << c);
+        }
+    }
     for (std::size_t at = 0; at < system_.dependents.size(); ++at) {
         const std::size_t node = system_.dependents[at] / d;
         bool near = true;
@@ -289,11 +317,14 @@ void Multigrid::mark_nodes() {
             for (std::size_t c = 0; c < d; ++c)
                 if ((mask_[n] & (1U << c)) != 0) fixed_.push_back(place(n * d + c));
     cell_kind_.assign(system_.element_of.size(), 0);
-    for (std::size_t c = 0; c < cell_kind_.size(); ++c) {
-        if (system_.element_of[c] < 0) continue;
-        cell_kind_[c] = 1;
-        for (int a = 0; a < corners_; ++a)
-            if (mask_[corner(fine, c, a)] != 0) cell_kind_[c] = 2;
+    for (std::size_t c = 0; c < cell_kind_.size(); ++c) cell_kind_[c] = system_.element_of[c] >= 0 ? 1 : 0;
+    for (std::size_t n = 0; n < count; ++n) {
+        if (mask_[n] == 0) continue;
+        rows_beside_nodes(fine, n / nodes_x, [&](std::size_t cells) {
+            const std::size_t i = n % nodes_x;
+            for (std::size_t x = i == 0 ? 0 : i - 1; x <= i && x < cells_x; ++x)
+                if (cell_kind_[cells * cells_x + x] != 0) cell_kind_[cells * cells_x + x] = 2;
+        });
     }
 }
 
@@ -1183,28 +1214,40 @@ void Multigrid::add_special(const Level& level, Sweep kind, const SweepVectors<f
     }
 }
 
-double Multigrid::multiply(const double* v, double* out) const {
+template <class V> double Multigrid::multiply_any(const V* v, double* out) const {
     std::fill_n(out + length_ - lanes, lanes, 0.0);
     if (!matrix_free_) {
         multiply_cells(v, out);
         double sum = 0.0;
-        for (std::size_t i = 0; i < length_; ++i) sum += v[i] * out[i];
+        for (std::size_t i = 0; i < length_; ++i) sum += static_cast<double>(v[i]) * out[i];
         return sum;
     }
-    box_sweep<double, double>(*levels_[0], kernels_.box_double, [&](BoxSweep<double>& s) {
+    const auto fill = [&](auto& s) {
         s.blocks = blocks_double_.data();
         s.sweep = Sweep::Product;
         s.vectors = {v, nullptr, out};
         s.dots = dots_.data();
-    });
+    };
+    if constexpr (std::is_same_v<V, float>)
+        box_sweep<double, float>(*levels_[0], kernels_.box_mixed, fill);
+    else
+        box_sweep<double, double>(*levels_[0], kernels_.box_double, fill);
     double sum = 0.0;
     for (const double dot : dots_) sum += dot;
     return sum;
 }
 
+double Multigrid::multiply(const double* v, double* out) const {
+    return multiply_any(v, out);
+}
+
+double Multigrid::multiply(const float* v, double* out) const {
+    return multiply_any(v, out);
+}
+
 // Cell by cell, for matrices that do not part into blocks: even layers of cells first, then odd ones, and
 // last the one over of an odd ring, so that no two threads meet at a node.
-void Multigrid::multiply_cells(const double* v, double* out) const {
+template <class V> void Multigrid::multiply_cells(const V* v, double* out) const {
     const Level& fine = *levels_[0];
     std::fill_n(out, length_, 0.0);
     const int layers = dimension_ == 3 ? fine.cells[2] : fine.cells[1];
@@ -1228,7 +1271,7 @@ void Multigrid::multiply_cells(const double* v, double* out) const {
                     at[static_cast<std::size_t>(a) * d + c] = (node / nx * d + c) * fine.stride + node % nx;
             }
             const auto width = static_cast<std::size_t>(width_);
-            for (std::size_t n = 0; n < width; ++n) local[n] = v[at[n]];
+            for (std::size_t n = 0; n < width; ++n) local[n] = static_cast<double>(v[at[n]]);
             const Eigen::Matrix3d* R = turn(element);
             using Corners = Eigen::Map<Eigen::Matrix<double, 3, 8>>;
             if (R != nullptr) Corners(local.data()) = (R->transpose() * Corners(local.data())).eval();
@@ -1293,7 +1336,7 @@ void Multigrid::restrict_to(std::size_t l, int slot) {
 void Multigrid::prolong_from(std::size_t l, int slot) {
     Level& fine = *levels_[l];
     const Level& coarse = *levels_[l + 1];
-    float* to = fine.work[static_cast<std::size_t>(slot)].x.data();
+    float* to = solution_of(l, slot);
     const float* from = coarse.work[static_cast<std::size_t>(slot)].x.data();
     const bool masked = l == 0;
 #pragma omp parallel num_threads(options_.threads) if (fine.rows > 16)
@@ -1366,16 +1409,14 @@ void Multigrid::smooth_zero(std::size_t l, int first, int many) {
     Level& level = *levels_[l];
     std::array<SweepVectors<float>, most_together> v;
     for (int n = 0; n < many; ++n) {
-        Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
-        float* x = work.x.data();
+        float* x = solution_of(l, first + n);
+        const float* direction = load_of(l, first + n);
         if (degree_of(l) == 1) {
-            scale_by_inverse(level, work.b.data(), static_cast<double>(one_step(level.bound).c1), x);
-            if (l == 0 && !slopes_.empty()) fix(x);
+            scale_by_inverse(level, direction, static_cast<double>(one_step(level.bound).c1), x);
             continue;
         }
-        const float* direction = work.b.data();
         if (!level.box) {
-            scale_by_inverse(level, work.b.data(), 1.0, level.residual(first + n).data());
+            scale_by_inverse(level, direction, 1.0, level.residual(first + n).data());
             direction = level.residual(first + n).data();
         }
         v[static_cast<std::size_t>(n)] = {direction, nullptr, x};
@@ -1387,10 +1428,9 @@ void Multigrid::smooth_zero(std::size_t l, int first, int many) {
 void Multigrid::smooth(std::size_t l, int first, int many) {
     Level& level = *levels_[l];
     std::array<SweepVectors<float>, most_together> v;
-    for (int n = 0; n < many; ++n) {
-        Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
-        v[static_cast<std::size_t>(n)] = {work.x.data(), work.b.data(), level.residual(first + n).data()};
-    }
+    for (int n = 0; n < many; ++n)
+        v[static_cast<std::size_t>(n)] = {solution_of(l, first + n), load_of(l, first + n),
+                                          level.residual(first + n).data()};
     if (degree_of(l) == 1) {
         sweep(l, Sweep::Single, v.data(), many, one_step(level.bound));
         for (int n = 0; n < many; ++n)
@@ -1399,8 +1439,7 @@ void Multigrid::smooth(std::size_t l, int first, int many) {
     }
     sweep(l, Sweep::Step, v.data(), many, first_of_two(level.bound));
     for (int n = 0; n < many; ++n)
-        v[static_cast<std::size_t>(n)] = {level.residual(first + n).data(), nullptr,
-                                          level.work[static_cast<std::size_t>(first + n)].x.data()};
+        v[static_cast<std::size_t>(n)] = {level.residual(first + n).data(), nullptr, solution_of(l, first + n)};
     sweep(l, Sweep::Finish, v.data(), many, second_of_two(level.bound));
 }
 
@@ -1448,8 +1487,7 @@ void Multigrid::visit(std::size_t l, int count) {
                 smooth(l, first, together);
             std::array<SweepVectors<float>, most_together> v;
             for (int n = 0; n < together; ++n) {
-                Level::Work& work = level.work[static_cast<std::size_t>(first + n)];
-                v[static_cast<std::size_t>(n)] = {work.x.data(), work.b.data(),
+                v[static_cast<std::size_t>(n)] = {solution_of(l, first + n), load_of(l, first + n),
                                                   level.residual(first + n).data()};
             }
             sweep(l, Sweep::Residual, v.data(), together, {});
@@ -1475,38 +1513,31 @@ void Multigrid::make_room(int count) {
         for (std::size_t s = 0; s < static_cast<std::size_t>(count); ++s) {
             Level::Work& work = level.work[s];
             for (Strip<float>* strip : {&work.b, &work.x})
-                if (strip->size() == 0) *strip = Strip<float>(length);
+                if (l > 0 && strip->size() == 0) *strip = Strip<float>(length);
             if (l == 0 && s > 0) continue;
             if (work.r.size() == 0) work.r = Strip<float>(length);
         }
     }
 }
 
-void Multigrid::cycle(const double* const* b, double* const* x, int count) {
+void Multigrid::cycle(float* const* b, float* const* x, int count) {
     make_room(count);
-    Level& fine = *levels_[0];
     for (int s = 0; s < count; ++s) {
-        Level::Work& work = fine.work[static_cast<std::size_t>(s)];
-        const double* from = b[s];
-        // Loads of any size fit into single precision.
-        double most = 0.0;
-#pragma omp parallel for simd num_threads(options_.threads) reduction(max : most)
-        for (std::size_t i = 0; i < length_; ++i) most = std::max(most, std::abs(from[i]));
-        scales_[static_cast<std::size_t>(s)] = most > 0.0 ? most : 1.0;
-        const double factor = 1.0 / scales_[static_cast<std::size_t>(s)];
-        float* to = work.b.data();
-#pragma omp parallel for simd num_threads(options_.threads)
-        for (std::size_t i = 0; i < length_; ++i) to[i] = static_cast<float>(factor * from[i]);
-        fix(to);
+        fix(b[s]);
+        fine_load_[static_cast<std::size_t>(s)] = b[s];
+        fine_solution_[static_cast<std::size_t>(s)] = x[s];
     }
     visit(0, count);
-    for (int s = 0; s < count; ++s) {
-        const float* from = fine.work[static_cast<std::size_t>(s)].x.data();
-        double* to = x[s];
-        const double factor = scales_[static_cast<std::size_t>(s)];
-#pragma omp parallel for simd num_threads(options_.threads)
-        for (std::size_t i = 0; i < length_; ++i) to[i] = factor * static_cast<double>(from[i]);
-    }
+}
+
+float* Multigrid::load_of(std::size_t l, int slot) const {
+    const auto s = static_cast<std::size_t>(slot);
+    return l == 0 ? fine_load_[s] : levels_[l]->work[s].b.data();
+}
+
+float* Multigrid::solution_of(std::size_t l, int slot) const {
+    const auto s = static_cast<std::size_t>(slot);
+    return l == 0 ? fine_solution_[s] : levels_[l]->work[s].x.data();
 }
 
 std::size_t Multigrid::stride() const {
@@ -1517,11 +1548,13 @@ std::size_t Multigrid::nodes_of_level(std::size_t l) const {
     return levels_.at(l)->node_count();
 }
 
-void Multigrid::sweep_for_bench(std::size_t l) const {
-    Level& level = *levels_.at(l);
-    Level::Work& work = level.work.at(0);
-    const SweepVectors<float> v{work.x.data(), work.b.data(), work.r.data()};
-    sweep(l, Sweep::Step, &v, 1, first_of_two(level.bound));
+std::size_t Multigrid::length_of_level(std::size_t l) const {
+    return levels_.at(l)->rows * static_cast<std::size_t>(dimension_) * levels_.at(l)->stride + lanes;
+}
+
+void Multigrid::sweep_for_bench(std::size_t l, const float* x, const float* b, float* out) const {
+    const SweepVectors<float> v{x, b, out};
+    sweep(l, Sweep::Step, &v, 1, first_of_two(levels_.at(l)->bound));
 }
 
 int Multigrid::levels() const {

@@ -21,8 +21,7 @@ namespace upright::grid {
 
 struct MultigridOptions {
     int threads = 1;
-    int degree = 2;                        // of the smoother, before and after: 1 or 2
-    int coarse_degree = 2;                 // below the fine level
+    int coarse_degree = 2;                 // of the smoother below the fine level: 1 or 2
     int visits = 1;                        // of each coarser level: 1 a V-cycle, 2 a W-cycle
     const Kernels* kernels = nullptr;      // null: the best
     std::size_t nodes_to_factorise = 1500; // a level this small is the last
@@ -48,8 +47,10 @@ class Multigrid {
     std::size_t place(std::size_t freedom) const;
     // out = K v on all lattice freedoms, held ones included. Returns v' K v. `v` must have its tail.
     double multiply(const double* v, double* out) const;
-    // x = B b for up to four right-hand sides; zero at freedoms that are not unknowns on their own.
-    void cycle(const double* const* b, double* const* x, int count);
+    double multiply(const float* v, double* out) const; // arithmetic in double all the same
+    // x = B b for up to four right-hand sides; zero at freedoms that are not unknowns on their own. `b` should
+    // be near one in size, and is projected.
+    void cycle(float* const* b, float* const* x, int count);
     // Takes the part of a vector that held directions allow: dependent within a node, held to zero.
     void project(double* v) const;
     // Nodes whose directions depend on each other within the node: whether all dependents are of that sort
@@ -62,9 +63,10 @@ class Multigrid {
     std::size_t coarsest_unknowns() const;
     bool matrix_free() const { return matrix_free_; }
     int threads() const { return options_.threads; }
-    // For benchmarks: the nodes of a level, and one further step of its smoother on whatever is there.
+    // For benchmarks: the nodes of a level, the length of its vectors, and the first of two steps of its smoother.
     std::size_t nodes_of_level(std::size_t l) const;
-    void sweep_for_bench(std::size_t l) const;
+    std::size_t length_of_level(std::size_t l) const;
+    void sweep_for_bench(std::size_t l, const float* x, const float* b, float* out) const;
 
   private:
     struct Level;
@@ -77,6 +79,7 @@ class Multigrid {
     void find_blocks();
     void find_bound();
     void mark_nodes();
+    template <class Call> void rows_beside_nodes(const Level& level, std::size_t row, Call&& call) const;
     void set_scales(const std::vector<double>& scale);
     void find_grandchildren();
     void make_rows(Level& level, const std::vector<std::uint64_t>& kinds);
@@ -96,7 +99,9 @@ class Multigrid {
     void build();
     void gather_plane(Level& level, int k, const float* below, const float* above);
     void estimate(Level& level);
-    int degree_of(std::size_t l) const { return l == 0 ? options_.degree : options_.coarse_degree; }
+    int degree_of(std::size_t l) const { return l == 0 ? 2 : options_.coarse_degree; }
+    float* load_of(std::size_t l, int slot) const;
+    float* solution_of(std::size_t l, int slot) const;
     void make_room(int count);
     void smooth_zero(std::size_t l, int first, int many);
     void smooth(std::size_t l, int first, int many);
@@ -112,7 +117,8 @@ class Multigrid {
     void prolong_from(std::size_t l, int slot);
     void visit(std::size_t l, int count);
     template <class T> void fix(T* v) const;
-    void multiply_cells(const double* v, double* out) const;
+    template <class V> void multiply_cells(const V* v, double* out) const;
+    template <class V> double multiply_any(const V* v, double* out) const;
 
     const GridSystem& system_;
     MultigridOptions options_;
@@ -133,7 +139,8 @@ class Multigrid {
     std::vector<std::size_t> far_;
     const std::vector<double>* element_scale_ = nullptr;   // while building
     std::vector<double> general_scale_;                    // where cells are multiplied one by one
-    std::array<double, most_together> scales_{};           // of the right-hand sides of a cycle
+    // Of the cycle that runs: the fine level's vectors are the caller's.
+    std::array<float*, most_together> fine_load_{}, fine_solution_{};
     std::vector<std::array<Eigen::MatrixXf, 8>> child_;    // kind by child: P' K P
     std::vector<std::vector<Eigen::MatrixXf>> grandchild_; // the same over two levels, 8 x 8 for each kind
     std::array<Eigen::MatrixXd, 8> interpolation_;         // of nodes, fine corners x coarse corners
