@@ -72,8 +72,8 @@ void sweep_in_single(benchmark::State& state) {
     Strip<float> b(m.length_of_level(level));
     Strip<float> z(m.length_of_level(level));
     for (auto _ : state) m.sweep_for_bench(level, x.data(), b.data(), z.data());
-    // Levels of cells: x and b in, z out (read for ownership as well), the diagonal, a scale. Those with stencils:
-    // 468 bytes of half-precision blocks, 72 of single-precision ones and a scale.
+    // Levels of cells: x and b in, z out (read for ownership as well), the diagonal, a scale. Those with
+    // stencils: 468 bytes of half-precision blocks, 72 of single-precision ones and a scale.
     const double bytes = level < 2 ? 12.0 * 5 + 4.0 : 12.0 * 4 + 468.0 + 72.0 + 4.0;
     finish(state, bytes * static_cast<double>(nodes), static_cast<double>(nodes));
 }

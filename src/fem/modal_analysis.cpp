@@ -183,8 +183,8 @@ void precondition(IterativeSystem& system, const Eigen::MatrixXd& r, Eigen::Matr
             pointer = storage.back().data();
         }
     for (Eigen::Index first = 0; first < r.cols(); first += grid::most_together) {
-        const auto many = static_cast<std::size_t>(
-            std::min<Eigen::Index>(grid::most_together, r.cols() - first));
+        const auto many =
+            static_cast<std::size_t>(std::min<Eigen::Index>(grid::most_together, r.cols() - first));
         for (std::size_t i = 0; i < many; ++i) {
             const double* column = r.col(first + static_cast<Eigen::Index>(i)).data();
             double most = 0.0;

@@ -39,7 +39,7 @@ const Kernels& kernels() {
 
 std::size_t box_scratch(std::size_t stride, int rows) {
     const auto r = static_cast<std::size_t>(rows + 1);
-    return sizeof(double) * (24 * r * stride + 2 * (6 * stride + 6 * (stride + 16)));
+    return sizeof(double) * (24 * stride + 12 * (stride + 16) + 6 * r * stride);
 }
 
 } // namespace upright::grid

@@ -41,19 +41,22 @@ inline __attribute__((always_inline)) Vector<double> load_as(const double* p, do
     return load(p);
 }
 
-// The rows of buffers that one part of a box sweep works in; the last two for each of two layers.
+// The rows of buffers that one part of a box sweep works in. All but `high` stay in the first-level cache.
 template <class T> struct BoxBuffers {
     std::size_t stride = 0;
-    T* plane = nullptr; // 12 strips a row of cells: the transformed plane below the cells
-    T* carry = nullptr; // 12 strips a row of cells: forces on the plane that the cells below it gave
-    T* high = nullptr;  // 6 strips: what the row of cells before gives to its far row of nodes
-    T* sum = nullptr;   // 6 strips with 16 values before each
-    T* highs(int layer, int s) const { return high + static_cast<std::size_t>(6 * layer + s) * stride; }
+    T* front = nullptr; // 12 strips: the transformed displacements of the rows of nodes before the cells
+    T* carry = nullptr; // 12 strips: forces on those rows that the cells before gave
+    T* high = nullptr;  // 6 strips a row of nodes: what the plane below gave
+    T* sum = nullptr;   // 6 strips with 16 values before each, for each of two rows
+    T* highs(int row, int s) const { return high + static_cast<std::size_t>(6 * row + s) * stride; }
     T* sums(int layer, int s) const {
         return sum + static_cast<std::size_t>(6 * layer + s) * (stride + 16) + 16;
     }
 };
 
+// Cells are walked row after row along y, plane after plane along z. Displacements are summed and subtracted
+// along x and z first, then along y; the third of the kernel's axes is y, the second z, and so are
+// components.
 template <class T, class Stored, bool Scaled> struct BoxKernel {
     using V = Vector<T>;
     static constexpr std::size_t W = width<T>;
@@ -65,6 +68,8 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
         return static_cast<std::size_t>(k) * static_cast<std::size_t>(sweep.grid.ny + 1) +
                static_cast<std::size_t>(j);
     }
+    // Where a component begins within a row of nodes.
+    std::size_t component(int c) const { return c == 0 ? 0 : static_cast<std::size_t>(3 - c) * stride; }
     // Displacements at a place of the vectors.
     inline __attribute__((always_inline)) V displacement(std::size_t at) const {
         const V v = load_as(sweep.vectors.v + at, T(0));
@@ -74,13 +79,13 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
             return v;
     }
 
-    // Sum and difference along x and y of two rows of nodes that begin at `near` and `far`.
+    // Sum and difference along x and z of two rows of nodes that begin at `near` and `far`.
     inline __attribute__((always_inline)) void transform(std::size_t near, std::size_t far,
                                                          V (&t)[3][4]) const {
 #pragma GCC unroll 4
         for (int c = 0; c < 3; ++c) {
-            const std::size_t a = near + static_cast<std::size_t>(c) * stride;
-            const std::size_t b = far + static_cast<std::size_t>(c) * stride;
+            const std::size_t a = near + component(c);
+            const std::size_t b = far + component(c);
             const V a0 = displacement(a);
             const V a1 = displacement(a + 1);
             const V b0 = displacement(b);
@@ -96,140 +101,178 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
         }
     }
 
-    void begin(int first, int last, int k) {
-        for (int j = first; j <= last; ++j) {
-            T* plane = buffers.plane + static_cast<std::size_t>(j - first) * 12 * stride;
-            for (std::size_t i = 0; i < stride; i += W) {
-                V t[3][4];
-                transform(row_of(j, k) * 3 * stride + i, row_of(j + 1, k) * 3 * stride + i, t);
+    // The rows of nodes that the first cells of a layer begin at.
+    void begin(int j, int k) {
+        for (std::size_t i = 0; i < stride; i += W) {
+            V t[3][4];
+            transform(row_of(j, k) * 3 * stride + i, row_of(j, k + 1) * 3 * stride + i, t);
 #pragma GCC unroll 4
-                for (int c = 0; c < 3; ++c)
+            for (int c = 0; c < 3; ++c)
 #pragma GCC unroll 4
-                    for (int p = 0; p < 4; ++p)
-                        store(plane + static_cast<std::size_t>(4 * c + p) * stride + i, t[c][p]);
-            }
+                for (int p = 0; p < 4; ++p)
+                    store(buffers.front + static_cast<std::size_t>(4 * c + p) * stride + i, t[c][p]);
         }
+        std::fill_n(buffers.carry, 12 * stride, T(0));
     }
 
-    // Adds what one pair of blocks gives to six transformed displacements.
-    static inline __attribute__((always_inline)) void
-    blocks(const T* even, const T* odd, V scale, const V (&e)[3], const V (&o)[3], V (&ge)[3], V (&go)[3]) {
+    // What block P makes of its three transformed displacements (see block_entry in kernels.hpp).
+    template <int P, int R>
+    static inline __attribute__((always_inline)) V force(const T* m, const V (&v)[3], V scale) {
+        V out;
+        bool begun = false;
+        const auto add = [&](int c) __attribute__((always_inline)) {
+            out = begun ? out + m[3 * R + c] * v[c] : m[3 * R + c] * v[c];
+            begun = true;
+        };
+        if constexpr (block_entry(P, R, 0)) add(0);
+        if constexpr (block_entry(P, R, 1)) add(1);
+        if constexpr (block_entry(P, R, 2)) add(2);
+        return out * scale;
+    }
+
+    // The forces of two blocks that differ in the third axis, parted into those even and odd along it.
+    template <int A, int B, bool first>
+    static inline __attribute__((always_inline)) void blocks(const T* m, V scale, const V (&e)[3],
+                                                             const V (&o)[3], V (&ge)[3], V (&go)[3]) {
+        constexpr int even = A + 2 * B;
+        constexpr int odd = even + 4;
         const V i0[3] = {e[0], e[1], o[2]};
         const V i1[3] = {o[0], o[1], e[2]};
-        V f0[3];
-        V f1[3];
-#pragma GCC unroll 4
-        for (int r = 0; r < 3; ++r) {
-            f0[r] = (even[3 * r] * i0[0] + even[3 * r + 1] * i0[1] + even[3 * r + 2] * i0[2]) * scale;
-            f1[r] = (odd[3 * r] * i1[0] + odd[3 * r + 1] * i1[1] + odd[3 * r + 2] * i1[2]) * scale;
-        }
-        ge[0] += f0[0];
-        ge[1] += f0[1];
-        go[2] += f0[2];
-        go[0] += f1[0];
-        go[1] += f1[1];
-        ge[2] += f1[2];
+        const auto put = [&](V & to, V f) __attribute__((always_inline)) {
+            to = first ? f : to + f;
+        };
+        // A translation gives none.
+        if constexpr (block_entry(even, 0, 0)) put(ge[0], force<even, 0>(m + 9 * even, i0, scale));
+        if constexpr (block_entry(even, 1, 1)) put(ge[1], force<even, 1>(m + 9 * even, i0, scale));
+        put(go[2], force<even, 2>(m + 9 * even, i0, scale));
+        put(go[0], force<odd, 0>(m + 9 * odd, i1, scale));
+        put(go[1], force<odd, 1>(m + 9 * odd, i1, scale));
+        if constexpr (block_entry(odd, 2, 2)) put(ge[2], force<odd, 2>(m + 9 * odd, i1, scale));
     }
 
     struct Row {
         const CellRow* from;
         const CellRow* to;
-        std::size_t near, far; // rows of nodes on the plane above
+        std::size_t near, far; // the rows of nodes behind the cells, below and above them
     };
-    Row row_above(int j, int k) const {
+    Row row_behind(int j, int k) const {
         const auto row = static_cast<std::size_t>(k) * static_cast<std::size_t>(sweep.grid.ny) +
                          static_cast<std::size_t>(j);
         return {sweep.grid.rows + sweep.grid.starts[row], sweep.grid.rows + sweep.grid.starts[row + 1],
-                row_of(j, k + 1) * 3 * stride, row_of(j + 1, k + 1) * 3 * stride};
+                row_of(j + 1, k) * 3 * stride, row_of(j + 1, k + 1) * 3 * stride};
     }
 
-    // One layer of cells of a chunk: takes the transformed displacements below and the forces carried up to
-    // there, leaves those of the plane above.
+    template <int A, int B, bool single>
+    inline __attribute__((always_inline)) void pair(const Row& row, std::size_t i, const V (&t)[3][4],
+                                                    V (&front)[3][4], V (&carry)[3][4],
+                                                    V (&low)[3][4]) const {
+        constexpr int at_of[3] = {(A ^ 1) + 2 * B, A + 2 * (B ^ 1), A + 2 * B};
+        // Even along the third axis are translations of one component.
+        constexpr bool still[3] = {!block_entry(A + 2 * B, 0, 0), !block_entry(A + 2 * B, 1, 1),
+                                   !block_entry(A + 2 * B + 4, 2, 2)};
+        V e[3];
+        V o[3];
+        V ge[3];
+        V go[3];
+#pragma GCC unroll 4
+        for (int c = 0; c < 3; ++c) {
+            const V before = front[c][at_of[c]];
+            const V behind = t[c][at_of[c]];
+            front[c][at_of[c]] = behind;
+            e[c] = still[c] ? behind : behind + before;
+            o[c] = behind - before;
+        }
+        if constexpr (single) {
+            blocks<A, B, true>(sweep.blocks + 72 * row.from->kind, load_as(row.from->scale + i, T(0)), e, o,
+                               ge, go);
+        } else {
+#pragma GCC unroll 4
+            for (int c = 0; c < 3; ++c) ge[c] = go[c] = V{};
+            for (const CellRow* entry = row.from; entry != row.to; ++entry)
+                blocks<A, B, false>(sweep.blocks + 72 * entry->kind, load_as(entry->scale + i, T(0)), e, o,
+                                    ge, go);
+        }
+#pragma GCC unroll 4
+        for (int c = 0; c < 3; ++c) {
+            V& up = carry[c][at_of[c]];
+            low[c][at_of[c]] = still[c] ? up - go[c] : up + (ge[c] - go[c]);
+            up = still[c] ? go[c] : ge[c] + go[c];
+        }
+    }
+
+    // A chunk of cells: takes the transformed displacements before it and the forces carried to there, leaves
+    // those behind it.
     template <bool single>
-    inline __attribute__((always_inline)) void layer(const Row& row, std::size_t i, V (&plane)[3][4],
-                                                     V (&carry)[3][4], int number) {
+    inline __attribute__((always_inline)) void chunk(const Row& row, std::size_t i, V (&front)[3][4],
+                                                     V (&carry)[3][4], int j, int number) {
         V t[3][4];
         transform(row.near + i, row.far + i, t);
         V low[3][4];
-#pragma GCC unroll 4
-        for (int b = 0; b < 2; ++b)
-#pragma GCC unroll 4
-            for (int a = 0; a < 2; ++a) {
-                const int at_of[3] = {(a ^ 1) + 2 * b, a + 2 * (b ^ 1), a + 2 * b};
-                V e[3];
-                V o[3];
-                V ge[3];
-                V go[3];
-#pragma GCC unroll 4
-                for (int c = 0; c < 3; ++c) {
-                    const V below = plane[c][at_of[c]];
-                    const V above = t[c][at_of[c]];
-                    plane[c][at_of[c]] = above;
-                    e[c] = above + below;
-                    o[c] = above - below;
-                    ge[c] = V{} + T(0);
-                    go[c] = V{} + T(0);
-                }
-                const std::ptrdiff_t block = 9 * (a + 2 * b);
-                if (single) {
-                    const T* m = sweep.blocks + 72 * row.from->kind + block;
-                    blocks(m, m + 36, load_as(row.from->scale + i, T(0)), e, o, ge, go);
-                } else {
-                    for (const CellRow* entry = row.from; entry != row.to; ++entry) {
-                        const T* m = sweep.blocks + 72 * entry->kind + block;
-                        blocks(m, m + 36, load_as(entry->scale + i, T(0)), e, o, ge, go);
-                    }
-                }
-#pragma GCC unroll 4
-                for (int c = 0; c < 3; ++c) {
-                    low[c][at_of[c]] = carry[c][at_of[c]] + (ge[c] - go[c]);
-                    carry[c][at_of[c]] = ge[c] + go[c];
-                }
-            }
-        finish_row(low, i, number);
+        pair<0, 0, single>(row, i, t, front, carry, low);
+        pair<1, 0, single>(row, i, t, front, carry, low);
+        pair<0, 1, single>(row, i, t, front, carry, low);
+        pair<1, 1, single>(row, i, t, front, carry, low);
+        finish_row(low, i, j, number);
     }
 
-    // A row of cells above plane k, `Layers` of them one above the other: forces on the planes below each
-    // into `sum`, those on the last plane into the carry. Layers together go to the buffers once.
-    template <int Layers, bool single> void cells(int first, int j, int k) {
-        const std::size_t at = static_cast<std::size_t>(j - first) * 12 * stride;
-        T* plane_row = buffers.plane + at;
-        T* carry_row = buffers.carry + at;
-        const Row lower = row_above(j, k);
-        const Row upper = Layers == 2 ? row_above(j, k + 1) : lower;
+    // Asks for what the next rows take from memory: arithmetic and the hardware's own guesses do not hide it.
+    // In double precision arithmetic does.
+    template <int Rows>
+    inline __attribute__((always_inline)) void fetch(std::size_t far, std::size_t own) const {
+        constexpr std::size_t ahead = 2 * 3 * Rows;
+#pragma GCC unroll 6
+        for (std::size_t strip = ahead; strip < ahead + 3 * Rows; ++strip) {
+            __builtin_prefetch(sweep.vectors.v + far + strip * stride);
+            __builtin_prefetch(sweep.inverse_diagonal + own + strip * stride);
+            if (sweep.vectors.b != nullptr) __builtin_prefetch(sweep.vectors.b + own + strip * stride);
+            __builtin_prefetch(sweep.vectors.out + own + strip * stride, 1);
+        }
+    }
+
+    // Rows of cells from j on in the layer above plane k, `Rows` of them: forces on the rows of nodes before
+    // each into `sum`, those on the rows behind the last into the carry. Rows together go to the buffers
+    // once.
+    template <int Rows, bool single> void cells(int j, int k, int first) {
+        T* front_row = buffers.front;
+        T* carry_row = buffers.carry;
+        const Row one = row_behind(j, k);
+        const Row two = Rows == 2 ? row_behind(j + 1, k) : one;
         for (std::size_t i = 0; i < stride; i += W) {
-            V plane[3][4];
+            if constexpr (sizeof(T) == sizeof(float)) fetch<Rows>(one.far + i, row_of(j, k) * 3 * stride + i);
+            V front[3][4];
             V carry[3][4];
 #pragma GCC unroll 4
             for (int c = 0; c < 3; ++c)
 #pragma GCC unroll 4
                 for (int p = 0; p < 4; ++p) {
                     const std::size_t n = static_cast<std::size_t>(4 * c + p) * stride + i;
-                    plane[c][p] = load(static_cast<const T*>(plane_row + n));
+                    front[c][p] = load(static_cast<const T*>(front_row + n));
                     carry[c][p] = load(static_cast<const T*>(carry_row + n));
                 }
-            layer<single>(lower, i, plane, carry, 0);
-            if (Layers == 2) layer<single>(upper, i, plane, carry, 1);
+            chunk<single>(one, i, front, carry, j - first, 0);
+            if (Rows == 2) chunk<single>(two, i, front, carry, j + 1 - first, 1);
 #pragma GCC unroll 4
             for (int c = 0; c < 3; ++c)
 #pragma GCC unroll 4
                 for (int p = 0; p < 4; ++p) {
                     const std::size_t n = static_cast<std::size_t>(4 * c + p) * stride + i;
-                    store(plane_row + n, plane[c][p]);
+                    store(front_row + n, front[c][p]);
                     store(carry_row + n, carry[c][p]);
                 }
         }
     }
 
-    // Back along y and x: near row of nodes into `sum` with what the row before gave, far row kept.
-    inline __attribute__((always_inline)) void finish_row(const V (&low)[3][4], std::size_t i, int number) {
+    // Back along z and x: the row of nodes below into `sum` with what the plane below gave, the one above
+    // kept.
+    inline __attribute__((always_inline)) void finish_row(const V (&low)[3][4], std::size_t i, int row,
+                                                          int number) {
 #pragma GCC unroll 4
         for (int c = 0; c < 3; ++c) {
             const V near_even = low[c][0] - low[c][2];
             const V far_even = low[c][0] + low[c][2];
             const V near_odd = low[c][1] - low[c][3];
             const V far_odd = low[c][1] + low[c][3];
-            T* left = buffers.highs(number, 2 * c) + i;
+            T* left = buffers.highs(row, 2 * c) + i;
             T* right = left + stride;
             store(buffers.sums(number, 2 * c) + i,
                   load(static_cast<const T*>(left)) + (near_even - near_odd));
@@ -240,25 +283,24 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
         }
     }
 
-    // The last plane has no cells above it.
-    void carried(int first, int j) {
-        T* carry = buffers.carry + static_cast<std::size_t>(j - first) * 12 * stride;
+    // The last row of nodes has no cells behind it.
+    void carried(int row) {
         for (std::size_t i = 0; i < stride; i += W) {
             V low[3][4];
 #pragma GCC unroll 4
             for (int c = 0; c < 3; ++c)
 #pragma GCC unroll 4
                 for (int p = 0; p < 4; ++p)
-                    low[c][p] =
-                        load(static_cast<const T*>(carry + static_cast<std::size_t>(4 * c + p) * stride + i));
-            finish_row(low, i, 0);
+                    low[c][p] = load(static_cast<const T*>(buffers.carry) +
+                                     static_cast<std::size_t>(4 * c + p) * stride + i);
+            finish_row(low, i, row, 0);
         }
     }
 
-    // What is left for the row of nodes beyond the last cells.
-    void last_row(int number) {
+    // What is left for a row of nodes on the plane above the last cells.
+    void kept(int row) {
         for (int s = 0; s < 6; ++s)
-            std::memcpy(buffers.sums(number, s), buffers.highs(number, s), stride * sizeof(T));
+            std::memcpy(buffers.sums(0, s), buffers.highs(row, s), stride * sizeof(T));
     }
 
     // Calls with the place of a chunk of the row's vectors and its A v.
@@ -268,7 +310,7 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
         for (int c = 0; c < 3; ++c) {
             const T* left = buffers.sums(number, 2 * c);
             const T* right = buffers.sums(number, 2 * c + 1) - 1;
-            const std::size_t base = (row * 3 + static_cast<std::size_t>(c)) * stride;
+            const std::size_t base = row * 3 * stride + component(c);
             for (std::size_t i = 0; i < stride; i += W) call(base + i, load(left + i) + load(right + i));
         }
     }
@@ -339,38 +381,41 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
         const int ny = sweep.grid.ny;
         const int nz = sweep.grid.nz;
         const int first = std::max(sweep.from_row - 1, 0);
-        const int last = std::min(sweep.to_row - 1, ny - 1);
-        const auto rows = static_cast<std::size_t>(last - first + 1);
+        const int last = std::min(sweep.to_row - 1, ny - 1); // row of cells
         const int start = std::max(sweep.from_plane - 1, 0);
-        begin(first, last, start);
-        std::fill_n(buffers.carry, rows * 12 * stride, T(0));
+        std::fill_n(buffers.high, static_cast<std::size_t>(6 * (sweep.to_row - first)) * stride, T(0));
         for (int layer = 0; layer < 2; ++layer)
             for (int s = 0; s < 6; ++s) std::fill_n(buffers.sums(layer, s) - 16, 16, T(0));
-        for (int k = start; k < sweep.to_plane;) {
-            const int together = k + 1 < sweep.to_plane && k + 1 < nz ? 2 : 1;
-            std::fill_n(buffers.high, 12 * stride, T(0));
-            for (int j = first; j <= last; ++j) {
-                if (k == nz) {
-                    carried(first, j);
-                } else if (together == 2) {
-                    if (one_kind(j, k) && one_kind(j, k + 1))
-                        cells<2, true>(first, j, k);
-                    else
-                        cells<2, false>(first, j, k);
-                } else if (one_kind(j, k)) {
-                    cells<1, true>(first, j, k);
-                } else {
-                    cells<1, false>(first, j, k);
+        for (int k = start; k < sweep.to_plane; ++k) {
+            const bool out = k >= sweep.from_plane;
+            if (k == nz) {
+                for (int j = sweep.from_row; j < sweep.to_row; ++j) {
+                    kept(j - first);
+                    emit(j, k, 0);
                 }
-                for (int number = 0; number < together; ++number)
-                    if (k + number >= sweep.from_plane && j >= sweep.from_row) emit(j, k + number, number);
+                break;
             }
-            for (int number = 0; number < together; ++number)
-                if (k + number >= sweep.from_plane && sweep.to_row == ny + 1) {
-                    last_row(number);
-                    emit(ny, k + number, number);
+            begin(first, k);
+            for (int j = first; j <= last;) {
+                const int together = j < last ? 2 : 1;
+                if (together == 2) {
+                    if (one_kind(j, k) && one_kind(j + 1, k))
+                        cells<2, true>(j, k, first);
+                    else
+                        cells<2, false>(j, k, first);
+                } else if (one_kind(j, k)) {
+                    cells<1, true>(j, k, first);
+                } else {
+                    cells<1, false>(j, k, first);
                 }
-            k += together;
+                for (int number = 0; number < together && out; ++number)
+                    if (j + number >= sweep.from_row) emit(j + number, k, number);
+                j += together;
+            }
+            if (sweep.to_row == ny + 1) {
+                carried(ny - first);
+                if (out) emit(ny, k, 0);
+            }
         }
     }
 };
@@ -378,13 +423,12 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
 template <class T, class Stored, bool Scaled> void run_box(const BoxSweep<T, Stored>& sweep, void* scratch) {
     BoxKernel<T, Stored, Scaled> kernel{sweep, {}, sweep.grid.stride};
     const std::size_t stride = sweep.grid.stride;
-    const auto rows = static_cast<std::size_t>(sweep.to_row - sweep.from_row + 1);
     T* at = static_cast<T*>(scratch);
     kernel.buffers.stride = stride;
-    kernel.buffers.plane = at;
-    kernel.buffers.carry = at + rows * 12 * stride;
-    kernel.buffers.high = at + 2 * rows * 12 * stride;
-    kernel.buffers.sum = kernel.buffers.high + 12 * stride;
+    kernel.buffers.front = at;
+    kernel.buffers.carry = at + 12 * stride;
+    kernel.buffers.sum = at + 24 * stride;
+    kernel.buffers.high = at + 24 * stride + 12 * (stride + 16);
     kernel.run();
 }
 

@@ -203,13 +203,15 @@ void Multigrid::find_blocks() {
                 }
         const Eigen::MatrixXd B = H * K * H.transpose() / 64.0;
         Eigen::MatrixXd rest = B;
+        constexpr std::array<int, 3> axis{0, 2, 1}; // of the kernels' components
         for (int block = 0; block < 8; ++block)
-            for (int r = 0; r < 3; ++r)
-                for (int c = 0; c < 3; ++c) {
-                    const int row = (block ^ (1 << r)) * 3 + r;
-                    const int column = (block ^ (1 << c)) * 3 + c;
+            for (std::size_t r = 0; r < 3; ++r)
+                for (std::size_t c = 0; c < 3; ++c) {
+                    const int own = (block & 1) | (block & 2) << 1 | (block & 4) >> 1;
+                    const int row = (own ^ (1 << axis[r])) * 3 + axis[r];
+                    const int column = (own ^ (1 << axis[c])) * 3 + axis[c];
                     blocks_double_.push_back(B(row, column));
-                    rest(row, column) = 0.0;
+                    if (block_entry(block, static_cast<int>(r), static_cast<int>(c))) rest(row, column) = 0.0;
                 }
         if (rest.cwiseAbs().maxCoeff() > 1e-11 * B.cwiseAbs().maxCoeff()) matrix_free_ = false;
     }
@@ -234,7 +236,8 @@ std::size_t Multigrid::corner(const Level& level, std::size_t cell, int a) const
 }
 
 // Calls with each row of cells that touches a row of nodes.
-template <class Call> void Multigrid::rows_beside_nodes(const Level& level, std::size_t row, Call&& call) const {
+template <class Call>
+void Multigrid::rows_beside_nodes(const Level& level, std::size_t row, Call&& call) const {
     const int j = static_cast<int>(row) % level.nodes[1];
     const int k = static_cast<int>(row) / level.nodes[1];
     for (int z = dimension_ == 3 ? k - 1 : 0; z <= (dimension_ == 3 ? k : 0); ++z)
@@ -1160,7 +1163,7 @@ void Multigrid::sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vect
 template <class T, class Stored, class Fill>
 void Multigrid::box_sweep(const Level& level, void (*run)(const BoxSweep<T, Stored>&, void*),
                           Fill&& fill) const {
-    const Parts parts(level.nodes[1], level.nodes[2], 24 * sizeof(T) * level.stride, options_.threads);
+    const Parts parts(level.nodes[1], level.nodes[2], 6 * sizeof(T) * level.stride, options_.threads);
     const std::size_t need = box_scratch(level.stride, parts.row_size);
 #pragma omp parallel for num_threads(options_.threads) schedule(dynamic)
     for (int part = 0; part < parts.rows * parts.planes; ++part) {
@@ -1439,7 +1442,8 @@ void Multigrid::smooth(std::size_t l, int first, int many) {
     }
     sweep(l, Sweep::Step, v.data(), many, first_of_two(level.bound));
     for (int n = 0; n < many; ++n)
-        v[static_cast<std::size_t>(n)] = {level.residual(first + n).data(), nullptr, solution_of(l, first + n)};
+        v[static_cast<std::size_t>(n)] = {level.residual(first + n).data(), nullptr,
+                                          solution_of(l, first + n)};
     sweep(l, Sweep::Finish, v.data(), many, second_of_two(level.bound));
 }
 

@@ -48,8 +48,8 @@ class Multigrid {
     // out = K v on all lattice freedoms, held ones included. Returns v' K v. `v` must have its tail.
     double multiply(const double* v, double* out) const;
     double multiply(const float* v, double* out) const; // arithmetic in double all the same
-    // x = B b for up to four right-hand sides; zero at freedoms that are not unknowns on their own. `b` should
-    // be near one in size, and is projected.
+    // x = B b for up to four right-hand sides; zero at freedoms that are not unknowns on their own. `b`
+    // should be near one in size, and is projected.
     void cycle(float* const* b, float* const* x, int count);
     // Takes the part of a vector that held directions allow: dependent within a node, held to zero.
     void project(double* v) const;
@@ -63,7 +63,8 @@ class Multigrid {
     std::size_t coarsest_unknowns() const;
     bool matrix_free() const { return matrix_free_; }
     int threads() const { return options_.threads; }
-    // For benchmarks: the nodes of a level, the length of its vectors, and the first of two steps of its smoother.
+    // For benchmarks: the nodes of a level, the length of its vectors, and the first of two steps of its
+    // smoother.
     std::size_t nodes_of_level(std::size_t l) const;
     std::size_t length_of_level(std::size_t l) const;
     void sweep_for_bench(std::size_t l, const float* x, const float* b, float* out) const;
@@ -137,8 +138,8 @@ class Multigrid {
     std::vector<std::int32_t> slope_at_; // sorted nodes
     std::vector<std::size_t> fixed_;     // places to be kept at zero
     std::vector<std::size_t> far_;
-    const std::vector<double>* element_scale_ = nullptr;   // while building
-    std::vector<double> general_scale_;                    // where cells are multiplied one by one
+    const std::vector<double>* element_scale_ = nullptr; // while building
+    std::vector<double> general_scale_;                  // where cells are multiplied one by one
     // Of the cycle that runs: the fine level's vectors are the caller's.
     std::array<float*, most_together> fine_load_{}, fine_solution_{};
     std::vector<std::array<Eigen::MatrixXf, 8>> child_;    // kind by child: P' K P
