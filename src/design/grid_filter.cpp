@@ -25,7 +25,7 @@ inline __attribute__((always_inline)) void sum_block(const TapRow* taps, std::si
                                                      double* out) {
     Eight sums[Many] = {};
     const auto add = [&](double weight, const double* at) __attribute__((always_inline)) {
-        const auto* v = reinterpret_cast<const Eight*>(at);
+        const Eight* v = reinterpret_cast<const Eight*>(at); // `auto` would lose the alignment
 #pragma GCC unroll 4
         for (int m = 0; m < Many; ++m) sums[m] += weight * v[m];
     };
@@ -37,7 +37,7 @@ inline __attribute__((always_inline)) void sum_block(const TapRow* taps, std::si
             add(tap->weights[away], at + away);
         }
     }
-    auto* to = reinterpret_cast<Eight*>(out);
+    Eight* to = reinterpret_cast<Eight*>(out);
 #pragma GCC unroll 4
     for (int m = 0; m < Many; ++m) to[m] = sums[m];
 }

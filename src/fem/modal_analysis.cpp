@@ -276,7 +276,10 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
         for (Eigen::Index i = 0; i < v.cols(); ++i)
             it.mass_on_grid->multiply(v.col(i).data(), out.col(i).data());
     };
+    int asked = 0;
     problem.precondition = [&](const Eigen::MatrixXd& r, Eigen::MatrixXd& out) {
+        constexpr int patience = 30; // steps, after which as many are expected still to come
+        if (++asked == patience) it.K->strengthen(static_cast<double>(patience * r.cols()));
         precondition(*it.K, r, out);
     };
     if (k.free_motions > 0) {

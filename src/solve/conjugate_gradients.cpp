@@ -9,6 +9,11 @@ namespace upright {
 namespace {
 
 constexpr std::size_t block = 8192;
+// Steps at which a stronger preconditioner is asked for.
+constexpr std::array<int, 3> asks{8, 20, 60};
+// Before the first step of a close solve from nothing: what a digit may cost.
+constexpr double cycles_a_digit = 10.0;
+constexpr double many_digits = 5.0;
 
 // Sums by blocks in a fixed order: the same whatever the threads do.
 template <class Body> std::array<double, 2> sums(std::size_t n, int threads, Body&& body) {
@@ -45,7 +50,10 @@ struct Column {
     double work = 0.0;      // b'x, for the load as it came
     double rz = 0.0;
     double step = 0.0; // the last alpha, which x still has to take
+    bool fresh = true; // no direction before the next
     bool done = false;
+    // How far it is to the goal and how far it was at first, as logarithms, for a guess at what is left.
+    double far = 0.0, far_at_first = 0.0;
 
     void take_step(std::size_t n, int threads) {
         if (step == 0.0) return;
@@ -112,6 +120,9 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
         if (left > 0.0) column.norm = left;
         take_residual(column, n, threads);
     }
+    const double digits = -std::log10(wish.residual > 0.0 ? wish.residual : std::sqrt(wish.energy));
+    if (!warm && digits > many_digits)
+        system.strengthen(cycles_a_digit * digits * static_cast<double>(columns.size()));
     // b'x grows by the energy that each step adds: alpha^2 p'Ap.
     for (int step = 0;; ++step) {
         std::vector<float*> from;
@@ -123,6 +134,13 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
         if (step == most_iterations) {
             out.converged = false;
             break;
+        }
+        if (std::find(asks.begin(), asks.end(), step) != asks.end()) {
+            double cycles = 0.0;
+            for (const Column* c : active)
+                cycles += c->far_at_first > c->far ? step * c->far / (c->far_at_first - c->far) : 1e3;
+            if (system.strengthen(cycles))
+                for (Column* c : active) c->fresh = true;
         }
         for (std::size_t first = 0; first < active.size(); first += 4) {
             from.clear();
@@ -139,7 +157,8 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             const float* z = column->z.data();
             float* p = column->p.data();
             double* Ap = column->Ap.data();
-            const bool begun = step > 0;
+            const bool begun = !column->fresh;
+            column->fresh = false;
             const auto both = sums(n, threads, [&](std::size_t lo, std::size_t hi) {
                 double zr = 0.0;
                 double za = 0.0;
@@ -176,6 +195,10 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
                 column->done = true;
                 continue;
             }
+            if (step > 0 && wish.residual <= 0.0 && rz > 0.0) {
+                column->far = 0.5 * std::log(column->load_norm * rz / (wish.energy * column->work));
+                if (step == 1) column->far_at_first = column->far;
+            }
             const double last = column->step;
             const double beta = begun ? -last * by * both[1] / column->rz : 0.0;
             column->rz = rz;
@@ -210,6 +233,10 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
                 return std::array<double, 2>{s, 0.0};
             });
             column->work += alpha * alpha * energy;
+            if (wish.residual > 0.0 && norm[0] > 0.0) {
+                column->far = std::log(std::sqrt(norm[0]) / (wish.residual * column->load_norm));
+                if (step == 0) column->far_at_first = column->far;
+            }
             if (wish.residual > 0.0 && std::sqrt(norm[0]) <= wish.residual * column->load_norm)
                 column->done = true;
             out.most = std::max(out.most, step + 1);

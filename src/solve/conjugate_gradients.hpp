@@ -25,6 +25,9 @@ class IterativeSystem {
     virtual double multiply(float* v, double* out) = 0;
     // z = B r, up to four at once. Residuals are scaled to a length near one; they may be written to.
     virtual void precondition(float* const* r, float* const* z, int count) = 0;
+    // A stronger preconditioner, where it is worth so many cycles that seem to be left with this one. Returns
+    // whether there is one now.
+    virtual bool strengthen(double /*cycles*/) { return false; }
     virtual int threads() const = 0;
 };
 

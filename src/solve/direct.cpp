@@ -41,7 +41,13 @@ class DirectSolver : public LinearSolver {
         const auto start = Clock::now();
         system_ = system;
         build_pattern();
-        factor_ = cholmod_l_analyze(matrix_, &common_);
+        if (system.order.size() == system.unknowns) {
+            std::vector<SuiteSparse_long> order(system.order.begin(), system.order.end());
+            common_.method[0].ordering = CHOLMOD_GIVEN;
+            factor_ = cholmod_l_analyze_p(matrix_, order.data(), nullptr, 0, &common_);
+        } else {
+            factor_ = cholmod_l_analyze(matrix_, &common_);
+        }
         if (factor_ == nullptr || common_.status < CHOLMOD_OK) throw memory_error();
         cost_.method = "sparse Cholesky";
         cost_.unknowns = system.unknowns;
@@ -107,62 +113,69 @@ class DirectSolver : public LinearSolver {
 
     // The lower triangle's pattern by columns, and where each entry of each element's lower triangle goes.
     void build_pattern() {
-        std::vector<std::vector<std::int32_t>> rows(system_.unknowns);
-        std::size_t pairs = 0;
+        const std::size_t n = system_.unknowns;
+        // The elements of each unknown, with its place in them.
+        struct Seat {
+            std::uint32_t element = 0;
+            std::uint32_t place = 0;
+        };
+        std::vector<std::size_t> begins(n + 1, 0);
+        for (const std::int32_t u : system_.dofs)
+            if (u >= 0) ++begins[static_cast<std::size_t>(u) + 1];
+        for (std::size_t u = 0; u < n; ++u) begins[u + 1] += begins[u];
+        std::vector<Seat> seats(begins[n]);
+        std::vector<std::size_t> next(begins.begin(), begins.end() - 1);
+        std::vector<std::size_t> triangle(system_.elements() + 1, 0); // where each element's entries begin
         for (std::size_t e = 0; e < system_.elements(); ++e) {
-            const std::int32_t* dofs = &system_.dofs[system_.starts[e]];
             const std::size_t width = system_.width(e);
-            pairs += width * (width + 1) / 2;
-            for (std::size_t c = 0; c < width; ++c)
-                for (std::size_t r = c; r < width; ++r)
-                    if (dofs[r] >= 0 && dofs[c] >= 0)
-                        rows[static_cast<std::size_t>(std::min(dofs[r], dofs[c]))].push_back(
-                            std::max(dofs[r], dofs[c]));
-            // Lists full of repetitions are thinned now and then.
-            for (std::size_t c = 0; c < width; ++c)
-                if (dofs[c] >= 0 && rows[static_cast<std::size_t>(dofs[c])].size() > 4000)
-                    thin(rows[static_cast<std::size_t>(dofs[c])]);
+            triangle[e + 1] = triangle[e] + width * (width + 1) / 2;
+            for (std::size_t i = 0; i < width; ++i)
+                if (const std::int32_t u = system_.dofs[system_.starts[e] + i]; u >= 0)
+                    seats[next[static_cast<std::size_t>(u)]++] = {static_cast<std::uint32_t>(e),
+                                                                  static_cast<std::uint32_t>(i)};
         }
-        std::size_t entries = 0;
-        for (auto& list : rows) {
-            thin(list);
-            list.shrink_to_fit();
-            entries += list.size();
-        }
-        matrix_ = cholmod_l_allocate_sparse(system_.unknowns, system_.unknowns, entries, 1, 1, -1,
-                                            CHOLMOD_REAL, &common_);
-        if (matrix_ == nullptr) throw memory_error();
-        auto* starts = static_cast<SuiteSparse_long*>(matrix_->p);
-        auto* indices = static_cast<SuiteSparse_long*>(matrix_->i);
-        SuiteSparse_long at = 0;
-        for (std::size_t c = 0; c < rows.size(); ++c) {
-            starts[c] = at;
-            for (const std::int32_t row : rows[c]) indices[at++] = row;
-        }
-        starts[rows.size()] = at;
-        std::memset(matrix_->x, 0, entries * sizeof(double));
-        target_.reserve(pairs);
-        for (std::size_t e = 0; e < system_.elements(); ++e) {
-            const std::int32_t* dofs = &system_.dofs[system_.starts[e]];
-            const std::size_t width = system_.width(e);
-            for (std::size_t c = 0; c < width; ++c)
-                for (std::size_t r = c; r < width; ++r) {
-                    if (dofs[r] < 0 || dofs[c] < 0) {
-                        target_.push_back(-1);
-                        continue;
-                    }
-                    const auto column = static_cast<std::size_t>(std::min(dofs[r], dofs[c]));
-                    const auto& list = rows[column];
-                    const auto found =
-                        std::lower_bound(list.begin(), list.end(), std::max(dofs[r], dofs[c])) - list.begin();
-                    target_.push_back(starts[column] + found);
+        target_.assign(triangle.back(), -1);
+        std::vector<SuiteSparse_long> starts(n + 1, 0);
+        std::vector<std::int32_t> indices;
+        indices.reserve(40 * n);
+        std::vector<std::int32_t> rows;
+        std::vector<SuiteSparse_long> place_of(n, -1); // of a row in the column at hand
+        for (std::size_t c = 0; c < n; ++c) {
+            const auto column = static_cast<std::int32_t>(c);
+            rows.clear();
+            const auto each = [&](auto&& call) {
+                for (std::size_t s = begins[c]; s < begins[c + 1]; ++s) {
+                    const Seat& seat = seats[s];
+                    const std::int32_t* dofs = system_.dofs.data() + system_.starts[seat.element];
+                    const std::size_t width = system_.width(seat.element);
+                    for (std::size_t i = 0; i < width; ++i)
+                        if (dofs[i] >= column) call(seat, i, width, static_cast<std::size_t>(dofs[i]));
                 }
+            };
+            each([&](const Seat& /*seat*/, std::size_t /*i*/, std::size_t /*width*/, std::size_t row) {
+                if (place_of[row] >= 0) return;
+                place_of[row] = 0;
+                rows.push_back(static_cast<std::int32_t>(row));
+            });
+            std::sort(rows.begin(), rows.end());
+            const auto from = static_cast<SuiteSparse_long>(indices.size());
+            for (std::size_t r = 0; r < rows.size(); ++r)
+                place_of[static_cast<std::size_t>(rows[r])] = from + static_cast<SuiteSparse_long>(r);
+            each([&](const Seat& seat, std::size_t i, std::size_t width, std::size_t row) {
+                // Columns of the element's lower triangle one after the other.
+                const std::size_t low = std::min<std::size_t>(seat.place, i);
+                const std::size_t high = std::max<std::size_t>(seat.place, i);
+                target_[triangle[seat.element] + low * width - low * (low + 1) / 2 + high] = place_of[row];
+            });
+            for (const std::int32_t row : rows) place_of[static_cast<std::size_t>(row)] = -1;
+            indices.insert(indices.end(), rows.begin(), rows.end());
+            starts[c + 1] = static_cast<SuiteSparse_long>(indices.size());
         }
-    }
-
-    static void thin(std::vector<std::int32_t>& list) {
-        std::sort(list.begin(), list.end());
-        list.erase(std::unique(list.begin(), list.end()), list.end());
+        matrix_ = cholmod_l_allocate_sparse(n, n, indices.size(), 1, 1, -1, CHOLMOD_REAL, &common_);
+        if (matrix_ == nullptr) throw memory_error();
+        std::copy(starts.begin(), starts.end(), static_cast<SuiteSparse_long*>(matrix_->p));
+        std::copy(indices.begin(), indices.end(), static_cast<SuiteSparse_long*>(matrix_->i));
+        std::memset(matrix_->x, 0, indices.size() * sizeof(double));
     }
 
     void assemble(const std::vector<double>& scale) {

@@ -354,6 +354,7 @@ class GridSolver : public LinearSolver {
     static grid::MultigridOptions multigrid_options(const SolverOptions& options) {
         grid::MultigridOptions out;
         out.threads = threads_of(options);
+        out.memory = options.memory;
         return out;
     }
 

@@ -34,6 +34,7 @@ class GridOperator : public IterativeSystem {
     void spread_values(const double* unknowns, double* out) const;
     void collect(const double* v, double* unknowns) const;
 
+    bool strengthen(double cycles) override { return multigrid_.strengthen(cycles); }
     const grid::Multigrid& multigrid() const { return multigrid_; }
     double bytes() const;
 

@@ -33,6 +33,8 @@ struct ElementSystem {
     // The matrix of each element, as wide as it has dofs; owned by the caller, who keeps them as long as the
     // solver lives. Elements may share one.
     std::vector<const Eigen::MatrixXd*> matrix_of;
+    // The order to eliminate the unknowns in (solve/dissection.hpp); empty: a factorisation finds its own.
+    std::vector<std::int32_t> order;
 
     std::size_t elements() const { return matrix_of.size(); }
     std::size_t width(std::size_t e) const { return starts[e + 1] - starts[e]; }

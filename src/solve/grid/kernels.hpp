@@ -50,7 +50,8 @@ struct SweepFactors {
 // 72 coefficients a kind, block a + 2 b + 4 c, row by row, belongs to displacements that are even (0) or odd
 // in x, z and y in the manner (a, b, c) of a scalar; their components stand in that order as well.
 //
-// An element that is free of energy in translations and passes the patch test has zeros there: block P holds
+// The stiffness of an element that is free of energy in translations and passes the patch test has zeros
+// elsewhere (that is no matter of masses): block P holds
 // a translation of component k where its only odd axis is k; with two odd axes the component of the third
 // is an hourglass that nothing but itself resists.
 constexpr bool block_entry(int P, int r, int c) {
@@ -65,6 +66,7 @@ template <class T, class Stored = T> struct BoxSweep {
     CellGrid grid;
     const T* blocks = nullptr;
     Sweep sweep = Sweep::Product;
+    bool full = false;   // every entry of the blocks counts, not those of block_entry alone
     bool scaled = false; // v is S times what `vectors.v` holds (Finish)
     bool fresh = false;
     SweepVectors<T, Stored> vectors;

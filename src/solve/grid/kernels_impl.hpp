@@ -57,9 +57,10 @@ template <class T> struct BoxBuffers {
 // Cells are walked row after row along y, plane after plane along z. Displacements are summed and subtracted
 // along x and z first, then along y; the third of the kernel's axes is y, the second z, and so are
 // components.
-template <class T, class Stored, bool Scaled> struct BoxKernel {
+template <class T, class Stored, bool Scaled, bool Full> struct BoxKernel {
     using V = Vector<T>;
     static constexpr std::size_t W = width<T>;
+    static constexpr bool entry(int P, int r, int c) { return Full || block_entry(P, r, c); }
     const BoxSweep<T, Stored>& sweep;
     BoxBuffers<T> buffers;
     std::size_t stride;
@@ -124,9 +125,9 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
             out = begun ? out + m[3 * R + c] * v[c] : m[3 * R + c] * v[c];
             begun = true;
         };
-        if constexpr (block_entry(P, R, 0)) add(0);
-        if constexpr (block_entry(P, R, 1)) add(1);
-        if constexpr (block_entry(P, R, 2)) add(2);
+        if constexpr (entry(P, R, 0)) add(0);
+        if constexpr (entry(P, R, 1)) add(1);
+        if constexpr (entry(P, R, 2)) add(2);
         return out * scale;
     }
 
@@ -142,12 +143,12 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
             to = first ? f : to + f;
         };
         // A translation gives none.
-        if constexpr (block_entry(even, 0, 0)) put(ge[0], force<even, 0>(m + 9 * even, i0, scale));
-        if constexpr (block_entry(even, 1, 1)) put(ge[1], force<even, 1>(m + 9 * even, i0, scale));
+        if constexpr (entry(even, 0, 0)) put(ge[0], force<even, 0>(m + 9 * even, i0, scale));
+        if constexpr (entry(even, 1, 1)) put(ge[1], force<even, 1>(m + 9 * even, i0, scale));
         put(go[2], force<even, 2>(m + 9 * even, i0, scale));
         put(go[0], force<odd, 0>(m + 9 * odd, i1, scale));
         put(go[1], force<odd, 1>(m + 9 * odd, i1, scale));
-        if constexpr (block_entry(odd, 2, 2)) put(ge[2], force<odd, 2>(m + 9 * odd, i1, scale));
+        if constexpr (entry(odd, 2, 2)) put(ge[2], force<odd, 2>(m + 9 * odd, i1, scale));
     }
 
     struct Row {
@@ -168,8 +169,8 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
                                                     V (&low)[3][4]) const {
         constexpr int at_of[3] = {(A ^ 1) + 2 * B, A + 2 * (B ^ 1), A + 2 * B};
         // Even along the third axis are translations of one component.
-        constexpr bool still[3] = {!block_entry(A + 2 * B, 0, 0), !block_entry(A + 2 * B, 1, 1),
-                                   !block_entry(A + 2 * B + 4, 2, 2)};
+        constexpr bool still[3] = {!entry(A + 2 * B, 0, 0), !entry(A + 2 * B, 1, 1),
+                                   !entry(A + 2 * B + 4, 2, 2)};
         V e[3];
         V o[3];
         V ge[3];
@@ -420,8 +421,9 @@ template <class T, class Stored, bool Scaled> struct BoxKernel {
     }
 };
 
-template <class T, class Stored, bool Scaled> void run_box(const BoxSweep<T, Stored>& sweep, void* scratch) {
-    BoxKernel<T, Stored, Scaled> kernel{sweep, {}, sweep.grid.stride};
+template <class T, class Stored, bool Scaled, bool Full>
+void run_box_of(const BoxSweep<T, Stored>& sweep, void* scratch) {
+    BoxKernel<T, Stored, Scaled, Full> kernel{sweep, {}, sweep.grid.stride};
     const std::size_t stride = sweep.grid.stride;
     T* at = static_cast<T*>(scratch);
     kernel.buffers.stride = stride;
@@ -430,6 +432,13 @@ template <class T, class Stored, bool Scaled> void run_box(const BoxSweep<T, Sto
     kernel.buffers.sum = at + 24 * stride;
     kernel.buffers.high = at + 24 * stride + 12 * (stride + 16);
     kernel.run();
+}
+
+template <class T, class Stored, bool Scaled> void run_box(const BoxSweep<T, Stored>& sweep, void* scratch) {
+    if (sweep.full)
+        run_box_of<T, Stored, Scaled, true>(sweep, scratch);
+    else
+        run_box_of<T, Stored, Scaled, false>(sweep, scratch);
 }
 
 inline void box_float(const BoxSweep<float>& sweep, void* scratch) {

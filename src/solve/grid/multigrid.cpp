@@ -2,6 +2,7 @@
 
 #include "base/error.hpp"
 #include "solve/chebyshev.hpp"
+#include "solve/dissection.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -45,7 +46,14 @@ SweepFactors second_of_two(double bound) {
 constexpr std::size_t nodes_worth_asking = 40000;
 constexpr double sparse_share = 0.35; // of a level's nodes in use, below which asking may pay
 constexpr double flops_to_factorise = 2e10;
-constexpr double void_scale = 1e-7; // cells of less scale do not count as material here
+constexpr double thin_share = 0.25; // of a block's nodes, in thin members
+// What a cycle with its product takes, and what factorising thin members does (docs/performance.md). Times
+// are guessed from counts, so that they are the same in every run.
+constexpr double cycle_seconds = 2.8e-8;   // an unknown of the block
+constexpr double around_seconds = 2.0e-7;  // an unknown of the block: the levels of the voids
+constexpr double unknown_seconds = 8.0e-6; // an unknown of the members
+constexpr double factor_seconds = 4.0e-10; // an operation
+constexpr double void_scale = 1e-7;        // cells of less scale do not count as material here
 constexpr double coarse_shift = 1e-6;
 constexpr int cells_of_smallest_ring = 8;
 
@@ -108,6 +116,17 @@ struct Multigrid::Coarsest {
     std::vector<std::uint8_t> pattern;    // what the symbolic analysis was made for
     std::unique_ptr<LinearSolver> solver;
     Eigen::MatrixXd loads;
+};
+
+// The material of the fine level, factorised with the voids around it taken away; and a multigrid for the
+// voids with the material held, so that its coarse levels end at the members.
+struct Multigrid::Exact {
+    ElementSystem system;
+    std::vector<std::size_t> places; // of the unknowns in fine vectors
+    std::unique_ptr<LinearSolver> solver;
+    GridSystem void_system;
+    std::unique_ptr<Multigrid> voids;
+    double void_stiffness = 1.0; // the unit of the voids' scales
 };
 
 Multigrid::~Multigrid() = default;
@@ -211,7 +230,10 @@ void Multigrid::find_blocks() {
                     const int row = (own ^ (1 << axis[r])) * 3 + axis[r];
                     const int column = (own ^ (1 << axis[c])) * 3 + axis[c];
                     blocks_double_.push_back(B(row, column));
-                    if (block_entry(block, static_cast<int>(r), static_cast<int>(c))) rest(row, column) = 0.0;
+                    if (!block_entry(block, static_cast<int>(r), static_cast<int>(c)) &&
+                        std::abs(rest(row, column)) > 1e-11 * B.cwiseAbs().maxCoeff())
+                        full_blocks_ = true;
+                    rest(row, column) = 0.0;
                 }
         if (rest.cwiseAbs().maxCoeff() > 1e-11 * B.cwiseAbs().maxCoeff()) matrix_free_ = false;
     }
@@ -655,6 +677,7 @@ void Multigrid::choose_levels(const std::vector<double>& scale) {
         for (std::size_t c = 0; c < coarse.size(); ++c)
             for (int a = 0; a < corners_ && coarse[c] != 0; ++a) used[corner(shape, c, a)] = 1;
         const auto in_use = static_cast<std::size_t>(std::count(used.begin(), used.end(), 1));
+        if (l == 1) thick_nodes_ = in_use;
         if (levels_.size() <= l) {
             auto level = std::make_unique<Level>();
             level->cells = next;
@@ -686,6 +709,7 @@ void Multigrid::take(const std::vector<double>& scale) {
 
 void Multigrid::update(const std::vector<double>& scale) {
     element_scale_ = &scale;
+    exact_.reset();
     take(scale);
     choose_levels(scale);
     if (matrix_free_) {
@@ -697,6 +721,93 @@ void Multigrid::update(const std::vector<double>& scale) {
     }
     build();
     element_scale_ = nullptr;
+    last_scale_.clear();
+    if (may_strengthen()) last_scale_ = scale;
+}
+
+// By the nodes of the first coarse level, whose share is the larger one.
+bool Multigrid::may_strengthen() const {
+    return matrix_free_ && slopes_.empty() && levels_.size() > 1 &&
+           static_cast<double>(thick_nodes_) <
+               2.0 * thin_share * static_cast<double>(levels_[1]->node_count());
+}
+
+bool Multigrid::strengthen(double cycles) {
+    const double worth = cycles * cycle_seconds * static_cast<double>(length_);
+    if (exact_ != nullptr || last_scale_.empty() || worth < around_seconds * static_cast<double>(length_))
+        return false;
+    const Level& fine = *levels_[0];
+    auto exact = std::make_unique<Exact>();
+    ElementSystem& system = exact->system;
+    std::vector<std::int32_t> unknown_of(mask_.size() * 3, -1);
+    std::vector<std::size_t> cells;
+    for (std::size_t cell = 0; cell < cell_kind_.size(); ++cell) {
+        const std::int32_t e = system_.element_of[cell];
+        if (e >= 0 && last_scale_[static_cast<std::size_t>(e)] > void_scale) cells.push_back(cell);
+    }
+    for (const std::size_t cell : cells)
+        for (int a = 0; a < 8; ++a) {
+            const std::size_t node = corner(fine, cell, a);
+            for (std::size_t c = 0; c < 3; ++c)
+                if ((mask_[node] & (1U << c)) == 0) unknown_of[node * 3 + c] = 0;
+        }
+    for (std::size_t f = 0; f < unknown_of.size(); ++f) {
+        if (unknown_of[f] < 0) continue;
+        unknown_of[f] = static_cast<std::int32_t>(exact->places.size());
+        exact->places.push_back(place(f));
+    }
+    system.unknowns = exact->places.size();
+    if (system.unknowns == 0) return false;
+    std::vector<double> scale;
+    for (const std::size_t cell : cells) {
+        const auto e = static_cast<std::size_t>(system_.element_of[cell]);
+        for (int a = 0; a < 8; ++a) {
+            const std::size_t node = corner(fine, cell, a);
+            for (std::size_t c = 0; c < 3; ++c) system.dofs.push_back(unknown_of[node * 3 + c]);
+        }
+        system.starts.push_back(system.dofs.size());
+        system.matrix_of.push_back(&system_.kinds[system_.kind_of[e]]);
+        scale.push_back(last_scale_[e]);
+    }
+    double flops = 0.0;
+    std::tie(system.order, flops) = order_of(fine, unknown_of);
+    if (worth < factor_seconds * flops + unknown_seconds * static_cast<double>(system.unknowns) +
+                    around_seconds * static_cast<double>(length_))
+        return false;
+    SolverOptions options;
+    options.threads = options_.threads;
+    options.memory = 0.5 * options_.memory;
+    try {
+        exact->solver = make_direct_solver(system, options);
+        exact->solver->update(scale);
+    } catch (const Error&) {
+        // Too large, or islands of material that nothing but voids hold.
+        return false;
+    }
+    GridSystem& around = exact->void_system;
+    around.dimension = 3;
+    around.cells = system_.cells;
+    around.kinds = system_.kinds;
+    around.kind_of = system_.kind_of;
+    around.element_of = system_.element_of;
+    for (const std::size_t cell : cells) around.element_of[cell] = -1;
+    around.unknown_of = system_.unknown_of;
+    for (std::size_t f = 0; f < unknown_of.size(); ++f)
+        if (unknown_of[f] >= 0 || (mask_[f / 3] & (1U << f % 3)) != 0)
+            around.unknown_of[f] = GridSystem::held;
+    double most = 0.0;
+    for (std::size_t cell = 0; cell < cell_kind_.size(); ++cell)
+        if (around.element_of[cell] >= 0)
+            most = std::max(most, last_scale_[static_cast<std::size_t>(around.element_of[cell])]);
+    if (most > 0.0) {
+        exact->void_stiffness = most;
+        exact->voids = std::make_unique<Multigrid>(around, options_);
+        std::vector<double> soft = last_scale_;
+        for (double& s : soft) s /= most;
+        exact->voids->update(soft);
+    }
+    exact_ = std::move(exact);
+    return true;
 }
 
 namespace {
@@ -850,6 +961,31 @@ void Multigrid::gather_plane(Level& level, int k, const float* below, const floa
     }
 }
 
+std::pair<std::vector<std::int32_t>, double>
+Multigrid::order_of(const Level& level, const std::vector<std::int32_t>& unknown_of) const {
+    const auto d = static_cast<std::size_t>(dimension_);
+    const auto nx = static_cast<std::size_t>(level.nodes[0]);
+    const auto ny = static_cast<std::size_t>(level.nodes[1]);
+    if (level.ring) return {};
+    std::vector<std::array<std::int32_t, 3>> places;
+    std::vector<std::size_t> nodes;
+    for (std::size_t n = 0; n < unknown_of.size() / d; ++n) {
+        bool any = false;
+        for (std::size_t c = 0; c < d; ++c) any = any || unknown_of[n * d + c] >= 0;
+        if (!any) continue;
+        nodes.push_back(n);
+        places.push_back({static_cast<std::int32_t>(n % nx), static_cast<std::int32_t>(n / nx % ny),
+                          static_cast<std::int32_t>(n / nx / ny)});
+    }
+    const DissectionOrder order = dissection_order(places);
+    std::vector<std::int32_t> out;
+    for (const std::int32_t at : order.nodes)
+        for (std::size_t c = 0; c < d; ++c)
+            if (const std::int32_t u = unknown_of[nodes[static_cast<std::size_t>(at)] * d + c]; u >= 0)
+                out.push_back(u);
+    return {std::move(out), order.flops * static_cast<double>(d * d * d)};
+}
+
 void Multigrid::build() {
     const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
     const std::size_t last = levels_.size() - 1;
@@ -943,9 +1079,15 @@ void Multigrid::build() {
             if (l > 0) estimate(level);
         }
     }
+    factorised_ = false;
+}
 
-    // The last level, factorised.
-    Level& level = *levels_[last];
+// The last level, when a cycle first asks for it: a design whose material is factorised needs none.
+void Multigrid::factorise() {
+    if (factorised_) return;
+    factorised_ = true;
+    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
+    Level& level = *levels_.back();
     if (coarsest_ == nullptr) coarsest_ = std::make_unique<Coarsest>();
     Coarsest& coarsest = *coarsest_;
     const auto d = static_cast<std::size_t>(dimension_);
@@ -1001,6 +1143,7 @@ void Multigrid::build() {
     std::vector<float>().swap(level.matrices);
     if (!same) {
         for (const Eigen::MatrixXd& m : coarsest.matrices) coarsest.system.matrix_of.push_back(&m);
+        coarsest.system.order = order_of(level, coarsest.unknown_of).first;
         SolverOptions direct;
         direct.threads = 1;
         coarsest.solver = make_direct_solver(coarsest.system, direct);
@@ -1120,6 +1263,7 @@ void Multigrid::sweep(std::size_t l, Sweep kind, const SweepVectors<float>* vect
             // From nothing the smoother's first direction is S b, made on the way.
             box_sweep<float, float>(level, kernels_.box_float, [&](BoxSweep<float>& s) {
                 s.blocks = blocks_float_.data();
+                s.full = full_blocks_;
                 s.sweep = kind;
                 s.scaled = fresh;
                 s.fresh = fresh;
@@ -1227,6 +1371,7 @@ template <class V> double Multigrid::multiply_any(const V* v, double* out) const
     }
     const auto fill = [&](auto& s) {
         s.blocks = blocks_double_.data();
+        s.full = full_blocks_;
         s.sweep = Sweep::Product;
         s.vectors = {v, nullptr, out};
         s.dots = dots_.data();
@@ -1525,6 +1670,39 @@ void Multigrid::make_room(int count) {
 }
 
 void Multigrid::cycle(float* const* b, float* const* x, int count) {
+    if (exact_ != nullptr) {
+        // Material by its factor, the rest by the cycle: side by side.
+        const std::vector<std::size_t>& places = exact_->places;
+        Eigen::MatrixXd loads(static_cast<Eigen::Index>(places.size()), count);
+        for (int s = 0; s < count; ++s)
+            for (std::size_t n = 0; n < places.size(); ++n) {
+                loads(static_cast<Eigen::Index>(n), s) = static_cast<double>(b[s][places[n]]);
+                b[s][places[n]] = 0.0F;
+            }
+        if (exact_->voids != nullptr) {
+            exact_->voids->cycle(b, x, count);
+            const auto by = static_cast<float>(1.0 / exact_->void_stiffness);
+            for (int s = 0; s < count; ++s) {
+                float* to = x[s];
+#pragma omp parallel for simd num_threads(options_.threads) schedule(static)
+                for (std::size_t i = 0; i < length_; ++i) to[i] *= by;
+            }
+        } else {
+            for (int s = 0; s < count; ++s) std::fill_n(x[s], length_, 0.0F);
+        }
+        const Eigen::MatrixXd answer = exact_->solver->solve(loads);
+        for (int s = 0; s < count; ++s)
+            for (std::size_t n = 0; n < places.size(); ++n) {
+                b[s][places[n]] = static_cast<float>(loads(static_cast<Eigen::Index>(n), s));
+                x[s][places[n]] = static_cast<float>(answer(static_cast<Eigen::Index>(n), s));
+            }
+        return;
+    }
+    cycle_of_all(b, x, count);
+}
+
+void Multigrid::cycle_of_all(float* const* b, float* const* x, int count) {
+    factorise();
     make_room(count);
     for (int s = 0; s < count; ++s) {
         fix(b[s]);
@@ -1582,6 +1760,13 @@ double Multigrid::bytes() const {
             out += 4.0 * static_cast<double>(w.b.size() + w.x.size() + w.r.size());
     }
     if (coarsest_ != nullptr && coarsest_->solver != nullptr) out += coarsest_->solver->cost().factor_bytes;
+    out += 8.0 * static_cast<double>(last_scale_.size());
+    if (exact_ != nullptr) {
+        out += exact_->solver->cost().factor_bytes + 8.0 * static_cast<double>(exact_->places.size()) +
+               4.0 * static_cast<double>(exact_->void_system.unknown_of.size() +
+                                         exact_->void_system.element_of.size());
+        if (exact_->voids != nullptr) out += exact_->voids->bytes();
+    }
     return out;
 }
 

@@ -24,6 +24,7 @@ struct MultigridOptions {
     int coarse_degree = 2;                 // of the smoother below the fine level: 1 or 2
     int visits = 1;                        // of each coarser level: 1 a V-cycle, 2 a W-cycle
     const Kernels* kernels = nullptr;      // null: the best
+    double memory = 12e9;                  // bytes, of which a factor may take a half
     std::size_t nodes_to_factorise = 1500; // a level this small is the last
 };
 
@@ -51,6 +52,13 @@ class Multigrid {
     // x = B b for up to four right-hand sides; zero at freedoms that are not unknowns on their own. `b`
     // should be near one in size, and is projected.
     void cycle(float* const* b, float* const* x, int count);
+    // For designs of thin members: factorises the material by itself, voids left to a cycle of their own, so
+    // that what coarse cells glue together costs nothing. Serves cycles until the next update. Returns
+    // whether it does so now: where `cycles` would take longer, by the operations that both need, and memory
+    // allows.
+    bool strengthen(double cycles);
+    bool strengthened() const { return exact_ != nullptr; }
+
     // Takes the part of a vector that held directions allow: dependent within a node, held to zero.
     void project(double* v) const;
     // Nodes whose directions depend on each other within the node: whether all dependents are of that sort
@@ -72,6 +80,7 @@ class Multigrid {
   private:
     struct Level;
     struct Coarsest;
+    struct Exact;
     // A node whose displacement may only be in the range of a projector.
     struct Slope {
         std::size_t node = 0;
@@ -97,7 +106,14 @@ class Multigrid {
     std::size_t corner(const Level& level, std::size_t cell, int a) const;
     bool first_matrix(int i, int j, int k, float* out) const;
     void second_matrix(int i, int j, int k, float* out) const;
+    // The order to eliminate the unknowns of a level's nodes in, and about the operations that it takes.
+    std::pair<std::vector<std::int32_t>, double> order_of(const Level& level,
+                                                          const std::vector<std::int32_t>& unknown_of) const;
+    void factorise();
+
     void build();
+    bool may_strengthen() const;
+    void cycle_of_all(float* const* b, float* const* x, int count);
     void gather_plane(Level& level, int k, const float* below, const float* above);
     void estimate(Level& level);
     int degree_of(std::size_t l) const { return l == 0 ? 2 : options_.coarse_degree; }
@@ -129,6 +145,7 @@ class Multigrid {
     int width_ = 24;
     std::size_t length_ = 0;
     bool matrix_free_ = true;
+    bool full_blocks_ = false; // not the zeros of stiffness
     std::vector<double> blocks_double_;
     std::vector<float> blocks_float_;
     double bound_ = 0.0;                  // of the diagonal-scaled cell matrices
@@ -139,6 +156,7 @@ class Multigrid {
     std::vector<std::size_t> fixed_;     // places to be kept at zero
     std::vector<std::size_t> far_;
     const std::vector<double>* element_scale_ = nullptr; // while building
+    std::vector<double> last_scale_;                     // of a design that may be strengthened
     std::vector<double> general_scale_;                  // where cells are multiplied one by one
     // Of the cycle that runs: the fine level's vectors are the caller's.
     std::array<float*, most_together> fine_load_{}, fine_solution_{};
@@ -152,6 +170,9 @@ class Multigrid {
     mutable std::vector<Strip<char>> scratch_;
     std::vector<std::unique_ptr<Level>> levels_;
     std::unique_ptr<Coarsest> coarsest_;
+    std::unique_ptr<Exact> exact_; // of the design of the last update
+    bool factorised_ = false;      // the last level
+    std::size_t thick_nodes_ = 0;  // of the fine level, in material
 };
 
 } // namespace upright::grid
