@@ -162,9 +162,16 @@ std::vector<double> DesignChain::variables_of(const std::vector<double>& element
     return form_.mean(inner);
 }
 
+const std::vector<double>& DesignChain::filtered(const std::vector<double>& x) const {
+    if (x != last_x_ || last_filtered_.empty()) {
+        last_filtered_ = form_.ties() ? form_.mean(filter_.apply(form_.spread(x))) : filter_.apply(x);
+        last_x_ = x;
+    }
+    return last_filtered_;
+}
+
 std::vector<double> DesignChain::physical(const std::vector<double>& x, double sharpness) const {
-    std::vector<double> filtered =
-        form_.ties() ? form_.mean(filter_.apply(form_.spread(x))) : filter_.apply(x);
+    std::vector<double> filtered = this->filtered(x);
     project_all(filtered, sharpness);
     if (form_.ties()) filtered = form_.spread(filtered);
     if (filtered.size() == is_design_.size()) return filtered; // every element is in the design
@@ -176,13 +183,14 @@ std::vector<double> DesignChain::physical(const std::vector<double>& x, double s
 std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double sharpness,
                                            const std::vector<double>& gradient) const {
     std::vector<double> inner(element_of_.size());
+#pragma omp parallel for simd schedule(static)
     for (std::size_t v = 0; v < inner.size(); ++v) inner[v] = gradient[element_of_[v]];
     if (!form_.ties()) {
-        if (sharpness > 0.0) multiply_by_slope(filter_.apply(x), sharpness, inner);
+        if (sharpness > 0.0) multiply_by_slope(filtered(x), sharpness, inner);
         return filter_.transpose(inner);
     }
     inner = form_.sum(inner);
-    if (sharpness > 0.0) multiply_by_slope(form_.mean(filter_.apply(form_.spread(x))), sharpness, inner);
+    if (sharpness > 0.0) multiply_by_slope(filtered(x), sharpness, inner);
     return form_.sum(filter_.transpose(form_.mean_transpose(inner)));
 }
 

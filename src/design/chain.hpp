@@ -59,6 +59,9 @@ class DesignChain {
     std::vector<std::int32_t> variable_of_; // for each element, or -1
     DensityFilter filter_;
     FormMap form_;
+    // What the filter made of the last design: values and gradients of one design ask for it several times.
+    const std::vector<double>& filtered(const std::vector<double>& x) const;
+    mutable std::vector<double> last_x_, last_filtered_;
 };
 
 } // namespace upright

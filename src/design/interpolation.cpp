@@ -1,5 +1,7 @@
 #include "design/interpolation.hpp"
 
+#include "base/sums.hpp"
+
 #include <cmath>
 
 namespace upright {
@@ -52,14 +54,15 @@ std::vector<double> modal_mass_slope(const std::vector<double>& density) {
 }
 
 double grayness(const std::vector<double>& density, const std::vector<bool>& counted) {
-    double sum = 0.0;
-    double count = 0.0;
-    for (std::size_t e = 0; e < density.size(); ++e) {
-        if (!counted[e]) continue;
-        sum += density[e] * (1.0 - density[e]);
-        count += 1.0;
-    }
-    return count > 0.0 ? 4.0 * sum / count : 0.0;
+    const auto sum = [&](auto&& value) {
+        return sum_of_blocks(density.size(), [&](std::size_t from, std::size_t to) {
+            double part = 0.0;
+            for (std::size_t e = from; e < to; ++e) part += counted[e] ? value(density[e]) : 0.0;
+            return part;
+        });
+    };
+    const double count = sum([](double /*d*/) { return 1.0; });
+    return count > 0.0 ? 4.0 * sum([](double d) { return d * (1.0 - d); }) / count : 0.0;
 }
 
 } // namespace upright

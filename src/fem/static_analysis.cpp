@@ -1,6 +1,7 @@
 #include "fem/static_analysis.hpp"
 
 #include "base/instruction_sets.hpp"
+#include "base/sums.hpp"
 #include "fem/case_groups.hpp"
 #include "fem/elasticity.hpp"
 #include "fem/element.hpp"
@@ -102,7 +103,13 @@ std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffne
                 result.unmoved = result.displacement;
                 result.displacement += t.expand(solution.col(count), true);
             }
-            result.compliance = full[i].dot(result.displacement);
+            result.compliance = sum_of_blocks(
+                static_cast<std::size_t>(full[i].size()), [&](std::size_t from, std::size_t to) {
+                    const auto many = static_cast<Eigen::Index>(to - from);
+                    return full[i]
+                        .segment(static_cast<Eigen::Index>(from), many)
+                        .dot(result.displacement.segment(static_cast<Eigen::Index>(from), many));
+                });
             if (!std::isfinite(result.compliance))
                 throw Error::numerics("the case \"" + model_.cases[group.cases[i]].name +
                                           "\" has no finite result",

@@ -909,7 +909,9 @@ void Model::body_force(const ModelLoad& load, ElementId e, std::vector<Vec3>& ou
 
 Eigen::VectorXd Model::forces(const ModelCase& c, const std::vector<double>& density) const {
     const int d = mesh.dimension();
-    Eigen::VectorXd out = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(freedoms()));
+    Eigen::VectorXd out(static_cast<Eigen::Index>(freedoms()));
+#pragma omp parallel for simd schedule(static)
+    for (Eigen::Index i = 0; i < out.size(); ++i) out[i] = 0.0;
     std::vector<Vec3> parts;
     for (const auto& [l, factor] : c.loads) {
         const ModelLoad& load = loads[l];

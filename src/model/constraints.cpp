@@ -81,7 +81,10 @@ void Transform::add(const Equation& equation, const std::string& who, const Plac
 void Transform::finish() {
     unknown_of_.assign(rows_.size(), -1);
     for (std::size_t i = 0; i < rows_.size(); ++i)
-        if (!dependent_[i]) unknown_of_[i] = static_cast<std::int32_t>(unknown_count_++);
+        if (dependent_[i])
+            all_dependent_.push_back(i);
+        else
+            unknown_of_[i] = static_cast<std::int32_t>(unknown_count_++);
     for (Row& row : rows_)
         for (Term& t : row.terms) t.freedom = static_cast<std::size_t>(unknown_of_[t.freedom]);
     users_.clear();
@@ -90,30 +93,25 @@ void Transform::finish() {
 
 Eigen::VectorXd Transform::expand(const Eigen::VectorXd& q, bool with_constant) const {
     Eigen::VectorXd out(static_cast<Eigen::Index>(rows_.size()));
-    for (std::size_t i = 0; i < rows_.size(); ++i) {
-        double value = 0.0;
-        if (!dependent_[i]) {
-            value = q[unknown_of_[i]];
-        } else {
-            if (with_constant) value = rows_[i].constant;
-            for (const Term& t : rows_[i].terms) value += t.factor * q[static_cast<Eigen::Index>(t.freedom)];
-        }
+#pragma omp parallel for schedule(static)
+    for (std::size_t i = 0; i < rows_.size(); ++i)
+        out[static_cast<Eigen::Index>(i)] = unknown_of_[i] >= 0 ? q[unknown_of_[i]] : 0.0;
+    for (const std::size_t i : all_dependent_) {
+        double value = with_constant ? rows_[i].constant : 0.0;
+        for (const Term& t : rows_[i].terms) value += t.factor * q[static_cast<Eigen::Index>(t.freedom)];
         out[static_cast<Eigen::Index>(i)] = value;
     }
     return out;
 }
 
 Eigen::VectorXd Transform::gather(const Eigen::VectorXd& f) const {
-    Eigen::VectorXd out = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(unknown_count_));
-    for (std::size_t i = 0; i < rows_.size(); ++i) {
-        const double value = f[static_cast<Eigen::Index>(i)];
-        if (value == 0.0) continue;
-        if (!dependent_[i])
-            out[unknown_of_[i]] += value;
-        else
-            for (const Term& t : rows_[i].terms)
-                out[static_cast<Eigen::Index>(t.freedom)] += t.factor * value;
-    }
+    Eigen::VectorXd out(static_cast<Eigen::Index>(unknown_count_));
+#pragma omp parallel for schedule(static)
+    for (std::size_t i = 0; i < rows_.size(); ++i)
+        if (unknown_of_[i] >= 0) out[unknown_of_[i]] = f[static_cast<Eigen::Index>(i)];
+    for (const std::size_t i : all_dependent_)
+        for (const Term& t : rows_[i].terms)
+            out[static_cast<Eigen::Index>(t.freedom)] += t.factor * f[static_cast<Eigen::Index>(i)];
     return out;
 }
 

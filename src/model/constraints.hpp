@@ -60,6 +60,7 @@ class Transform {
     std::vector<Row> rows_;
     std::vector<std::vector<std::size_t>> users_; // dependent freedoms whose row holds a freedom
     std::vector<std::int32_t> unknown_of_;
+    std::vector<std::size_t> all_dependent_; // freedoms, ascending
     std::size_t unknown_count_ = 0;
     bool moves_ = false;
 };

@@ -306,7 +306,9 @@ class Loop {
         const double compliance = smooth.front().value;
         std::vector<double> benefit = chain_.pull_back(state.x, now.sharpness, smooth.front().gradient);
         for (double& b : benefit) b = -b;
-        const std::vector<double> cost = chain_.pull_back(state.x, now.sharpness, weights_);
+        // Without a projection it is the same in every design.
+        const std::vector<double> cost =
+            now.sharpness > 0.0 ? chain_.pull_back(state.x, now.sharpness, weights_) : linear_cost_;
         gradients_done();
         CriteriaStep step;
         if (problem_.least_material) {

@@ -330,7 +330,13 @@ std::vector<Reading> DesignMeasures::readings() const {
 void DesignMeasures::add_compliance(std::size_t c, double weight, std::vector<double>& gradient) const {
     const Eigen::VectorXd& adjoint = cases_[c].adjoint();
     const std::vector<double> energy = statics_.unit_energy(cases_[c].displacement, &adjoint);
+#pragma omp parallel for simd schedule(static)
     for (std::size_t e = 0; e < energy.size(); ++e) gradient[e] -= weight * slope_[e] * energy[e];
+    const bool of_material =
+        std::any_of(model_.cases[c].loads.begin(), model_.cases[c].loads.end(), [&](const auto& load) {
+            return model_.loads[load.first].of_body() || model_.loads[load.first].heat != 0.0;
+        });
+    if (!of_material) return;
     add_body_loads(statics_, model_.cases[c], cases_[c].displacement + adjoint, weight, slope_, gradient);
 }
 

@@ -123,6 +123,16 @@ template <class V> double GridOperator::product(V* v, double* out) {
     return energy;
 }
 
+double GridOperator::multiply(float* v, double* out) {
+    if (followers_.empty()) return product(v, out);
+    // Followers rounded to single precision would not be those of any symmetric product.
+    const std::size_t n = length();
+    if (wide_.size() != n) wide_ = Strip<double>(n);
+#pragma omp parallel for simd num_threads(threads()) schedule(static)
+    for (std::size_t i = 0; i < n; ++i) wide_[i] = static_cast<double>(v[i]);
+    return product(wide_.data(), out);
+}
+
 void GridOperator::precondition(float* const* r, float* const* z, int count) {
     multigrid_.cycle(r, z, count);
     const std::size_t fine = multigrid_.length();
@@ -227,8 +237,14 @@ template <class Call> void GridOperator::each_unknown(Call&& call) const {
     }
 }
 
+void GridOperator::clear(double* out) const {
+    const std::size_t n = length();
+#pragma omp parallel for simd num_threads(threads()) schedule(static)
+    for (std::size_t i = 0; i < n; ++i) out[i] = 0.0;
+}
+
 void GridOperator::spread_values(const double* unknowns, double* out) const {
-    std::fill_n(out, length(), 0.0);
+    clear(out);
     each_unknown([&](std::size_t place, std::int32_t u) { out[place] = unknowns[u]; });
     for (std::size_t b = 0; b < system_.beyond.size(); ++b)
         out[multigrid_.length() + b] = unknowns[system_.beyond[b]];
@@ -243,7 +259,7 @@ void GridOperator::spread_values(const double* unknowns, double* out) const {
 }
 
 void GridOperator::spread_loads(const double* unknowns, double* out) const {
-    std::fill_n(out, length(), 0.0);
+    clear(out);
     each_unknown([&](std::size_t place, std::int32_t u) { out[place] = unknowns[u]; });
     for (std::size_t b = 0; b < system_.beyond.size(); ++b)
         out[multigrid_.length() + b] = unknowns[system_.beyond[b]];

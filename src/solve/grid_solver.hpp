@@ -25,7 +25,7 @@ class GridOperator : public IterativeSystem {
 
     std::size_t length() const override { return multigrid_.length() + system_.beyond.size(); }
     double multiply(double* v, double* out) override { return product(v, out); }
-    double multiply(float* v, double* out) override { return product(v, out); }
+    double multiply(float* v, double* out) override;
     void precondition(float* const* r, float* const* z, int count) override;
     int threads() const override { return multigrid_.threads(); }
 
@@ -50,12 +50,14 @@ class GridOperator : public IterativeSystem {
     };
     template <class V> double product(V* v, double* out);
     void extend();
+    void clear(double* out) const;
     template <class Call> void each_unknown(Call&& call) const;
 
     const GridSystem& system_;
     grid::Multigrid multigrid_;
     std::vector<Follower> followers_;
     std::vector<Term> terms_;
+    Strip<double> wide_; // a direction in double precision, where there are followers
     std::vector<std::vector<std::size_t>> extra_places_; // of the extra elements' unknowns; npos: held
     // Motions of the unknowns beyond the lattice, extended into the body, and their stiffness.
     std::vector<std::vector<float>> motions_;
