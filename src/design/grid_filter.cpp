@@ -104,6 +104,8 @@ GridFilter::GridFilter(const Model& model, const std::vector<std::int32_t>& vari
                 cell_of_.resize(static_cast<std::size_t>(variable_of[e]) + 1);
             cell_of_[static_cast<std::size_t>(variable_of[e])] = model.mesh.cell_of[e];
         }
+    in_order_ = true;
+    for (std::size_t v = 0; v < cell_of_.size(); ++v) in_order_ = in_order_ && cell_of_[v] == v;
     inverse_sum_ = sum(std::vector<double>(cell_of_.size(), 1.0));
     for (double& s : inverse_sum_) s = 1.0 / s;
 }
@@ -115,19 +117,24 @@ std::vector<double> GridFilter::sum(const std::vector<double>& values) const {
     // Rooms that are used again: fresh ones cost more than the sums. Cells of no variable stay zero.
     std::vector<double>& plain = room_->plain;
     std::vector<double>& wide = room_->wide;
-    plain.resize(nx * ny * nz, 0.0);
-    room_->sums.resize(plain.size());
+    // Where every cell is a variable nothing needs to change places.
+    const bool all = in_order_ && values.size() == nx * ny * nz;
+    if (!all) {
+        plain.resize(nx * ny * nz, 0.0);
+        room_->sums.resize(plain.size());
+    }
+    std::vector<double> out(values.size());
     wide.resize(padded_[0] * padded_[1] * padded_[2], 0.0);
-#pragma omp parallel for schedule(static)
-    for (std::size_t v = 0; v < values.size(); ++v) plain[cell_of_[v]] = values[v];
+#pragma omp parallel for schedule(static) if (!all)
+    for (std::size_t v = 0; v < (all ? 0 : values.size()); ++v) plain[cell_of_[v]] = values[v];
+    const double* source = all ? values.data() : plain.data();
     const auto rows = static_cast<std::ptrdiff_t>(padded_[1] * padded_[2]);
 #pragma omp parallel for schedule(static)
     for (std::ptrdiff_t row = 0; row < rows; ++row) {
         const int j = source_[1][static_cast<std::size_t>(row) % padded_[1]];
         const int k = source_[2][static_cast<std::size_t>(row) / padded_[1]];
         if (j < 0 || k < 0) continue;
-        const double* from =
-            plain.data() + (static_cast<std::size_t>(k) * ny + static_cast<std::size_t>(j)) * nx;
+        const double* from = source + (static_cast<std::size_t>(k) * ny + static_cast<std::size_t>(j)) * nx;
         double* to = wide.data() + static_cast<std::size_t>(row) * padded_[0];
         for (std::size_t i = 0; i < padded_[0]; ++i)
             if (source_[0][i] >= 0) to[i] = from[source_[0][i]];
@@ -148,10 +155,10 @@ std::vector<double> GridFilter::sum(const std::vector<double>& values) const {
                                 static_cast<std::size_t>(reach_[1])) *
                                    padded_[0] +
                                static_cast<std::size_t>(reach_[0]);
-        sum_row(taps.data(), taps.size(), middle, room_->sums.data() + static_cast<std::size_t>(row) * nx,
-                nx);
+        sum_row(taps.data(), taps.size(), middle,
+                (all ? out.data() : room_->sums.data()) + static_cast<std::size_t>(row) * nx, nx);
     }
-    std::vector<double> out(values.size());
+    if (all) return out;
 #pragma omp parallel for schedule(static)
     for (std::size_t v = 0; v < out.size(); ++v) out[v] = room_->sums[cell_of_[v]];
     return out;

@@ -38,6 +38,7 @@ class GridFilter {
     std::vector<Tap> taps_;
     std::vector<double> weights_;
     std::vector<std::size_t> cell_of_; // of each variable
+    bool in_order_ = false;            // variables stand in the order of cells
     std::vector<double> inverse_sum_;  // of the weights in reach, for each variable
 };
 

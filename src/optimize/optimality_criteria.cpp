@@ -1,5 +1,7 @@
 #include "optimize/optimality_criteria.hpp"
 
+#include "base/sums.hpp"
+
 #include <algorithm>
 #include <cmath>
 
@@ -7,7 +9,7 @@ namespace upright {
 
 namespace {
 
-constexpr double tolerance = 1e-8; // of the limit
+constexpr double tolerance = 1e-7; // of the limit
 constexpr int most_steps = 200;
 
 // The step for any multiplier: everything but the multiplier is found once.
@@ -111,10 +113,13 @@ CriteriaStep least_material_step(const std::vector<double>& x, const std::vector
     Steps steps(x, benefit, cost, move);
     const auto excess = [&](double inverse) {
         const std::vector<double>& next = steps.at(1.0 / inverse);
-        double value = compliance;
-        for (std::size_t i = 0; i < x.size(); ++i)
-            value += std::max(0.0, benefit[i]) * x[i] * (x[i] / next[i] - 1.0);
-        return value - limit;
+        const double more = sum_of_blocks(x.size(), [&](std::size_t from, std::size_t to) {
+            double sum = 0.0;
+            for (std::size_t i = from; i < to; ++i)
+                sum += std::max(0.0, benefit[i]) * x[i] * (x[i] / next[i] - 1.0);
+            return sum;
+        });
+        return compliance + more - limit;
     };
     const double inverse = find_multiplier(excess, 1.0 / multiplier, std::abs(limit), out.met);
     out.multiplier = 1.0 / inverse;

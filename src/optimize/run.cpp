@@ -1,5 +1,6 @@
 #include "optimize/run.hpp"
 
+#include "base/sums.hpp"
 #include "design/interpolation.hpp"
 #include "mesh/locator.hpp"
 #include "optimize/certificate.hpp"
@@ -42,6 +43,7 @@ MeasureAccuracy tight_accuracy() {
 
 double largest_difference(const std::vector<double>& a, const std::vector<double>& b) {
     double out = 0.0;
+#pragma omp parallel for simd schedule(static) reduction(max : out)
     for (std::size_t i = 0; i < a.size(); ++i) out = std::max(out, std::abs(a[i] - b[i]));
     return out;
 }
@@ -326,15 +328,16 @@ class Loop {
             // Without a projection the densities, and so the material, are linear in the variables.
             const bool linear = next_sharpness <= 0.0;
             const auto material = [&](const std::vector<double>& x) {
-                if (linear) {
-                    double sum = kept_material_;
-                    for (std::size_t v = 0; v < x.size(); ++v) sum += linear_cost_[v] * x[v];
-                    return sum;
-                }
-                const std::vector<double> density = chain_.physical(x, next_sharpness);
-                double sum = 0.0;
-                for (std::size_t e = 0; e < density.size(); ++e) sum += weights_[e] * density[e];
-                return sum;
+                const auto weighted = [](const std::vector<double>& weights,
+                                         const std::vector<double>& values) {
+                    return sum_of_blocks(values.size(), [&](std::size_t from, std::size_t to) {
+                        double sum = 0.0;
+                        for (std::size_t i = from; i < to; ++i) sum += weights[i] * values[i];
+                        return sum;
+                    });
+                };
+                if (linear) return kept_material_ + weighted(linear_cost_, x);
+                return weighted(weights_, chain_.physical(x, next_sharpness));
             };
             step = criteria_step(state.x, benefit, cost, material,
                                  *study_.responses[problem_.bounds.front()].max, now.move, state.multiplier);
