@@ -174,21 +174,50 @@ Eigen::VectorXd StaticAnalysis::element_displacement(const Eigen::VectorXd& u, E
 
 namespace {
 
-// v' k u of one element of 8 nodes, whose displacements begin at three times their numbers.
-UPRIGHT_CLONES double energy_of_hex8(const double* k, const double* u, const double* v, const NodeId* nodes) {
-    constexpr std::size_t size = 24;
-    double force[size] = {};
-    for (std::size_t n = 0; n < 8; ++n) {
-        const double* x = u + 3 * index(nodes[n]);
-        for (std::size_t c = 0; c < 3; ++c)
-            for (std::size_t r = 0; r < size; ++r) force[r] += k[(3 * n + c) * size + r] * x[c];
+// Eight doubles at any address.
+typedef double Eight __attribute__((vector_size(64), aligned(8), may_alias));
+
+// v' k u of elements of 8 nodes, whose displacements begin at three times their numbers. A column of k serves
+// all of them.
+template <int Many>
+inline __attribute__((always_inline)) void energies_of(const double* k, const double* u, const double* v,
+                                                       const NodeId* const* nodes, double* out) {
+    Eight force[Many][3] = {};
+    for (std::size_t n = 0; n < 8; ++n)
+        for (std::size_t c = 0; c < 3; ++c) {
+            const Eight* column = reinterpret_cast<const Eight*>(k + (3 * n + c) * 24);
+            const Eight k0 = column[0];
+            const Eight k1 = column[1];
+            const Eight k2 = column[2];
+#pragma GCC unroll 4
+            for (int m = 0; m < Many; ++m) {
+                const double x = u[3 * index(nodes[m][n]) + c];
+                force[m][0] += k0 * x;
+                force[m][1] += k1 * x;
+                force[m][2] += k2 * x;
+            }
+        }
+#pragma GCC unroll 4
+    for (int m = 0; m < Many; ++m) {
+        double sum = 0.0;
+        for (std::size_t n = 0; n < 8; ++n) {
+            const double* x = v + 3 * index(nodes[m][n]);
+            for (std::size_t c = 0; c < 3; ++c) sum += x[c] * force[m][(3 * n + c) / 8][(3 * n + c) % 8];
+        }
+        out[m] = sum;
     }
-    double out = 0.0;
-    for (std::size_t n = 0; n < 8; ++n) {
-        const double* x = v + 3 * index(nodes[n]);
-        for (std::size_t c = 0; c < 3; ++c) out += x[c] * force[3 * n + c];
-    }
-    return out;
+}
+
+constexpr std::size_t hexes_together = 4;
+
+UPRIGHT_CLONES void energies_of_four(const double* k, const double* u, const double* v,
+                                     const NodeId* const* nodes, double* out) {
+    energies_of<hexes_together>(k, u, v, nodes, out);
+}
+
+UPRIGHT_CLONES void energy_of_one(const double* k, const double* u, const double* v,
+                                  const NodeId* const* nodes, double* out) {
+    energies_of<1>(k, u, v, nodes, out);
 }
 
 template <int N>
@@ -211,8 +240,7 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const 
     const double* first = u.data();
     const double* second = v == nullptr ? first : v->data();
     const auto per = static_cast<std::size_t>(mesh.freedoms());
-#pragma omp parallel for num_threads(threads_) schedule(static)
-    for (std::size_t e = 0; e < out.size(); ++e) {
+    const auto one_element = [&](std::size_t e) {
         const auto id = static_cast<ElementId>(e);
         const Eigen::MatrixXd& k = matrices_[classes_.of[e]];
         if (classes_.turn(id) != nullptr) {
@@ -225,12 +253,13 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const 
                 classes_.to_class(id, two);
                 out[e] = two.dot(k * one);
             }
-            continue;
+            return;
         }
         const NodeRange ids = mesh.nodes_of(id);
         if (k.rows() == 24 && ids.size() == 8) {
-            out[e] = energy_of_hex8(k.data(), first, second, ids.begin());
-            continue;
+            const NodeId* nodes = ids.begin();
+            energy_of_one(k.data(), first, second, &nodes, &out[e]);
+            return;
         }
         std::array<std::size_t, 64> at{};
         for (std::size_t i = 0; i < ids.size(); ++i)
@@ -249,6 +278,24 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const 
             out[e] = (v == nullptr ? element_displacement(u, id) : element_displacement(*v, id))
                          .dot(k * element_displacement(u, id));
         }
+    };
+    const bool hexes = mesh.dimension() == 3 && !mesh.shell() && !classes_.round();
+    const std::size_t fours = (out.size() + hexes_together - 1) / hexes_together;
+#pragma omp parallel for num_threads(threads_) schedule(static)
+    for (std::size_t four = 0; four < fours; ++four) {
+        const std::size_t from = four * hexes_together;
+        const std::size_t to = std::min(out.size(), from + hexes_together);
+        std::array<const NodeId*, hexes_together> nodes{};
+        bool alike = hexes && to - from == hexes_together;
+        for (std::size_t e = from; e < to && alike; ++e) {
+            const auto id = static_cast<ElementId>(e);
+            alike = mesh.kind(id) == ElementKind::Hex8 && classes_.of[e] == classes_.of[from];
+            nodes[e - from] = mesh.nodes_of(id).begin();
+        }
+        if (alike)
+            energies_of_four(matrices_[classes_.of[from]].data(), first, second, nodes.data(), &out[from]);
+        else
+            for (std::size_t e = from; e < to; ++e) one_element(e);
     }
     return out;
 }
