@@ -14,10 +14,10 @@ namespace upright {
 namespace {
 
 // Measured on two cores of 2.5 GHz: docs/performance.md.
-constexpr double grid_setup_seconds = 4e-7;     // an unknown
-constexpr double grid_iteration_seconds = 5e-8; // an unknown and right-hand side
-constexpr double grid_bytes = 95.0;             // an unknown
-constexpr double grid_bytes_more = 60.0;        // for each further right-hand side
+constexpr double grid_setup_seconds = 8e-8;     // an unknown
+constexpr double grid_iteration_seconds = 3e-8; // an unknown and right-hand side
+constexpr double grid_bytes = 75.0;             // an unknown
+constexpr double grid_bytes_more = 50.0;        // for each further right-hand side
 // Where the fine level has stencils of its own: polar meshes.
 constexpr double stencil_setup_seconds = 2e-6;
 constexpr double stencil_iteration_seconds = 1e-7;

@@ -502,6 +502,190 @@ TEST(GridMultigrid, AWarmStartCostsAlmostNothing) {
     EXPECT_GT(cold, 5);
 }
 
+namespace {
+
+// A block of 24 x 12 x 12 cells held at one end.
+struct Lattice {
+    Model model;
+    StaticAnalysis analysis;
+    Transform transform;
+    GridSystem system;
+
+    explicit Lattice(const std::string& text)
+        : model(build_model(test::study_from(text))), analysis(model, {}),
+          transform(model.transform(model.cases[0])),
+          system(make_grid_system(model, transform, analysis.classes(), analysis.stiffness_by_class())) {}
+    Eigen::VectorXd load() const {
+        const std::vector<double> full(model.mesh.elements(), 1.0);
+        return transform.gather(analysis.forces(model.cases[0], full, full));
+    }
+    // Returns the iterations.
+    int solve(GridOperator& op, Eigen::VectorXd& u, double residual) const {
+        Strip<double> b(op.length());
+        Strip<double> x(op.length());
+        const Eigen::VectorXd f = load();
+        op.spread_loads(f.data(), b.data());
+        SolveWish wish;
+        wish.residual = residual;
+        const IterationCount count = conjugate_gradients(op, {b.data()}, {x.data()}, false, wish);
+        EXPECT_TRUE(count.converged);
+        u.resize(f.size());
+        op.collect(x.data(), u.data());
+        return count.most;
+    }
+};
+
+const char* const truss_block = R"(
+units = ["mm", "N", "s"]
+[[material]]
+name = "steel"
+E = "200 GPa"
+nu = 0.3
+density = "7850 kg/m3"
+[[region]]
+name = "block"
+role = "design"
+material = "steel"
+box = [[0, 0, 0], [24, 12, 12]]
+[[surface]]
+name = "root"
+of = "block"
+facing = [-1, 0, 0]
+[[surface]]
+name = "end"
+of = "block"
+facing = [1, 0, 0]
+[[support]]
+name = "clamp"
+on = "root"
+hold = ["x", "y", "z"]
+[[load]]
+name = "pull"
+on = "end"
+force = [0, 0, -100]
+[[case]]
+name = "bend"
+supports = ["clamp"]
+loads = { pull = 1 }
+[mesh]
+size = 1
+)";
+
+// Four chords, diagonals and rungs, and a plate at the end; the rest void.
+std::vector<double> truss(const Model& model) {
+    std::vector<double> out;
+    for (const Vec3& p : model.mesh.centers) {
+        const auto at_edge = [](double v) { return v < 2.0 || v > 22.0; };
+        const double along = std::fmod(p.x(), 24.0);
+        const bool chord = at_edge(p.y()) && at_edge(p.z());
+        const bool diagonal = at_edge(p.y()) && std::abs(along - p.z()) < 1.6;
+        const bool rung = at_edge(p.z()) && std::abs(along - 12.0) < 1.0;
+        out.push_back(chord || diagonal || rung || p.x() > 46.0 ? 1.0 : 1e-9);
+    }
+    return out;
+}
+
+} // namespace
+
+TEST(GridMultigrid, ThinMembersAreFactorisedByThemselves) {
+    std::string text = truss_block;
+    const std::string small = "[24, 12, 12]";
+    text.replace(text.find(small), small.size(), "[48, 24, 24]");
+    const Lattice lattice(text);
+    const std::vector<double> share = truss(lattice.model);
+    GridOperator plain(lattice.system, {});
+    plain.update(share);
+    EXPECT_FALSE(plain.strengthen(0.1)); // not worth it
+    Eigen::VectorXd u;
+    const int before = lattice.solve(plain, u, 1e-6);
+
+    GridOperator strong(lattice.system, {});
+    strong.update(share);
+    ASSERT_TRUE(strong.strengthen(1e9));
+    EXPECT_TRUE(strong.multigrid().strengthened());
+    Eigen::VectorXd v;
+    const int after = lattice.solve(strong, v, 1e-6);
+    EXPECT_LT(after, 15);
+    EXPECT_LT(2 * after, before);
+
+    SolverOptions direct;
+    direct.kind = SolverKind::Direct;
+    const auto exact = StaticAnalysis(lattice.model, direct).solve(share, share)[0];
+    EXPECT_NEAR(lattice.load().dot(v), exact.compliance, 1e-6 * exact.compliance);
+
+    // It is of one design.
+    strong.update(std::vector<double>(share.size(), 1.0));
+    EXPECT_FALSE(strong.multigrid().strengthened());
+    EXPECT_FALSE(strong.strengthen(1e9)); // a solid block is left to the cycle
+}
+
+TEST(GridMultigrid, ASupportOnSingleNodesIsNotLostOnCoarseLevels) {
+    // Held where no coarse node is: three patches of one cell's face each, off the even places.
+    std::string text = truss_block;
+    const auto replace = [&](const std::string& what, const std::string& by) {
+        ASSERT_NE(text.find(what), std::string::npos);
+        text.replace(text.find(what), what.size(), by);
+    };
+    replace("facing = [-1, 0, 0]", "facing = [-1, 0, 0]\ninside = { box = [[-1, 3, 3], [1, 4, 4]] }");
+    replace("[[support]]", R"([[surface]]
+name = "low"
+of = "block"
+facing = [0, 0, -1]
+inside = { box = [[19, 9, -1], [20, 10, 1]] }
+[[support]]
+name = "stay"
+on = "low"
+hold = ["y", "z"]
+[[support]])");
+    replace("supports = [\"clamp\"]", "supports = [\"clamp\", \"stay\"]");
+    const Lattice lattice(text);
+    GridOperator op(lattice.system, {});
+    op.update(std::vector<double>(lattice.model.mesh.elements(), 1.0));
+    Eigen::VectorXd u;
+    EXPECT_LT(lattice.solve(op, u, 1e-8), 40);
+    SolverOptions direct;
+    direct.kind = SolverKind::Direct;
+    const std::vector<double> full(lattice.model.mesh.elements(), 1.0);
+    const auto exact = StaticAnalysis(lattice.model, direct).solve(full, full)[0];
+    EXPECT_NEAR(lattice.load().dot(u), exact.compliance, 1e-6 * exact.compliance);
+}
+
+TEST(GridMultigrid, MassesAreMultipliedToo) {
+    // Their blocks have entries where those of stiffness have none.
+    const Lattice lattice(truss_block);
+    std::vector<Eigen::MatrixXd> own;
+    for (const ElementId id : lattice.analysis.classes().example)
+        own.push_back(element_for(ElementKind::Hex8).mass(places_of(lattice.model.mesh, id), 1.0));
+    std::vector<const Eigen::MatrixXd*> matrices;
+    for (const Eigen::MatrixXd& m : own) matrices.push_back(&m);
+    const GridSystem system =
+        make_grid_system(lattice.model, lattice.transform, lattice.analysis.classes(), matrices);
+    GridOperator op(system, {});
+    EXPECT_TRUE(op.multigrid().matrix_free());
+    const std::vector<double> share = random_share(lattice.model);
+    op.update_product(share);
+    ReducedSystem elements;
+    add_elements(elements, lattice.model, lattice.transform, lattice.analysis.classes(), matrices);
+    const Eigen::VectorXd u =
+        Eigen::VectorXd::Random(static_cast<Eigen::Index>(lattice.transform.unknowns()));
+    const Eigen::VectorXd expected = elements.assembled(share) * u;
+    Strip<double> v(op.length());
+    Strip<double> out(op.length());
+    op.spread_values(u.data(), v.data());
+    const double energy = op.multiply(v.data(), out.data());
+    Eigen::VectorXd got(u.size());
+    op.collect(out.data(), got.data());
+    EXPECT_LT((got - expected).norm(), 1e-7 * expected.norm());
+    EXPECT_NEAR(energy, u.dot(expected), 1e-6 * energy);
+    // A vector in single precision gives the product of what it holds.
+    Strip<float> single(op.length());
+    for (std::size_t i = 0; i < op.length(); ++i) single[i] = static_cast<float>(v[i]);
+    for (std::size_t i = 0; i < op.length(); ++i) v[i] = static_cast<double>(single[i]);
+    Strip<double> again(op.length());
+    EXPECT_EQ(op.multiply(v.data(), out.data()), op.multiply(single.data(), again.data()));
+    for (std::size_t i = 0; i < op.length(); ++i) ASSERT_EQ(out[i], again[i]);
+}
+
 TEST(SolverChoice, FollowsStructureSizeAndMemory) {
     const auto kind = [](const Model& model, std::size_t unknowns, double memory,
                          SolverKind asked = SolverKind::Auto) {
