@@ -235,6 +235,7 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
                 throw NoConvergence("the grid multigrid does not serve this model: " + unfit);
             grid::MultigridOptions options;
             options.threads = threads;
+            options.memory = options_.memory;
             it.on_grid = std::make_unique<GridOperator>(it.K_grid, options);
             it.mass_on_grid = std::make_unique<GridOperator>(it.M_grid, options);
             it.K = it.on_grid.get();

@@ -1,9 +1,10 @@
 // Geometric multigrid on a lattice of box cells: one cycle in single precision as a preconditioner, and the
 // product with the fine matrix in double precision, neither with the fine matrix assembled.
 //
-// Coarse levels are exact Galerkin products, cell by cell (trilinear interpolation); the smoother is the
-// fourth-kind Chebyshev polynomial with optimal weights (Lottes 2023) on the inverse of the diagonal (fine
-// level) or of the nodes' blocks. The coarsest level is factorised.
+// The first coarse level of box cells has the mean stiffness of the cells within each; further ones are exact
+// Galerkin products (trilinear interpolation) stored as stencils. The smoother is the fourth-kind Chebyshev
+// polynomial with optimal weights (Lottes 2023) on the inverse of the diagonal (levels of cells) or of the
+// nodes' blocks (stencils). The coarsest level is factorised. docs/theory.md tells more.
 //
 // Cells in the plane, cells whose matrices do not part into blocks, and cells that are turned (polar
 // lattices) are served by stencils on the fine level too.
