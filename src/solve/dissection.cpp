@@ -42,8 +42,9 @@ class Dissection {
                 low = std::min(low, places_[static_cast<std::size_t>(*i)][axis]);
                 high = std::max(high, places_[static_cast<std::size_t>(*i)][axis]);
             }
-            if (high - low < 2) continue;
-            counts_.assign(static_cast<std::size_t>(high - low + 1), 0);
+            const std::int32_t span = high - low;
+            if (span < 2) continue;
+            counts_.assign(static_cast<std::size_t>(span) + 1, 0);
             for (Iterator i = first; i != last; ++i)
                 ++counts_[static_cast<std::size_t>(places_[static_cast<std::size_t>(*i)][axis] - low)];
             double before = 0.0;

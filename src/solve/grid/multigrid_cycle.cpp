@@ -400,8 +400,8 @@ void Multigrid::smooth(std::size_t l, int first, int many) {
                                           level.residual(first + n).data()};
     if (degree_of(l) == 1) {
         sweep(l, Sweep::Single, v.data(), many, one_step(level.bound));
-        for (int n = 0; n < many; ++n)
-            std::swap(level.work[static_cast<std::size_t>(first + n)].x, level.residual(first + n));
+        for (int slot = first; slot < first + many; ++slot)
+            std::swap(level.work[static_cast<std::size_t>(slot)].x, level.residual(slot));
         return;
     }
     sweep(l, Sweep::Step, v.data(), many, first_of_two(level.bound));

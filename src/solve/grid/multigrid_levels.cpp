@@ -726,11 +726,12 @@ void Multigrid::second_matrix(int i, int j, int k, float* out) const {
                                        static_cast<std::size_t>(fine.cells[0]) +
                                    static_cast<std::size_t>(u)];
             if (e < 0) continue;
-            kernels_.add_scaled(static_cast<float>((*element_scale_)[static_cast<std::size_t>(e)]),
-                                grandchild_[system_.kind_of[static_cast<std::size_t>(e)]]
-                                           [static_cast<std::size_t>(8 * child + grand)]
-                                               .data(),
-                                out, 576);
+            kernels_.add_scaled(
+                static_cast<float>((*element_scale_)[static_cast<std::size_t>(e)]),
+                grandchild_[system_.kind_of[static_cast<std::size_t>(e)]]
+                           [8 * static_cast<std::size_t>(child) + static_cast<std::size_t>(grand)]
+                               .data(),
+                out, 576);
         }
     }
 }
