@@ -1,6 +1,7 @@
 #include "solve/grid_solver.hpp"
 
 #include "base/error.hpp"
+#include "base/sums.hpp"
 #include "solve/stopwatch.hpp"
 
 #include <Eigen/Cholesky>
@@ -16,21 +17,14 @@ constexpr std::size_t nowhere = static_cast<std::size_t>(-1);
 constexpr std::size_t most_beyond = 60; // unknowns beyond the lattice: each costs a vector
 constexpr int cycles_of_motion = 3;
 
-// By blocks in a fixed order: the same whatever the threads do.
 double dot(const float* a, const float* b, std::size_t n, int threads) {
-    constexpr std::size_t block = 8192;
-    std::vector<double> parts((n + block - 1) / block);
-#pragma omp parallel for num_threads(threads) schedule(static)
-    for (std::size_t k = 0; k < parts.size(); ++k) {
+    const auto part = [&](std::size_t from, std::size_t to) {
         double sum = 0.0;
 #pragma omp simd reduction(+ : sum)
-        for (std::size_t i = k * block; i < std::min(n, (k + 1) * block); ++i)
-            sum += static_cast<double>(a[i]) * static_cast<double>(b[i]);
-        parts[k] = sum;
-    }
-    double out = 0.0;
-    for (const double p : parts) out += p;
-    return out;
+        for (std::size_t i = from; i < to; ++i) sum += static_cast<double>(a[i]) * static_cast<double>(b[i]);
+        return sum;
+    };
+    return sum_of_blocks(n, part, threads);
 }
 
 } // namespace
