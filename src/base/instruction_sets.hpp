@@ -7,3 +7,10 @@
 #else
 #define UPRIGHT_CLONES
 #endif
+
+namespace upright {
+
+// Eight doubles at any address. Name the type where one is pointed to: `auto` loses its alignment.
+typedef double Eight __attribute__((vector_size(64), aligned(8), may_alias));
+
+} // namespace upright

@@ -16,16 +16,13 @@ struct TapRow {
     const double* weights = nullptr;
 };
 
-// Eight doubles at any address.
-typedef double Eight __attribute__((vector_size(64), aligned(8), may_alias));
-
 // `Many` sums of eight at once, which stay in registers.
 template <int Many>
 inline __attribute__((always_inline)) void sum_block(const TapRow* taps, std::size_t count, const double* in,
                                                      double* out) {
     Eight sums[Many] = {};
     const auto add = [&](double weight, const double* at) __attribute__((always_inline)) {
-        const Eight* v = reinterpret_cast<const Eight*>(at); // `auto` would lose the alignment
+        const Eight* v = reinterpret_cast<const Eight*>(at);
 #pragma GCC unroll 4
         for (int m = 0; m < Many; ++m) sums[m] += weight * v[m];
     };

@@ -174,9 +174,6 @@ Eigen::VectorXd StaticAnalysis::element_displacement(const Eigen::VectorXd& u, E
 
 namespace {
 
-// Eight doubles at any address.
-typedef double Eight __attribute__((vector_size(64), aligned(8), may_alias));
-
 // v' k u of elements of 8 nodes, whose displacements begin at three times their numbers. A column of k serves
 // all of them.
 template <int Many>

@@ -6,6 +6,20 @@
 
 namespace upright::grid {
 
+namespace {
+
+// P' K P, P the interpolation `p` of the corners for every component.
+Eigen::MatrixXf galerkin(const Eigen::MatrixXd& K, const Eigen::MatrixXd& p) {
+    const Eigen::Index d = K.rows() / p.rows();
+    Eigen::MatrixXd P = Eigen::MatrixXd::Zero(K.rows(), K.cols());
+    for (Eigen::Index f = 0; f < p.rows(); ++f)
+        for (Eigen::Index c = 0; c < p.cols(); ++c)
+            for (Eigen::Index i = 0; i < d; ++i) P(f * d + i, c * d + i) = p(f, c);
+    return (P.transpose() * K * P).cast<float>();
+}
+
+} // namespace
+
 Multigrid::~Multigrid() = default;
 
 Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
@@ -17,7 +31,7 @@ Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
     fine->ring = system.ring;
     fine->stride = (static_cast<std::size_t>(fine->nodes[0]) + lanes - 1) / lanes * lanes;
     fine->rows = static_cast<std::size_t>(fine->nodes[1]) * static_cast<std::size_t>(fine->nodes[2]);
-    length_ = fine->rows * static_cast<std::size_t>(dimension_) * fine->stride + lanes;
+    length_ = fine->length(dimension_) + lanes;
     for (int child = 0; child < corners_; ++child) {
         Eigen::MatrixXd& p = interpolation_[static_cast<std::size_t>(child)];
         p = Eigen::MatrixXd::Ones(corners_, corners_);
@@ -43,14 +57,8 @@ Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
     }
     for (const Eigen::MatrixXd& K : system.kinds) {
         std::array<Eigen::MatrixXf, 8> of_child;
-        for (int child = 0; child < corners_; ++child) {
-            Eigen::MatrixXd P = Eigen::MatrixXd::Zero(width_, width_);
-            const Eigen::MatrixXd& p = interpolation_[static_cast<std::size_t>(child)];
-            for (int f = 0; f < corners_; ++f)
-                for (int c = 0; c < corners_; ++c)
-                    for (int d = 0; d < dimension_; ++d) P(f * dimension_ + d, c * dimension_ + d) = p(f, c);
-            of_child[static_cast<std::size_t>(child)] = (P.transpose() * K * P).cast<float>();
-        }
+        for (std::size_t child = 0; child < static_cast<std::size_t>(corners_); ++child)
+            of_child[child] = galerkin(K, interpolation_[child]);
         child_.push_back(std::move(of_child));
     }
     find_blocks();
@@ -66,6 +74,18 @@ Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
     }
     dots_.assign(levels_[0]->rows, 0.0);
     scratch_.resize(static_cast<std::size_t>(std::max(1, options_.threads)));
+}
+
+// P' K P over two levels, for box cells whose second coarse level is made at once.
+void Multigrid::find_grandchildren() {
+    if (!matrix_free_) return;
+    for (const Eigen::MatrixXd& K : system_.kinds) {
+        std::vector<Eigen::MatrixXf> all;
+        for (std::size_t child = 0; child < 8; ++child)
+            for (std::size_t grand = 0; grand < 8; ++grand)
+                all.push_back(galerkin(K, interpolation_[grand] * interpolation_[child]));
+        grandchild_.push_back(std::move(all));
+    }
 }
 
 // What no eigenvalue of S A on the fine level exceeds, whatever the scales: the largest that a cell's own
@@ -119,9 +139,7 @@ void Multigrid::find_blocks() {
 
 std::size_t Multigrid::place(std::size_t freedom) const {
     const auto d = static_cast<std::size_t>(dimension_);
-    const auto nx = static_cast<std::size_t>(levels_[0]->nodes[0]);
-    const std::size_t node = freedom / d;
-    return (node / nx * d + freedom % d) * levels_[0]->stride + node % nx;
+    return levels_[0]->place(freedom / d, freedom % d, dimension_);
 }
 
 std::size_t Multigrid::corner(const Level& level, std::size_t cell, int a) const {
@@ -262,7 +280,7 @@ std::size_t Multigrid::nodes_of_level(std::size_t l) const {
 }
 
 std::size_t Multigrid::length_of_level(std::size_t l) const {
-    return levels_.at(l)->rows * static_cast<std::size_t>(dimension_) * levels_.at(l)->stride + lanes;
+    return levels_.at(l)->length(dimension_) + lanes;
 }
 
 int Multigrid::levels() const {

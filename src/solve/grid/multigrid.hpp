@@ -36,8 +36,8 @@ class Multigrid {
     // Keeps a reference to the system.
     Multigrid(const GridSystem& system, const MultigridOptions& options);
     ~Multigrid();
-    // Takes the scale of every element and builds the coarse levels. Throws Error (Numerics) when the
-    // coarsest level cannot be factorised.
+    // Takes the scale of every element and builds the coarse levels. The coarsest one is factorised by the
+    // first cycle, which throws Error (Numerics) where that cannot be.
     void update(const std::vector<double>& scale);
 
     // The scales alone, for products.
@@ -173,7 +173,7 @@ class Multigrid {
     std::unique_ptr<Coarsest> coarsest_;
     std::unique_ptr<Exact> exact_; // of the design of the last update
     bool factorised_ = false;      // the last level
-    std::size_t thick_nodes_ = 0;  // of the fine level, in material
+    std::size_t thick_nodes_ = 0;  // of the first coarse level, in material
 };
 
 } // namespace upright::grid

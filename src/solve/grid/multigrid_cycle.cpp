@@ -151,7 +151,6 @@ void Multigrid::box_sweep(const Level& level, void (*run)(const BoxSweep<T, Stor
 void Multigrid::add_special(const Level& level, Sweep kind, const SweepVectors<float>& vectors,
                             const SweepFactors& factors, bool scaled) const {
     const int layers = level.cells[2];
-    const auto nx = static_cast<std::size_t>(level.nodes[0]);
     const float* S = level.inverse_diagonal.data();
     for (int odd = 0; odd < 2; ++odd) {
 #pragma omp parallel for num_threads(options_.threads) schedule(static)
@@ -164,8 +163,7 @@ void Multigrid::add_special(const Level& level, Sweep kind, const SweepVectors<f
                 for (int a = 0; a < 8; ++a) {
                     const std::size_t node = corner(level, level.special_cells[n], a);
                     for (std::size_t c = 0; c < 3; ++c)
-                        at[static_cast<std::size_t>(a) * 3 + c] =
-                            (node / nx * 3 + c) * level.stride + node % nx;
+                        at[static_cast<std::size_t>(a) * 3 + c] = level.place(node, c, 3);
                 }
                 for (std::size_t r = 0; r < 24; ++r) v[r] = vectors.v[at[r]] * (scaled ? S[at[r]] : 1.0F);
                 for (std::size_t c = 0; c < 24; ++c) {
@@ -344,7 +342,7 @@ void Multigrid::prolong_from(std::size_t l, int slot) {
 
 // x = factor * S b, S by blocks or by the diagonal.
 void Multigrid::scale_by_inverse(const Level& level, const float* b, double factor, float* x) const {
-    const std::size_t length = level.rows * static_cast<std::size_t>(dimension_) * level.stride;
+    const std::size_t length = level.length(dimension_);
     const auto f = static_cast<float>(factor);
     if (level.box) {
         const float* inverse = level.inverse_diagonal.data();
@@ -415,11 +413,7 @@ void Multigrid::solve_coarsest(int count) {
     Level& level = *levels_.back();
     Coarsest& c = *coarsest_;
     const auto d = static_cast<std::size_t>(dimension_);
-    const auto nx = static_cast<std::size_t>(level.nodes[0]);
-    const auto place_of = [&](std::size_t n) {
-        const std::size_t node = n / d;
-        return (node / nx * d + n % d) * level.stride + node % nx;
-    };
+    const auto place_of = [&](std::size_t n) { return level.place(n / d, n % d, dimension_); };
     c.loads.resize(static_cast<Eigen::Index>(c.system.unknowns), count);
     for (int s = 0; s < count; ++s) {
         const Level::Work& work = level.work[static_cast<std::size_t>(s)];
@@ -475,7 +469,7 @@ void Multigrid::visit(std::size_t l, int count) {
 void Multigrid::make_room(int count) {
     for (std::size_t l = 0; l < levels_.size(); ++l) {
         Level& level = *levels_[l];
-        const std::size_t length = level.rows * static_cast<std::size_t>(dimension_) * level.stride + lanes;
+        const std::size_t length = level.length(dimension_) + lanes;
         if (level.work.size() < static_cast<std::size_t>(count))
             level.work.resize(static_cast<std::size_t>(count));
         for (std::size_t s = 0; s < static_cast<std::size_t>(count); ++s) {

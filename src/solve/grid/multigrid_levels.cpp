@@ -90,25 +90,6 @@ bool Multigrid::first_matrix(int i, int j, int k, float* out) const {
     return any;
 }
 
-// P' K P over two levels, for box cells whose second coarse level is made at once.
-void Multigrid::find_grandchildren() {
-    if (!matrix_free_) return;
-    for (const Eigen::MatrixXd& K : system_.kinds) {
-        std::vector<Eigen::MatrixXf> all;
-        for (int child = 0; child < 8; ++child)
-            for (int grand = 0; grand < 8; ++grand) {
-                const Eigen::MatrixXd p = interpolation_[static_cast<std::size_t>(grand)] *
-                                          interpolation_[static_cast<std::size_t>(child)];
-                Eigen::MatrixXd P = Eigen::MatrixXd::Zero(24, 24);
-                for (int f = 0; f < 8; ++f)
-                    for (int c = 0; c < 8; ++c)
-                        for (int d = 0; d < 3; ++d) P(f * 3 + d, c * 3 + d) = p(f, c);
-                all.emplace_back((P.transpose() * K * P).cast<float>());
-            }
-        grandchild_.push_back(std::move(all));
-    }
-}
-
 // The rows of cells of a level of box cells; `kinds` has a bit for every kind in a row.
 void Multigrid::make_rows(Level& level, const std::vector<std::uint64_t>& kinds) {
     level.cell_scale = Strip<float>(kinds.size() * level.stride);
@@ -234,7 +215,7 @@ void Multigrid::average() {
 void Multigrid::set_inverse(Level& level) {
     const bool fine = &level == levels_[0].get();
     const std::size_t stride = level.stride;
-    const std::size_t length = level.rows * 3 * stride;
+    const std::size_t length = level.length(3);
     if (level.inverse_diagonal.size() == 0) level.inverse_diagonal = Strip<float>(length + lanes);
     std::vector<std::array<float, 3>> diagonals; // the same at every corner of a cell
     for (const Eigen::MatrixXd& K : system_.kinds)
@@ -263,20 +244,16 @@ void Multigrid::set_inverse(Level& level) {
                 }
             }
     }
-    const auto place_of = [&](std::size_t node, std::size_t c) {
-        const auto nx = static_cast<std::size_t>(level.nodes[0]);
-        return (node / nx * 3 + c) * stride + node % nx;
-    };
     for (std::size_t n = 0; n < level.special_cells.size(); ++n)
         for (int a = 0; a < 8; ++a)
             for (std::size_t c = 0; c < 3; ++c)
-                all[place_of(corner(level, level.special_cells[n], a), c)] +=
+                all[level.place(corner(level, level.special_cells[n], a), c, 3)] +=
                     level.special[n * 576 + (static_cast<std::size_t>(a) * 3 + c) * 25];
     if (fine) {
         for (const Slope& slope : slopes_) {
             float mean = 0.0F;
-            for (std::size_t c = 0; c < 3; ++c) mean += all[place_of(slope.node, c)] / 3.0F;
-            for (std::size_t c = 0; c < 3; ++c) all[place_of(slope.node, c)] = mean;
+            for (std::size_t c = 0; c < 3; ++c) mean += all[level.place(slope.node, c, 3)] / 3.0F;
+            for (std::size_t c = 0; c < 3; ++c) all[level.place(slope.node, c, 3)] = mean;
         }
         for (const std::size_t at : fixed_) all[at] = 0.0F;
     }
@@ -742,7 +719,7 @@ void Multigrid::estimate(Level& level) {
     while (levels_[at].get() != &level) ++at;
     make_room(1);
     Level::Work& work = level.work[0];
-    const std::size_t length = level.rows * static_cast<std::size_t>(dimension_) * level.stride;
+    const std::size_t length = level.length(dimension_);
     std::fill_n(work.b.data(), length, 0.0F);
     std::fill_n(work.x.data(), length, 0.0F);
     const auto nodes_x = static_cast<std::size_t>(level.nodes[0]);

@@ -79,6 +79,8 @@ bool Multigrid::strengthen(double cycles) {
         // Too large, or islands of material that nothing but voids hold.
         return false;
     }
+    // The last level is not asked for before the next update makes it anew.
+    std::vector<float>().swap(levels_.back()->matrices);
     GridSystem& around = exact->void_system;
     around.dimension = 3;
     around.cells = system_.cells;

@@ -52,6 +52,12 @@ struct Multigrid::Level {
         return static_cast<std::size_t>(cells[0]) * static_cast<std::size_t>(cells[1]) *
                static_cast<std::size_t>(cells[2]);
     }
+    // Where a component of a node stands in the level's vectors, and their length without the tail.
+    std::size_t place(std::size_t node, std::size_t component, int dimension) const {
+        const auto nx = static_cast<std::size_t>(nodes[0]);
+        return (node / nx * static_cast<std::size_t>(dimension) + component) * stride + node % nx;
+    }
+    std::size_t length(int dimension) const { return rows * static_cast<std::size_t>(dimension) * stride; }
     std::size_t node_count() const { return rows * static_cast<std::size_t>(nodes[0]); }
     std::size_t layer_cells() const {
         return static_cast<std::size_t>(cells[0]) * static_cast<std::size_t>(cells[1]);
