@@ -18,7 +18,7 @@ class GridOperator : public IterativeSystem {
   public:
     // Keeps references to the system and to the matrices that its extra elements point to.
     GridOperator(const GridSystem& system, const grid::MultigridOptions& options);
-    // Throws Error (Numerics) for a system that is not held.
+    // Throws Error (Numerics) for a system that is not held, here or at the first precondition().
     void update(const std::vector<double>& scale);
     // For products alone: no levels are made, and precondition() must not be called.
     void update_product(const std::vector<double>& scale) { multigrid_.take(scale); }

@@ -77,7 +77,8 @@ class LinearSolver {
     LinearSolver& operator=(const LinearSolver&) = delete;
     virtual ~LinearSolver() = default;
 
-    // Takes the scale of every element's matrix. Throws Error (Numerics) for a singular system.
+    // Takes the scale of every element's matrix. Throws Error (Numerics) for a singular system, as the first
+    // solve after it may.
     virtual void update(const std::vector<double>& scale) = 0;
     // Solves for a block of right-hand sides, one a column.
     // Throws NoConvergence.

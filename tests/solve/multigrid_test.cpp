@@ -504,7 +504,7 @@ TEST(GridMultigrid, AWarmStartCostsAlmostNothing) {
 
 namespace {
 
-// A block of 24 x 12 x 12 cells held at one end.
+// A model on a lattice of cells, as the multigrid takes it.
 struct Lattice {
     Model model;
     StaticAnalysis analysis;
@@ -535,41 +535,12 @@ struct Lattice {
     }
 };
 
-const char* const truss_block = R"(
-units = ["mm", "N", "s"]
-[[material]]
-name = "steel"
-E = "200 GPa"
-nu = 0.3
-density = "7850 kg/m3"
-[[region]]
-name = "block"
-role = "design"
-material = "steel"
-box = [[0, 0, 0], [24, 12, 12]]
-[[surface]]
-name = "root"
-of = "block"
-facing = [-1, 0, 0]
-[[surface]]
-name = "end"
-of = "block"
-facing = [1, 0, 0]
-[[support]]
-name = "clamp"
-on = "root"
-hold = ["x", "y", "z"]
-[[load]]
-name = "pull"
-on = "end"
-force = [0, 0, -100]
-[[case]]
-name = "bend"
-supports = ["clamp"]
-loads = { pull = 1 }
-[mesh]
-size = 1
-)";
+// The block of the shared studies, of other sides.
+std::string block_of(const std::string& sides) {
+    std::string out = test::block_study();
+    const std::string usual = "[8, 4, 4]";
+    return out.replace(out.find(usual), usual.size(), sides);
+}
 
 // Four chords, diagonals and rungs, and a plate at the end; the rest void.
 std::vector<double> truss(const Model& model) {
@@ -588,10 +559,7 @@ std::vector<double> truss(const Model& model) {
 } // namespace
 
 TEST(GridMultigrid, ThinMembersAreFactorisedByThemselves) {
-    std::string text = truss_block;
-    const std::string small = "[24, 12, 12]";
-    text.replace(text.find(small), small.size(), "[48, 24, 24]");
-    const Lattice lattice(text);
+    const Lattice lattice(block_of("[48, 24, 24]"));
     const std::vector<double> share = truss(lattice.model);
     GridOperator plain(lattice.system, {});
     plain.update(share);
@@ -621,7 +589,7 @@ TEST(GridMultigrid, ThinMembersAreFactorisedByThemselves) {
 
 TEST(GridMultigrid, ASupportOnSingleNodesIsNotLostOnCoarseLevels) {
     // Held where no coarse node is: three patches of one cell's face each, off the even places.
-    std::string text = truss_block;
+    std::string text = block_of("[24, 12, 12]");
     const auto replace = [&](const std::string& what, const std::string& by) {
         ASSERT_NE(text.find(what), std::string::npos);
         text.replace(text.find(what), what.size(), by);
@@ -652,7 +620,7 @@ hold = ["y", "z"]
 
 TEST(GridMultigrid, MassesAreMultipliedToo) {
     // Their blocks have entries where those of stiffness have none.
-    const Lattice lattice(truss_block);
+    const Lattice lattice(block_of("[24, 12, 12]"));
     std::vector<Eigen::MatrixXd> own;
     for (const ElementId id : lattice.analysis.classes().example)
         own.push_back(element_for(ElementKind::Hex8).mass(places_of(lattice.model.mesh, id), 1.0));
