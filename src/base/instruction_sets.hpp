@@ -10,7 +10,9 @@
 
 namespace upright {
 
-// Eight doubles at any address. Name the type where one is pointed to: `auto` loses its alignment.
+// Eight doubles, sixteen floats at any address. Name the type where one is pointed to: `auto` loses its
+// alignment.
 typedef double Eight __attribute__((vector_size(64), aligned(8), may_alias));
+typedef float Sixteen __attribute__((vector_size(64), aligned(4), may_alias));
 
 } // namespace upright

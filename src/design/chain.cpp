@@ -1,5 +1,7 @@
 #include "design/chain.hpp"
 
+#include "base/blocks.hpp"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -131,23 +133,39 @@ DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>
     }
 }
 
-std::vector<double> DensityFilter::apply(const std::vector<double>& x) const {
-    if (grid_) return grid_->apply(x);
-    if (helmholtz_) return helmholtz_->apply(x);
-    std::vector<double> out(x.size(), 0.0);
+void DensityFilter::apply(const std::vector<double>& x, std::vector<double>& out) const {
+    if (grid_) return grid_->apply(x, out);
+    if (helmholtz_) {
+        out = helmholtz_->apply(x);
+        return;
+    }
+    out.assign(x.size(), 0.0);
     for (std::size_t r = 0; r + 1 < starts_.size(); ++r)
         for (std::size_t n = starts_[r]; n < starts_[r + 1]; ++n)
             out[r] += weights_[n] * x[static_cast<std::size_t>(columns_[n])];
+}
+
+void DensityFilter::transpose(const std::vector<double>& g, std::vector<double>& out) const {
+    if (grid_) return grid_->transpose(g, out);
+    if (helmholtz_) {
+        out = helmholtz_->transpose(g);
+        return;
+    }
+    out.assign(g.size(), 0.0);
+    for (std::size_t r = 0; r + 1 < starts_.size(); ++r)
+        for (std::size_t n = starts_[r]; n < starts_[r + 1]; ++n)
+            out[static_cast<std::size_t>(columns_[n])] += weights_[n] * g[r];
+}
+
+std::vector<double> DensityFilter::apply(const std::vector<double>& x) const {
+    std::vector<double> out;
+    apply(x, out);
     return out;
 }
 
 std::vector<double> DensityFilter::transpose(const std::vector<double>& g) const {
-    if (grid_) return grid_->transpose(g);
-    if (helmholtz_) return helmholtz_->transpose(g);
-    std::vector<double> out(g.size(), 0.0);
-    for (std::size_t r = 0; r + 1 < starts_.size(); ++r)
-        for (std::size_t n = starts_[r]; n < starts_[r + 1]; ++n)
-            out[static_cast<std::size_t>(columns_[n])] += weights_[n] * g[r];
+    std::vector<double> out;
+    transpose(g, out);
     return out;
 }
 
@@ -163,35 +181,59 @@ std::vector<double> DesignChain::variables_of(const std::vector<double>& element
 }
 
 const std::vector<double>& DesignChain::filtered(const std::vector<double>& x) const {
-    if (x != last_x_ || last_filtered_.empty()) {
-        last_filtered_ = form_.ties() ? form_.mean(filter_.apply(form_.spread(x))) : filter_.apply(x);
-        last_x_ = x;
+    if (last_filtered_.empty() || !same_by_blocks(x, last_x_)) {
+        if (form_.ties())
+            last_filtered_ = form_.mean(filter_.apply(form_.spread(x)));
+        else
+            filter_.apply(x, last_filtered_);
+        copy_by_blocks(x, last_x_);
     }
     return last_filtered_;
 }
 
+void DesignChain::physical(const std::vector<double>& x, double sharpness, std::vector<double>& out) const {
+    const std::vector<double>& filtered = this->filtered(x);
+    if (!form_.ties() && all_design()) {
+        out.resize(filtered.size());
+        project_all(filtered, sharpness, out);
+        return;
+    }
+    project_all(filtered, sharpness, room_);
+    if (form_.ties()) room_ = form_.spread(room_);
+    if (all_design()) {
+        out.swap(room_);
+        return;
+    }
+    out.assign(is_design_.size(), 1.0);
+#pragma omp parallel for schedule(static)
+    for (std::size_t v = 0; v < room_.size(); ++v) out[element_of_[v]] = room_[v];
+}
+
 std::vector<double> DesignChain::physical(const std::vector<double>& x, double sharpness) const {
-    std::vector<double> filtered = this->filtered(x);
-    project_all(filtered, sharpness);
-    if (form_.ties()) filtered = form_.spread(filtered);
-    if (filtered.size() == is_design_.size()) return filtered; // every element is in the design
-    std::vector<double> out(is_design_.size(), 1.0);
-    for (std::size_t v = 0; v < filtered.size(); ++v) out[element_of_[v]] = filtered[v];
+    std::vector<double> out;
+    physical(x, sharpness, out);
     return out;
+}
+
+double DesignChain::weighted(const std::vector<double>& x, double sharpness,
+                             const std::vector<double>& weights) const {
+    if (!form_.ties() && all_design()) return projected_sum(filtered(x), sharpness, weights);
+    return weighted_sum(weights, physical(x, sharpness));
 }
 
 std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double sharpness,
                                            const std::vector<double>& gradient) const {
-    std::vector<double> inner(element_of_.size());
+    if (!form_.ties() && all_design() && sharpness <= 0.0) return filter_.transpose(gradient);
+    room_.resize(element_of_.size());
 #pragma omp parallel for simd schedule(static)
-    for (std::size_t v = 0; v < inner.size(); ++v) inner[v] = gradient[element_of_[v]];
+    for (std::size_t v = 0; v < room_.size(); ++v) room_[v] = gradient[element_of_[v]];
     if (!form_.ties()) {
-        if (sharpness > 0.0) multiply_by_slope(filtered(x), sharpness, inner);
-        return filter_.transpose(inner);
+        if (sharpness > 0.0) multiply_by_slope(filtered(x), sharpness, room_);
+        return filter_.transpose(room_);
     }
-    inner = form_.sum(inner);
-    if (sharpness > 0.0) multiply_by_slope(filtered(x), sharpness, inner);
-    return form_.sum(filter_.transpose(form_.mean_transpose(inner)));
+    room_ = form_.sum(room_);
+    if (sharpness > 0.0) multiply_by_slope(filtered(x), sharpness, room_);
+    return form_.sum(filter_.transpose(form_.mean_transpose(room_)));
 }
 
 } // namespace upright

@@ -20,6 +20,9 @@ class DensityFilter {
     DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius);
     std::vector<double> apply(const std::vector<double>& x) const;
     std::vector<double> transpose(const std::vector<double>& g) const;
+    // The same into memory that is there already.
+    void apply(const std::vector<double>& x, std::vector<double>& out) const;
+    void transpose(const std::vector<double>& g, std::vector<double>& out) const;
     // Whether the hat would couple too many elements (small ones within a large radius) and the Helmholtz
     // form stands in for it.
     bool helmholtz() const { return helmholtz_ != nullptr; }
@@ -48,6 +51,9 @@ class DesignChain {
 
     // Physical density of every element: 1 in kept regions.
     std::vector<double> physical(const std::vector<double>& x, double sharpness) const;
+    void physical(const std::vector<double>& x, double sharpness, std::vector<double>& out) const;
+    // The sum of weights (one an element) times physical densities.
+    double weighted(const std::vector<double>& x, double sharpness, const std::vector<double>& weights) const;
     // The gradient by the variables, from the gradient by the physical densities, at the same x and
     // sharpness.
     std::vector<double> pull_back(const std::vector<double>& x, double sharpness,
@@ -57,11 +63,13 @@ class DesignChain {
     std::vector<bool> is_design_;           // for each element
     std::vector<std::size_t> element_of_;   // for each variable
     std::vector<std::int32_t> variable_of_; // for each element, or -1
+    bool all_design() const { return element_of_.size() == is_design_.size(); }
     DensityFilter filter_;
     FormMap form_;
     // What the filter made of the last design: values and gradients of one design ask for it several times.
     const std::vector<double>& filtered(const std::vector<double>& x) const;
     mutable std::vector<double> last_x_, last_filtered_;
+    mutable std::vector<double> room_; // of elements, while something is worked out
 };
 
 } // namespace upright

@@ -9,53 +9,62 @@ namespace upright {
 
 namespace {
 
-// A row of cells that another one reaches: where it lies, how far, with what weights.
-struct TapRow {
-    std::ptrdiff_t away = 0;
+// Rows of cells with the same weights, which are added up first: where they lie, how far and with what
+// weights their sum is spread along the row.
+struct TapRows {
+    const std::ptrdiff_t* away = nullptr;
+    std::size_t rows = 0;
     int reach = 0;
-    const double* weights = nullptr;
+    const double* weights = nullptr; // of 0, 1, … reach cells away
 };
 
-// `Many` sums of eight at once, which stay in registers.
-template <int Many>
-inline __attribute__((always_inline)) void sum_block(const TapRow* taps, std::size_t count, const double* in,
-                                                     double* out) {
-    Eight sums[Many] = {};
-    const auto add = [&](double weight, const double* at) __attribute__((always_inline)) {
-        const Eight* v = reinterpret_cast<const Eight*>(at);
-#pragma GCC unroll 4
-        for (int m = 0; m < Many; ++m) sums[m] += weight * v[m];
-    };
-    for (const TapRow* tap = taps; tap != taps + count; ++tap) {
-        const double* at = in + tap->away;
-        add(tap->weights[0], at);
-        for (int away = 1; away <= tap->reach; ++away) {
-            add(tap->weights[away], at - away);
-            add(tap->weights[away], at + away);
-        }
+// Two vectors of cells at once, of which the sums stay in registers.
+inline __attribute__((always_inline)) void add_rows(const TapRows& tap, const double* in, double* out) {
+    Eight first{};
+    Eight second{};
+    for (std::size_t r = 0; r < tap.rows; ++r) {
+        const Eight* v = reinterpret_cast<const Eight*>(in + tap.away[r]);
+        first += v[0];
+        second += v[1];
     }
     Eight* to = reinterpret_cast<Eight*>(out);
-#pragma GCC unroll 4
-    for (int m = 0; m < Many; ++m) to[m] = sums[m];
+    to[0] = first;
+    to[1] = second;
 }
 
-UPRIGHT_CLONES void sum_row(const TapRow* taps, std::size_t count, const double* in, double* out,
-                            std::size_t n) {
-    std::size_t first = 0;
-    for (; first + 32 <= n; first += 32) sum_block<4>(taps, count, in + first, out + first);
-    // What is left is done with some that are done already.
-    for (; first < n && n >= 8; first += 8) {
-        first = std::min(first, n - 8);
-        sum_block<1>(taps, count, in + first, out + first);
-    }
-    for (; first < n; ++first) {
-        double sum = 0.0;
-        for (const TapRow* tap = taps; tap != taps + count; ++tap) {
-            const double* at = in + tap->away + first;
-            sum += tap->weights[0] * at[0];
-            for (int away = 1; away <= tap->reach; ++away) sum += tap->weights[away] * (at[-away] + at[away]);
+// out[i] = the weighted sum about cell i of a row, i < 16 `blocks`. `in`: what stands `halo` cells before the
+// row's first; `room`: for a row of 16 (blocks + 1) cells and its halos.
+UPRIGHT_CLONES void sum_row(const TapRows* taps, std::size_t count, const double* in, int halo, double* room,
+                            double* out, std::size_t blocks) {
+    const std::size_t wide = (16 * blocks + 2 * static_cast<std::size_t>(halo) + 15) / 16;
+    for (const TapRows* tap = taps; tap != taps + count; ++tap) {
+        const double* at = in;
+        if (tap->rows == 1) {
+            at = in + tap->away[0];
+        } else {
+            for (std::size_t b = 0; b < wide; ++b) add_rows(*tap, in + 16 * b, room + 16 * b);
+            at = room;
         }
-        out[first] = sum;
+        for (std::size_t b = 0; b < blocks; ++b) {
+            Eight* to = reinterpret_cast<Eight*>(out + 16 * b);
+            const double* middle = at + 16 * b + halo;
+            const Eight* v = reinterpret_cast<const Eight*>(middle);
+            const double own = tap->weights[0];
+            Eight first = own * v[0];
+            Eight second = own * v[1];
+            if (tap != taps) {
+                first += to[0];
+                second += to[1];
+            }
+            for (int d = 1; d <= tap->reach; ++d) {
+                const Eight* left = reinterpret_cast<const Eight*>(middle - d);
+                const Eight* right = reinterpret_cast<const Eight*>(middle + d);
+                first += tap->weights[d] * (left[0] + right[0]);
+                second += tap->weights[d] * (left[1] + right[1]);
+            }
+            to[0] = first;
+            to[1] = second;
+        }
     }
 }
 
@@ -77,24 +86,29 @@ GridFilter::GridFilter(const Model& model, const std::vector<std::int32_t>& vari
             source_[axis].push_back(at >= 0 && at < count ? at : -1);
         }
     }
+    row_ = (padded_[0] + 7) / 8 * 8;
     for (int dk = -reach_[2]; dk <= reach_[2]; ++dk)
         for (int dj = -reach_[1]; dj <= reach_[1]; ++dj) {
-            Tap tap;
-            tap.dj = dj;
-            tap.dk = dk;
-            tap.first = weights_.size();
+            std::vector<double> weights;
             for (int di = 0; di <= reach_[0]; ++di) {
                 const double weight = radius - Vec3(di * grid_.cell[0], dj * grid_.cell[1],
                                                     dk * (axes == 3 ? grid_.cell[2] : 0.0))
                                                    .norm();
                 const bool self = di == 0 && dj == 0 && dk == 0;
                 if (weight <= 1e-12 * radius && !self) break;
-                weights_.push_back(std::max(weight, 1e-300));
-                tap.reach = di;
+                weights.push_back(std::max(weight, 1e-300));
             }
-            if (weights_.size() > tap.first) taps_.push_back(tap);
+            if (weights.empty()) continue;
+            const auto alike = [&](const Tap& tap) {
+                return std::equal(tap.weights.begin(), tap.weights.end(), weights.begin(), weights.end(),
+                                  [&](double a, double b) { return std::abs(a - b) <= 1e-14 * radius; });
+            };
+            auto tap = std::find_if(taps_.begin(), taps_.end(), alike);
+            if (tap == taps_.end()) tap = taps_.insert(tap, {std::move(weights), {}});
+            tap->away.push_back(
+                (static_cast<std::ptrdiff_t>(dk) * static_cast<std::ptrdiff_t>(padded_[1]) + dj) *
+                static_cast<std::ptrdiff_t>(row_));
         }
-    std::vector<std::size_t> cell_of(variable_of.size());
     for (std::size_t e = 0; e < variable_of.size(); ++e)
         if (variable_of[e] >= 0) {
             if (cell_of_.size() <= static_cast<std::size_t>(variable_of[e]))
@@ -103,76 +117,90 @@ GridFilter::GridFilter(const Model& model, const std::vector<std::int32_t>& vari
         }
     in_order_ = true;
     for (std::size_t v = 0; v < cell_of_.size(); ++v) in_order_ = in_order_ && cell_of_[v] == v;
-    inverse_sum_ = sum(std::vector<double>(cell_of_.size(), 1.0));
+    sum(std::vector<double>(cell_of_.size(), 1.0), nullptr, nullptr, inverse_sum_);
     for (double& s : inverse_sum_) s = 1.0 / s;
 }
 
-std::vector<double> GridFilter::sum(const std::vector<double>& values) const {
+void GridFilter::sum(const std::vector<double>& values, const double* before, const double* after,
+                     std::vector<double>& out) const {
     const auto nx = static_cast<std::size_t>(grid_.count[0]);
     const std::size_t ny = grid_.axes() > 1 ? static_cast<std::size_t>(grid_.count[1]) : 1;
     const std::size_t nz = grid_.axes() > 2 ? static_cast<std::size_t>(grid_.count[2]) : 1;
     // Rooms that are used again: fresh ones cost more than the sums. Cells of no variable stay zero.
     std::vector<double>& plain = room_->plain;
-    std::vector<double>& wide = room_->wide;
     // Where every cell is a variable nothing needs to change places.
     const bool all = in_order_ && values.size() == nx * ny * nz;
     if (!all) {
         plain.resize(nx * ny * nz, 0.0);
         room_->sums.resize(plain.size());
     }
-    std::vector<double> out(values.size());
-    wide.resize(padded_[0] * padded_[1] * padded_[2], 0.0);
-#pragma omp parallel for schedule(static) if (!all)
-    for (std::size_t v = 0; v < (all ? 0 : values.size()); ++v) plain[cell_of_[v]] = values[v];
+    out.resize(values.size());
+    if (room_->wide.size() == 0) room_->wide = Strip<double>(row_ * padded_[1] * padded_[2]);
+    if (!all) {
+#pragma omp parallel for schedule(static)
+        for (std::size_t v = 0; v < values.size(); ++v)
+            plain[cell_of_[v]] = before == nullptr ? values[v] : values[v] * before[v];
+        before = nullptr;
+    }
     const double* source = all ? values.data() : plain.data();
     const auto rows = static_cast<std::ptrdiff_t>(padded_[1] * padded_[2]);
+    const auto halo = static_cast<std::size_t>(reach_[0]);
 #pragma omp parallel for schedule(static)
     for (std::ptrdiff_t row = 0; row < rows; ++row) {
         const int j = source_[1][static_cast<std::size_t>(row) % padded_[1]];
         const int k = source_[2][static_cast<std::size_t>(row) / padded_[1]];
         if (j < 0 || k < 0) continue;
-        const double* from = source + (static_cast<std::size_t>(k) * ny + static_cast<std::size_t>(j)) * nx;
-        double* to = wide.data() + static_cast<std::size_t>(row) * padded_[0];
-        for (std::size_t i = 0; i < padded_[0]; ++i)
-            if (source_[0][i] >= 0) to[i] = from[source_[0][i]];
+        const std::size_t first = (static_cast<std::size_t>(k) * ny + static_cast<std::size_t>(j)) * nx;
+        const double* from = source + first;
+        double* to = room_->wide.data() + static_cast<std::size_t>(row) * row_;
+        if (before == nullptr)
+            for (std::size_t i = 0; i < nx; ++i) to[halo + i] = from[i];
+        else
+            for (std::size_t i = 0; i < nx; ++i) to[halo + i] = from[i] * before[first + i];
+        for (std::size_t i = 0; i < halo; ++i) {
+            const std::size_t end = halo + nx + i;
+            if (source_[0][i] >= 0) to[i] = to[halo + static_cast<std::size_t>(source_[0][i])];
+            if (source_[0][end] >= 0) to[end] = to[halo + static_cast<std::size_t>(source_[0][end])];
+        }
     }
-    const auto own_rows = static_cast<std::ptrdiff_t>(ny * nz);
-    std::vector<TapRow> taps;
+    std::vector<TapRows> taps;
     for (const Tap& tap : taps_)
         taps.push_back(
-            {(static_cast<std::ptrdiff_t>(tap.dk) * static_cast<std::ptrdiff_t>(padded_[1]) + tap.dj) *
-                 static_cast<std::ptrdiff_t>(padded_[0]),
-             tap.reach, weights_.data() + tap.first});
-#pragma omp parallel for schedule(static)
-    for (std::ptrdiff_t row = 0; row < own_rows; ++row) {
-        const std::size_t j = static_cast<std::size_t>(row) % ny;
-        const std::size_t k = static_cast<std::size_t>(row) / ny;
-        const double* middle = wide.data() +
-                               ((k + static_cast<std::size_t>(reach_[2])) * padded_[1] + j +
-                                static_cast<std::size_t>(reach_[1])) *
-                                   padded_[0] +
-                               static_cast<std::size_t>(reach_[0]);
-        sum_row(taps.data(), taps.size(), middle,
-                (all ? out.data() : room_->sums.data()) + static_cast<std::size_t>(row) * nx, nx);
+            {tap.away.data(), tap.away.size(), static_cast<int>(tap.weights.size()) - 1, tap.weights.data()});
+    const auto own_rows = static_cast<std::ptrdiff_t>(ny * nz);
+    const std::size_t blocks = (nx + 15) / 16;
+    double* to = all ? out.data() : room_->sums.data();
+#pragma omp parallel
+    {
+        std::vector<double> added(row_ + 48);
+        std::vector<double> sums(16 * blocks);
+#pragma omp for schedule(static)
+        for (std::ptrdiff_t row = 0; row < own_rows; ++row) {
+            const std::size_t j = static_cast<std::size_t>(row) % ny;
+            const std::size_t k = static_cast<std::size_t>(row) / ny;
+            const double* in = room_->wide.data() + ((k + static_cast<std::size_t>(reach_[2])) * padded_[1] +
+                                                     j + static_cast<std::size_t>(reach_[1])) *
+                                                        row_;
+            sum_row(taps.data(), taps.size(), in, reach_[0], added.data(), sums.data(), blocks);
+            const std::size_t first = static_cast<std::size_t>(row) * nx;
+            if (after == nullptr || !all)
+                for (std::size_t i = 0; i < nx; ++i) to[first + i] = sums[i];
+            else
+                for (std::size_t i = 0; i < nx; ++i) to[first + i] = sums[i] * after[first + i];
+        }
     }
-    if (all) return out;
+    if (all) return;
 #pragma omp parallel for schedule(static)
-    for (std::size_t v = 0; v < out.size(); ++v) out[v] = room_->sums[cell_of_[v]];
-    return out;
+    for (std::size_t v = 0; v < out.size(); ++v)
+        out[v] = after == nullptr ? room_->sums[cell_of_[v]] : room_->sums[cell_of_[v]] * after[v];
 }
 
-std::vector<double> GridFilter::apply(const std::vector<double>& x) const {
-    std::vector<double> out = sum(x);
-#pragma omp parallel for simd schedule(static)
-    for (std::size_t v = 0; v < out.size(); ++v) out[v] *= inverse_sum_[v];
-    return out;
+void GridFilter::apply(const std::vector<double>& x, std::vector<double>& out) const {
+    sum(x, nullptr, inverse_sum_.data(), out);
 }
 
-std::vector<double> GridFilter::transpose(const std::vector<double>& g) const {
-    std::vector<double> scaled(g.size());
-#pragma omp parallel for simd schedule(static)
-    for (std::size_t v = 0; v < g.size(); ++v) scaled[v] = g[v] * inverse_sum_[v];
-    return sum(scaled); // the weights are as symmetric as the grid and its images
+void GridFilter::transpose(const std::vector<double>& g, std::vector<double>& out) const {
+    sum(g, inverse_sum_.data(), nullptr, out); // the weights are as symmetric as the grid and its images
 }
 
 } // namespace upright

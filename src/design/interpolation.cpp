@@ -1,6 +1,8 @@
 #include "design/interpolation.hpp"
 
-#include "base/sums.hpp"
+#include "base/blocks.hpp"
+#include "base/elementary.hpp"
+#include "base/instruction_sets.hpp"
 
 #include <cmath>
 
@@ -8,30 +10,51 @@ namespace upright {
 
 namespace {
 
-// x^p; the usual penalties need no logarithm.
-double power(double x, double p) {
-    if (p == 1.0) return x;
-    if (p == 2.0) return x * x;
-    if (p == 3.0) return x * x * x;
-    return p == 0.0 ? 1.0 : std::pow(x, p);
+// Share and slope of a range. The usual penalties need no logarithm.
+UPRIGHT_CLONES void interpolate_part(const double* density, std::size_t count, double penalty, double* share,
+                                     double* slope) {
+    constexpr double rest = 1.0 - least_stiffness;
+    if (penalty == 1.0) {
+        for (std::size_t e = 0; e < count; ++e) {
+            share[e] = least_stiffness + density[e] * rest;
+            slope[e] = rest;
+        }
+    } else if (penalty == 2.0) {
+        for (std::size_t e = 0; e < count; ++e) {
+            share[e] = least_stiffness + density[e] * density[e] * rest;
+            slope[e] = 2.0 * density[e] * rest;
+        }
+    } else if (penalty == 3.0) {
+        for (std::size_t e = 0; e < count; ++e) {
+            const double square = density[e] * density[e];
+            share[e] = least_stiffness + square * density[e] * rest;
+            slope[e] = 3.0 * square * rest;
+        }
+    } else {
+        for (std::size_t e = 0; e < count; ++e) {
+            const double less = power_of(density[e], penalty - 1.0);
+            share[e] = least_stiffness + less * density[e] * rest;
+            slope[e] = penalty * less * rest;
+        }
+    }
 }
 
 } // namespace
 
-std::vector<double> stiffness_share(const std::vector<double>& density, double penalty) {
-    std::vector<double> out(density.size());
-#pragma omp parallel for schedule(static)
-    for (std::size_t e = 0; e < density.size(); ++e)
-        out[e] = least_stiffness + power(density[e], penalty) * (1.0 - least_stiffness);
-    return out;
+void interpolate_stiffness(const std::vector<double>& density, double penalty, std::vector<double>& share,
+                           std::vector<double>& slope) {
+    share.resize(density.size());
+    slope.resize(density.size());
+    each_block(density.size(), [&](std::size_t from, std::size_t to) {
+        interpolate_part(density.data() + from, to - from, penalty, share.data() + from, slope.data() + from);
+    });
 }
 
-std::vector<double> stiffness_slope(const std::vector<double>& density, double penalty) {
-    std::vector<double> out(density.size());
-#pragma omp parallel for schedule(static)
-    for (std::size_t e = 0; e < density.size(); ++e)
-        out[e] = penalty * power(density[e], penalty - 1.0) * (1.0 - least_stiffness);
-    return out;
+std::vector<double> stiffness_share(const std::vector<double>& density, double penalty) {
+    std::vector<double> share;
+    std::vector<double> slope;
+    interpolate_stiffness(density, penalty, share, slope);
+    return share;
 }
 
 std::vector<double> modal_mass_share(const std::vector<double>& density) {
@@ -54,15 +77,16 @@ std::vector<double> modal_mass_slope(const std::vector<double>& density) {
 }
 
 double grayness(const std::vector<double>& density, const std::vector<bool>& counted) {
-    const auto sum = [&](auto&& value) {
-        return sum_of_blocks(density.size(), [&](std::size_t from, std::size_t to) {
-            double part = 0.0;
-            for (std::size_t e = from; e < to; ++e) part += counted[e] ? value(density[e]) : 0.0;
-            return part;
-        });
-    };
-    const double count = sum([](double /*d*/) { return 1.0; });
-    return count > 0.0 ? 4.0 * sum([](double d) { return d * (1.0 - d); }) / count : 0.0;
+    const auto sums = sums_of_blocks<2>(density.size(), [&](std::size_t from, std::size_t to) {
+        std::array<double, 2> part{};
+        for (std::size_t e = from; e < to; ++e) {
+            const double weight = counted[e] ? 1.0 : 0.0;
+            part[0] += weight;
+            part[1] += weight * density[e] * (1.0 - density[e]);
+        }
+        return part;
+    });
+    return sums[0] > 0.0 ? 4.0 * sums[1] / sums[0] : 0.0;
 }
 
 } // namespace upright

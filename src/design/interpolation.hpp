@@ -10,8 +10,9 @@ inline constexpr double least_stiffness = 1e-9; // Emin / E0
 // The share of the full stiffness of each element.
 std::vector<double> stiffness_share(const std::vector<double>& density, double penalty);
 
-// Its derivative by the density.
-std::vector<double> stiffness_slope(const std::vector<double>& density, double penalty);
+// The same and its derivative by the density, in one pass into memory that is there already.
+void interpolate_stiffness(const std::vector<double>& density, double penalty, std::vector<double>& share,
+                           std::vector<double>& slope);
 
 // The share of the full mass in modes: the density itself, and much less below 0.1, where soft cells would
 // ring by themselves (Du & Olhoff 2007).

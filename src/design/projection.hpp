@@ -11,7 +11,10 @@ double project(double density, double sharpness);
 double project_slope(double density, double sharpness);
 
 // The same for many at once.
-void project_all(std::vector<double>& densities, double sharpness);
+void project_all(const std::vector<double>& filtered, double sharpness, std::vector<double>& out);
+// The sum of weights[i] * project(filtered[i]).
+double projected_sum(const std::vector<double>& filtered, double sharpness,
+                     const std::vector<double>& weights);
 // slopes[i] *= project_slope(densities[i])
 void multiply_by_slope(const std::vector<double>& densities, double sharpness, std::vector<double>& values);
 

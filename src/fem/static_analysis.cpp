@@ -1,7 +1,7 @@
 #include "fem/static_analysis.hpp"
 
+#include "base/blocks.hpp"
 #include "base/instruction_sets.hpp"
-#include "base/sums.hpp"
 #include "fem/case_groups.hpp"
 #include "fem/elasticity.hpp"
 #include "fem/element.hpp"
@@ -29,6 +29,7 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
         stress_.push_back(
             element.stress(places, D, mesh.depth(id), model.formulation, natural_center(mesh.kind(id))));
     }
+    boxes_ = std::make_unique<BoxEnergies>(mesh, classes_, matrices_);
     for (std::vector<std::size_t>& cases : cases_by_supports(model)) {
         groups_.emplace_back(model.transform(model.cases[cases.front()]));
         groups_.back().cases = std::move(cases);
@@ -71,51 +72,77 @@ Eigen::VectorXd StaticAnalysis::stiffness_times(const Eigen::VectorXd& u,
     return out;
 }
 
-std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffness,
-                                              const std::vector<double>& density, const Accuracy& accuracy) {
-    std::vector<CaseResult> out(model_.cases.size());
+// The forces of the group's cases, on the unknowns. Those that no design changes are found once.
+void StaticAnalysis::take_loads(Group& group, const std::vector<double>& stiffness,
+                                const std::vector<double>& density) {
+    const Transform& t = group.transform;
+    const auto count = static_cast<Eigen::Index>(group.cases.size());
+    group.loads.resize(static_cast<Eigen::Index>(t.unknowns()), count + (t.moves() ? 1 : 0));
+    group.forces.resize(group.cases.size());
+    for (std::size_t i = 0; i < group.cases.size(); ++i) {
+        const ModelCase& c = model_.cases[group.cases[i]];
+        Forces& forces = group.forces[i];
+        if (forces.fixed) continue;
+        forces.all = this->forces(c, stiffness, density);
+        group.loads.col(static_cast<Eigen::Index>(i)) = t.gather(forces.all);
+        forces.fixed = std::none_of(c.loads.begin(), c.loads.end(), [&](const auto& load) {
+            return model_.loads[load.first].of_body() || model_.loads[load.first].heat != 0.0;
+        });
+        if (!forces.fixed) continue;
+        for (Eigen::Index f = 0; f < forces.all.size(); ++f)
+            if (forces.all[f] != 0.0) forces.some.push_back({static_cast<std::size_t>(f), forces.all[f]});
+        forces.all.resize(0);
+    }
+    if (!t.moves()) return;
+    // The enforced motion alone is one more right-hand side, the same for every case.
+    const Eigen::VectorXd enforced =
+        t.expand(Eigen::VectorXd::Zero(static_cast<Eigen::Index>(t.unknowns())), true);
+    group.loads.col(count) = -t.gather(stiffness_times(enforced, stiffness));
+}
+
+double StaticAnalysis::Forces::times(const Eigen::VectorXd& u) const {
+    double out = 0.0;
+    for (const Term& f : some) out += f.factor * u[static_cast<Eigen::Index>(f.freedom)];
+    return out + sum_of_blocks(static_cast<std::size_t>(all.size()), [&](std::size_t from, std::size_t to) {
+               const auto first = static_cast<Eigen::Index>(from);
+               const auto many = static_cast<Eigen::Index>(to - from);
+               return all.segment(first, many).dot(u.segment(first, many));
+           });
+}
+
+void StaticAnalysis::solve(const std::vector<double>& stiffness, const std::vector<double>& density,
+                           const Accuracy& accuracy, std::vector<CaseResult>& out) {
+    out.resize(model_.cases.size());
     for (Group& group : groups_) {
         const Transform& t = group.transform;
-        const bool moves = t.moves();
-        const auto count = static_cast<Eigen::Index>(group.cases.size());
-        Eigen::MatrixXd loads(static_cast<Eigen::Index>(t.unknowns()), count + (moves ? 1 : 0));
-        std::vector<Eigen::VectorXd> full;
-        for (std::size_t i = 0; i < group.cases.size(); ++i) {
-            full.push_back(forces(model_.cases[group.cases[i]], stiffness, density));
-            loads.col(static_cast<Eigen::Index>(i)) = t.gather(full[i]);
-        }
-        // The enforced motion alone is one more right-hand side, the same for every case.
-        Eigen::VectorXd enforced;
-        if (moves) {
-            enforced = t.expand(Eigen::VectorXd::Zero(static_cast<Eigen::Index>(t.unknowns())), true);
-            loads.col(count) = -t.gather(stiffness_times(enforced, stiffness));
-        }
+        take_loads(group, stiffness, density);
         group.solver->update(stiffness);
         SolveWish wish;
         wish.energy = accuracy.energy;
         if (accuracy.warm && group.last.size() > 0) wish.start = &group.last;
-        group.last = group.solver->solve(loads, wish);
+        group.last = group.solver->solve(group.loads, wish);
         const Eigen::MatrixXd& solution = group.last;
         for (std::size_t i = 0; i < group.cases.size(); ++i) {
             CaseResult& result = out[group.cases[i]];
-            result.displacement = t.expand(solution.col(static_cast<Eigen::Index>(i)), false);
-            if (moves) {
+            t.expand(solution.col(static_cast<Eigen::Index>(i)), false, result.displacement);
+            result.unmoved.resize(0);
+            if (t.moves()) {
                 result.unmoved = result.displacement;
-                result.displacement += t.expand(solution.col(count), true);
+                result.displacement += t.expand(solution.col(solution.cols() - 1), true);
             }
-            result.compliance = sum_of_blocks(
-                static_cast<std::size_t>(full[i].size()), [&](std::size_t from, std::size_t to) {
-                    const auto many = static_cast<Eigen::Index>(to - from);
-                    return full[i]
-                        .segment(static_cast<Eigen::Index>(from), many)
-                        .dot(result.displacement.segment(static_cast<Eigen::Index>(from), many));
-                });
+            result.compliance = group.forces[i].times(result.displacement);
             if (!std::isfinite(result.compliance))
                 throw Error::numerics("the case \"" + model_.cases[group.cases[i]].name +
                                           "\" has no finite result",
                                       "Look for loads or material data of absurd size");
         }
     }
+}
+
+std::vector<CaseResult> StaticAnalysis::solve(const std::vector<double>& stiffness,
+                                              const std::vector<double>& density, const Accuracy& accuracy) {
+    std::vector<CaseResult> out;
+    solve(stiffness, density, accuracy, out);
     return out;
 }
 
@@ -174,47 +201,23 @@ Eigen::VectorXd StaticAnalysis::element_displacement(const Eigen::VectorXd& u, E
 
 namespace {
 
-// v' k u of elements of 8 nodes, whose displacements begin at three times their numbers. A column of k serves
-// all of them.
-template <int Many>
-inline __attribute__((always_inline)) void energies_of(const double* k, const double* u, const double* v,
-                                                       const NodeId* const* nodes, double* out) {
-    Eight force[Many][3] = {};
+// v' k u of an element of 8 nodes, whose displacements begin at three times their numbers.
+UPRIGHT_CLONES double energy_of_hex(const double* k, const double* u, const double* v, const NodeId* nodes) {
+    Eight force[3] = {};
     for (std::size_t n = 0; n < 8; ++n)
         for (std::size_t c = 0; c < 3; ++c) {
             const Eight* column = reinterpret_cast<const Eight*>(k + (3 * n + c) * 24);
-            const Eight k0 = column[0];
-            const Eight k1 = column[1];
-            const Eight k2 = column[2];
-#pragma GCC unroll 4
-            for (int m = 0; m < Many; ++m) {
-                const double x = u[3 * index(nodes[m][n]) + c];
-                force[m][0] += k0 * x;
-                force[m][1] += k1 * x;
-                force[m][2] += k2 * x;
-            }
+            const double x = u[3 * index(nodes[n]) + c];
+            force[0] += column[0] * x;
+            force[1] += column[1] * x;
+            force[2] += column[2] * x;
         }
-#pragma GCC unroll 4
-    for (int m = 0; m < Many; ++m) {
-        double sum = 0.0;
-        for (std::size_t n = 0; n < 8; ++n) {
-            const double* x = v + 3 * index(nodes[m][n]);
-            for (std::size_t c = 0; c < 3; ++c) sum += x[c] * force[m][(3 * n + c) / 8][(3 * n + c) % 8];
-        }
-        out[m] = sum;
+    double sum = 0.0;
+    for (std::size_t n = 0; n < 8; ++n) {
+        const double* x = v + 3 * index(nodes[n]);
+        for (std::size_t c = 0; c < 3; ++c) sum += x[c] * force[(3 * n + c) / 8][(3 * n + c) % 8];
     }
-}
-
-constexpr std::size_t hexes_together = 4;
-
-UPRIGHT_CLONES void energies_of_four(const double* k, const double* u, const double* v,
-                                     const NodeId* const* nodes, double* out) {
-    energies_of<hexes_together>(k, u, v, nodes, out);
-}
-
-UPRIGHT_CLONES void energy_of_one(const double* k, const double* u, const double* v,
-                                  const NodeId* const* nodes, double* out) {
-    energies_of<1>(k, u, v, nodes, out);
+    return sum;
 }
 
 template <int N>
@@ -236,6 +239,10 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const 
     std::vector<double> out(mesh.elements());
     const double* first = u.data();
     const double* second = v == nullptr ? first : v->data();
+    if (boxes_->serve()) {
+        boxes_->find(first, second, out.data(), threads_);
+        return out;
+    }
     const auto per = static_cast<std::size_t>(mesh.freedoms());
     const auto one_element = [&](std::size_t e) {
         const auto id = static_cast<ElementId>(e);
@@ -254,8 +261,7 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const 
         }
         const NodeRange ids = mesh.nodes_of(id);
         if (k.rows() == 24 && ids.size() == 8) {
-            const NodeId* nodes = ids.begin();
-            energy_of_one(k.data(), first, second, &nodes, &out[e]);
+            out[e] = energy_of_hex(k.data(), first, second, ids.begin());
             return;
         }
         std::array<std::size_t, 64> at{};
@@ -276,24 +282,8 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const 
                          .dot(k * element_displacement(u, id));
         }
     };
-    const bool hexes = mesh.dimension() == 3 && !mesh.shell() && !classes_.round();
-    const std::size_t fours = (out.size() + hexes_together - 1) / hexes_together;
 #pragma omp parallel for num_threads(threads_) schedule(static)
-    for (std::size_t four = 0; four < fours; ++four) {
-        const std::size_t from = four * hexes_together;
-        const std::size_t to = std::min(out.size(), from + hexes_together);
-        std::array<const NodeId*, hexes_together> nodes{};
-        bool alike = hexes && to - from == hexes_together;
-        for (std::size_t e = from; e < to && alike; ++e) {
-            const auto id = static_cast<ElementId>(e);
-            alike = mesh.kind(id) == ElementKind::Hex8 && classes_.of[e] == classes_.of[from];
-            nodes[e - from] = mesh.nodes_of(id).begin();
-        }
-        if (alike)
-            energies_of_four(matrices_[classes_.of[from]].data(), first, second, nodes.data(), &out[from]);
-        else
-            for (std::size_t e = from; e < to; ++e) one_element(e);
-    }
+    for (std::size_t e = 0; e < out.size(); ++e) one_element(e);
     return out;
 }
 

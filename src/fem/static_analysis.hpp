@@ -1,6 +1,7 @@
 // Static analysis of all cases: those that share supports are solved together on one factorisation.
 #pragma once
 
+#include "fem/box_energies.hpp"
 #include "fem/constrained_solver.hpp"
 #include "model/model.hpp"
 #include "solve/linear_solver.hpp"
@@ -46,6 +47,9 @@ class StaticAnalysis {
     // Throws Error (Numerics) when the structure is singular.
     std::vector<CaseResult> solve(const std::vector<double>& stiffness, const std::vector<double>& density,
                                   const Accuracy& accuracy = {});
+    // The same into the results of an earlier solve, whose memory is used again.
+    void solve(const std::vector<double>& stiffness, const std::vector<double>& density,
+               const Accuracy& accuracy, std::vector<CaseResult>& out);
 
     // The answers to adjoint loads for the stiffness of the last solve(): K v = T load, every freedom of the
     // model. Loads that come in the same order as the last time start from the last answers where `warm`.
@@ -104,21 +108,32 @@ class StaticAnalysis {
     std::vector<std::string> take_notes();
 
   private:
+    // The forces of a case: where they do not vary with the design, those freedoms alone that have any.
+    struct Forces {
+        bool fixed = false;
+        std::vector<Term> some;
+        Eigen::VectorXd all;
+        double times(const Eigen::VectorXd& u) const;
+    };
     struct Group {
         explicit Group(Transform t) : transform(std::move(t)) {}
         std::vector<std::size_t> cases;
         Transform transform;
         std::unique_ptr<ConstrainedSolver> solver;
+        Eigen::MatrixXd loads;         // on the unknowns, one right-hand side a column
+        std::vector<Forces> forces;    // of each case
         Eigen::MatrixXd last;          // solution, one right-hand side a column
         Eigen::MatrixXd last_adjoints; // the same of adjoint loads
     };
+    void take_loads(Group& group, const std::vector<double>& stiffness, const std::vector<double>& density);
 
     const Model& model_;
     SolverOptions options_;
     int threads_ = 1;
     ShapeClasses classes_;
     std::vector<Eigen::MatrixXd> matrices_; // element stiffness, by class
-    std::vector<Eigen::MatrixXd> stress_;   // stress from displacements at the middle, by class
+    std::unique_ptr<BoxEnergies> boxes_;
+    std::vector<Eigen::MatrixXd> stress_; // stress from displacements at the middle, by class
     std::deque<Group> groups_;
 };
 

@@ -91,8 +91,15 @@ void Transform::finish() {
     users_.shrink_to_fit();
 }
 
-Eigen::VectorXd Transform::expand(const Eigen::VectorXd& q, bool with_constant) const {
-    Eigen::VectorXd out(static_cast<Eigen::Index>(rows_.size()));
+Eigen::VectorXd Transform::expand(const Eigen::Ref<const Eigen::VectorXd>& q, bool with_constant) const {
+    Eigen::VectorXd out;
+    expand(q, with_constant, out);
+    return out;
+}
+
+void Transform::expand(const Eigen::Ref<const Eigen::VectorXd>& q, bool with_constant,
+                       Eigen::VectorXd& out) const {
+    out.resize(static_cast<Eigen::Index>(rows_.size()));
 #pragma omp parallel for schedule(static)
     for (std::size_t i = 0; i < rows_.size(); ++i)
         out[static_cast<Eigen::Index>(i)] = unknown_of_[i] >= 0 ? q[unknown_of_[i]] : 0.0;
@@ -101,7 +108,6 @@ Eigen::VectorXd Transform::expand(const Eigen::VectorXd& q, bool with_constant) 
         for (const Term& t : rows_[i].terms) value += t.factor * q[static_cast<Eigen::Index>(t.freedom)];
         out[static_cast<Eigen::Index>(i)] = value;
     }
-    return out;
 }
 
 Eigen::VectorXd Transform::gather(const Eigen::VectorXd& f) const {

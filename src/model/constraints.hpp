@@ -47,7 +47,8 @@ class Transform {
     bool moves() const { return moves_; } // some constant is not zero
 
     // u = T q (+ g), and T' f.
-    Eigen::VectorXd expand(const Eigen::VectorXd& q, bool with_constant) const;
+    Eigen::VectorXd expand(const Eigen::Ref<const Eigen::VectorXd>& q, bool with_constant) const;
+    void expand(const Eigen::Ref<const Eigen::VectorXd>& q, bool with_constant, Eigen::VectorXd& out) const;
     Eigen::VectorXd gather(const Eigen::VectorXd& f) const;
 
   private:

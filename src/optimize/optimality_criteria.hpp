@@ -15,13 +15,20 @@ struct CriteriaStep {
 
 inline constexpr double least_variable = 1e-4;
 
-// Least compliance under a bound on material. `benefit` is -dC/dx, `cost` dV/dx; `material(x)` gives the
-// exact value, which must not decrease with x. `multiplier` is where the search begins (the last one found,
-// or 1).
+// A bound on material. With cost dV/dx the material is `constant` + sum of cost_i x_i: exactly, or near the
+// design in hand where `exact` gives the true value (which must not decrease with x).
+struct MaterialBound {
+    double limit = 0.0;
+    double constant = 0.0;
+    std::function<double(const std::vector<double>&)> exact; // may be empty
+};
+
+// Least compliance under a bound on material, met to 1e-7 of the limit where the material is linear, else to
+// 1e-5. `benefit` is -dC/dx, `cost` dV/dx. `multiplier` is where the search begins (the last one found, or
+// 1).
 CriteriaStep criteria_step(const std::vector<double>& x, const std::vector<double>& benefit,
-                           const std::vector<double>& cost,
-                           const std::function<double(const std::vector<double>&)>& material, double limit,
-                           double move, double multiplier);
+                           const std::vector<double>& cost, const MaterialBound& bound, double move,
+                           double multiplier);
 
 // Least material under a bound on compliance: the same step, its multiplier found so that the compliance,
 // expanded in 1/x about its value now (Fleury 1989), meets the limit.

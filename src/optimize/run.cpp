@@ -1,7 +1,6 @@
 #include "optimize/run.hpp"
 
-#include "base/sums.hpp"
-#include "design/interpolation.hpp"
+#include "base/blocks.hpp"
 #include "mesh/locator.hpp"
 #include "optimize/certificate.hpp"
 #include "optimize/moving_asymptotes.hpp"
@@ -38,13 +37,6 @@ MeasureAccuracy tight_accuracy() {
     MeasureAccuracy out;
     out.statics.warm = true;
     out.modals.warm = true;
-    return out;
-}
-
-double largest_difference(const std::vector<double>& a, const std::vector<double>& b) {
-    double out = 0.0;
-#pragma omp parallel for simd schedule(static) reduction(max : out)
-    for (std::size_t i = 0; i < a.size(); ++i) out = std::max(out, std::abs(a[i] - b[i]));
     return out;
 }
 
@@ -176,19 +168,19 @@ class Loop {
     void iterate(const Schedule& now) {
         start_ = Clock::now();
         OptimizerState& state = result_.state;
-        std::vector<double> density = chain_.physical(state.x, now.sharpness);
+        chain_.physical(state.x, now.sharpness, density_);
         result_.penalty = now.penalty;
         const double change = now.sharpness > 0.0 && !state.density.empty()
-                                  ? largest_difference(density, state.density)
+                                  ? largest_difference(density_, state.density)
                                   : state.step;
-        measures_.analyse(density, now.penalty, accuracy(change));
+        state.density.swap(density_);
+        measures_.analyse(state.density, now.penalty, accuracy(change));
         for (const std::string& note : measures_.take_notes()) observer_.note(note);
         const SolverCost cost = analysis_.cost();
         IterationRow row;
         row.iteration = ++state.iteration;
         row.change = change;
-        row.grayness = grayness(density, chain_.is_design());
-        state.density = std::move(density);
+        row.grayness = measures_.grayness();
         read_into(row);
         row.seconds = since(start_);
         state.history.push_back(row);
@@ -290,7 +282,8 @@ class Loop {
     // Moves the variables; the time it takes belongs to the iteration.
     void advance(const Schedule& now) {
         OptimizerState& state = result_.state;
-        const std::vector<double> before = state.x;
+        std::vector<double> before;
+        copy_by_blocks(state.x, before);
         if (problem_.method == Method::Criteria)
             by_criteria(now);
         else
@@ -307,10 +300,13 @@ class Loop {
         const std::vector<Smooth> smooth = measures_.smooth(wanted_, true, true);
         const double compliance = smooth.front().value;
         std::vector<double> benefit = chain_.pull_back(state.x, now.sharpness, smooth.front().gradient);
-        for (double& b : benefit) b = -b;
+        each_block(benefit.size(), [&](std::size_t from, std::size_t to) {
+            for (std::size_t i = from; i < to; ++i) benefit[i] = -benefit[i];
+        });
         // Without a projection it is the same in every design.
-        const std::vector<double> cost =
-            now.sharpness > 0.0 ? chain_.pull_back(state.x, now.sharpness, weights_) : linear_cost_;
+        std::vector<double> sharp_cost;
+        if (now.sharpness > 0.0) sharp_cost = chain_.pull_back(state.x, now.sharpness, weights_);
+        const std::vector<double>& cost = now.sharpness > 0.0 ? sharp_cost : linear_cost_;
         gradients_done();
         CriteriaStep step;
         if (problem_.least_material) {
@@ -325,22 +321,18 @@ class Loop {
                                        state.multiplier);
         } else {
             const double next_sharpness = schedule(study_, problem_, state.iteration + 1).sharpness;
+            MaterialBound bound;
+            bound.limit = *study_.responses[problem_.bounds.front()].max;
             // Without a projection the densities, and so the material, are linear in the variables.
-            const bool linear = next_sharpness <= 0.0;
-            const auto material = [&](const std::vector<double>& x) {
-                const auto weighted = [](const std::vector<double>& weights,
-                                         const std::vector<double>& values) {
-                    return sum_of_blocks(values.size(), [&](std::size_t from, std::size_t to) {
-                        double sum = 0.0;
-                        for (std::size_t i = from; i < to; ++i) sum += weights[i] * values[i];
-                        return sum;
-                    });
+            if (now.sharpness <= 0.0)
+                bound.constant = kept_material_;
+            else
+                bound.constant = weighted_sum(weights_, state.density) - weighted_sum(cost, state.x);
+            if (next_sharpness > 0.0)
+                bound.exact = [&, next_sharpness](const std::vector<double>& x) {
+                    return chain_.weighted(x, next_sharpness, weights_);
                 };
-                if (linear) return kept_material_ + weighted(linear_cost_, x);
-                return weighted(weights_, chain_.physical(x, next_sharpness));
-            };
-            step = criteria_step(state.x, benefit, cost, material,
-                                 *study_.responses[problem_.bounds.front()].max, now.move, state.multiplier);
+            step = criteria_step(state.x, benefit, cost, bound, now.move, state.multiplier);
         }
         state.x = std::move(step.x);
         state.multiplier = step.multiplier;
@@ -672,6 +664,7 @@ class Loop {
     std::vector<double> merits_;
     double last_penalty_ = 0.0, last_sharpness_ = -1.0;
     bool conservative_ = false;
+    std::vector<double> density_; // room
     Best best_;
     OptimizeResult result_;
     Clock::time_point start_;

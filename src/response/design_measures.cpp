@@ -1,5 +1,6 @@
 #include "response/design_measures.hpp"
 
+#include "base/blocks.hpp"
 #include "design/interpolation.hpp"
 
 #include <algorithm>
@@ -157,12 +158,11 @@ DesignMeasures::DesignMeasures(const Study& study, StaticAnalysis& statics)
 
 void DesignMeasures::analyse(const std::vector<double>& density, double penalty,
                              const MeasureAccuracy& accuracy) {
-    density_ = density;
+    copy_by_blocks(density, density_);
     accuracy_ = accuracy.statics;
-    gray_ = grayness(density, design_);
-    stiffness_ = stiffness_share(density, penalty);
-    slope_ = stiffness_slope(density, penalty);
-    cases_ = statics_.solve(stiffness_, density, accuracy.statics);
+    gray_ = upright::grayness(density, design_);
+    interpolate_stiffness(density, penalty, stiffness_, slope_);
+    statics_.solve(stiffness_, density, accuracy.statics, cases_);
     for (std::string& note : statics_.take_notes()) notes_.push_back(std::move(note));
     von_mises_.clear();
     if (!stress_.empty())
@@ -308,8 +308,7 @@ std::vector<Reading> DesignMeasures::readings() const {
         one.min = r.min;
         one.max = r.max;
         if (of_material(r.measure)) {
-            const std::vector<double>& w = linear_.at(column.response);
-            for (std::size_t e = 0; e < w.size(); ++e) one.value += w[e] * density_[e];
+            one.value = weighted_sum(linear_.at(column.response), density_);
         } else if (r.measure == Measure::Compliance) {
             one.value = compliance_of(r, &one.where);
         } else if (r.measure == Measure::Displacement) {
@@ -643,7 +642,7 @@ std::vector<Smooth> DesignMeasures::smooth(const std::vector<bool>& wanted, bool
             one.min = r.min;
             one.max = r.max;
             const std::vector<double>& w = linear_.at(columns_[k].response);
-            for (std::size_t e = 0; e < w.size(); ++e) one.value += w[e] * density_[e];
+            one.value = weighted_sum(w, density_);
             if (gradients) one.gradient = w;
             out.push_back(std::move(one));
         } else if (r.measure == Measure::Compliance) {

@@ -77,6 +77,7 @@ class DesignMeasures {
     // One for each modal case; without modes where no response looks at it.
     const std::vector<ModalResult>& modals() const { return modals_; }
     const std::vector<double>& stiffness() const { return stiffness_; }
+    double grayness() const { return gray_; } // of the design elements
     // Seconds that the modal cases and the adjoints of the last analysis took.
     double modal_seconds() const { return modal_seconds_; }
     double adjoint_seconds() const { return adjoint_seconds_; }

@@ -1,5 +1,7 @@
 #include "solve/conjugate_gradients.hpp"
 
+#include "base/blocks.hpp"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -8,43 +10,29 @@ namespace upright {
 
 namespace {
 
-constexpr std::size_t block = 8192;
 // Steps at which a stronger preconditioner is asked for.
 constexpr std::array<int, 3> asks{8, 20, 60};
 // Before the first step of a close solve from nothing: what a digit may cost.
 constexpr double cycles_a_digit = 10.0;
 constexpr double many_digits = 5.0;
 
-// Sums by blocks in a fixed order: the same whatever the threads do.
-template <class Body> std::array<double, 2> sums(std::size_t n, int threads, Body&& body) {
-    const std::size_t blocks = (n + block - 1) / block;
-    static thread_local std::vector<std::array<double, 2>> parts;
-    parts.assign(blocks, {0.0, 0.0});
-    auto& all = parts;
-#pragma omp parallel for num_threads(threads) schedule(static)
-    for (std::size_t k = 0; k < blocks; ++k) all[k] = body(k * block, std::min(n, (k + 1) * block));
-    std::array<double, 2> out{0.0, 0.0};
-    for (const auto& p : all) {
-        out[0] += p[0];
-        out[1] += p[1];
-    }
-    return out;
-}
-
 double dot(std::size_t n, int threads, const double* a, const double* b) {
-    return sums(n, threads, [&](std::size_t from, std::size_t to) {
+    const auto part = [&](std::size_t from, std::size_t to) {
         double s = 0.0;
 #pragma omp simd reduction(+ : s)
         for (std::size_t i = from; i < to; ++i) s += a[i] * b[i];
-        return std::array<double, 2>{s, 0.0};
-    })[0];
+        return s;
+    };
+    return sum_of_blocks(n, part, threads);
 }
 
 struct Column {
     double* b = nullptr; // the residual
     double* x = nullptr;
-    Strip<float> p, z, r; // r: the residual as the preconditioner takes it
-    Strip<double> Ap;
+    float* p = nullptr; // direction, preconditioned residual, residual as the preconditioner takes it
+    float* z = nullptr;
+    float* r = nullptr;
+    double* Ap = nullptr;
     double load_norm = 0.0; // |b|; directions are in units of it
     double norm = 0.0;      // that `r` and z are in units of
     double work = 0.0;      // b'x, for the load as it came
@@ -58,7 +46,7 @@ struct Column {
     void take_step(std::size_t n, int threads) {
         if (step == 0.0) return;
         const double alpha = step;
-        const float* direction = p.data();
+        const float* direction = p;
         double* to = x;
 #pragma omp parallel for simd num_threads(threads) schedule(static)
         for (std::size_t i = 0; i < n; ++i) to[i] += alpha * static_cast<double>(direction[i]);
@@ -70,7 +58,7 @@ struct Column {
 void take_residual(Column& column, std::size_t n, int threads) {
     const double by = 1.0 / column.norm;
     const double* from = column.b;
-    float* to = column.r.data();
+    float* to = column.r;
 #pragma omp parallel for simd num_threads(threads) schedule(static)
     for (std::size_t i = 0; i < n; ++i) to[i] = static_cast<float>(by * from[i]);
 }
@@ -79,10 +67,18 @@ void take_residual(Column& column, std::size_t n, int threads) {
 
 IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<double*>& b,
                                    const std::vector<double*>& x, bool warm, const SolveWish& wish) {
+    std::vector<GradientRoom> room;
+    return conjugate_gradients(system, b, x, warm, wish, room);
+}
+
+IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<double*>& b,
+                                   const std::vector<double*>& x, bool warm, const SolveWish& wish,
+                                   std::vector<GradientRoom>& room) {
     const std::size_t n = system.length();
     const int threads = system.threads();
     IterationCount out;
     std::vector<Column> columns(b.size());
+    room.resize(std::max(room.size(), b.size()));
     for (std::size_t c = 0; c < columns.size(); ++c) {
         Column& column = columns[c];
         column.b = b[c];
@@ -94,10 +90,12 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             if (!std::isfinite(column.load_norm)) out.converged = false;
             continue;
         }
-        column.p = Strip<float>(n);
-        column.z = Strip<float>(n);
-        column.r = Strip<float>(n);
-        column.Ap = Strip<double>(n);
+        if (room[c].p.size() != n)
+            room[c] = {Strip<float>(n), Strip<float>(n), Strip<float>(n), Strip<double>(n)};
+        column.p = room[c].p.data();
+        column.z = room[c].z.data();
+        column.r = room[c].r.data();
+        column.Ap = room[c].Ap.data();
         column.norm = column.load_norm;
         if (!warm) {
             take_residual(column, n, threads);
@@ -105,11 +103,9 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
         }
         // The start, scaled so that the error has the least energy.
         const double work = dot(n, threads, b[c], x[c]);
-        Strip<double> start(n);
-        std::copy_n(x[c], n, start.data());
-        const double energy = system.multiply(start.data(), column.Ap.data());
+        const double energy = system.multiply(x[c], column.Ap);
         const double scale = energy > 0.0 ? work / energy : 0.0;
-        const double* Ap = column.Ap.data();
+        const double* Ap = column.Ap;
 #pragma omp parallel for simd num_threads(threads)
         for (std::size_t i = 0; i < n; ++i) {
             x[c][i] *= scale;
@@ -146,20 +142,20 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             from.clear();
             to.clear();
             for (std::size_t c = first; c < std::min(active.size(), first + 4); ++c) {
-                from.push_back(active[c]->r.data());
-                to.push_back(active[c]->z.data());
+                from.push_back(active[c]->r);
+                to.push_back(active[c]->z);
             }
             system.precondition(from.data(), to.data(), static_cast<int>(from.size()));
         }
         for (Column* column : active) {
             double* r = column->b;
-            float* residual = column->r.data();
-            const float* z = column->z.data();
-            float* p = column->p.data();
-            double* Ap = column->Ap.data();
+            float* residual = column->r;
+            const float* z = column->z;
+            float* p = column->p;
+            double* Ap = column->Ap;
             const bool begun = !column->fresh;
             column->fresh = false;
-            const auto both = sums(n, threads, [&](std::size_t lo, std::size_t hi) {
+            const auto of_both = [&](std::size_t lo, std::size_t hi) {
                 double zr = 0.0;
                 double za = 0.0;
                 if (begun) {
@@ -173,7 +169,8 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
                     for (std::size_t i = lo; i < hi; ++i) zr += static_cast<double>(z[i]) * r[i];
                 }
                 return std::array<double, 2>{zr, za};
-            });
+            };
+            const auto both = sums_of_blocks<2>(n, of_both, threads);
             // z in the units of the directions.
             const double by = column->norm / column->load_norm;
             const double rz = by * both[0];
@@ -205,10 +202,16 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             double* xs = column->x;
             const auto scale = static_cast<float>(by);
             const auto keep = static_cast<float>(beta);
+            // What an earlier solve left in the room is no direction.
+            if (!begun && step == 0) {
 #pragma omp parallel for simd num_threads(threads) schedule(static)
-            for (std::size_t i = 0; i < n; ++i) {
-                xs[i] += last * static_cast<double>(p[i]);
-                p[i] = scale * z[i] + keep * p[i];
+                for (std::size_t i = 0; i < n; ++i) p[i] = scale * z[i];
+            } else {
+#pragma omp parallel for simd num_threads(threads) schedule(static)
+                for (std::size_t i = 0; i < n; ++i) {
+                    xs[i] += last * static_cast<double>(p[i]);
+                    p[i] = scale * z[i] + keep * p[i];
+                }
             }
             column->step = 0.0;
             const double energy = system.multiply(p, Ap);
@@ -221,7 +224,7 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             const double alpha = rz / energy;
             column->step = alpha;
             const double unit = 1.0 / column->norm;
-            const auto norm = sums(n, threads, [&](std::size_t lo, std::size_t hi) {
+            const auto take = [&](std::size_t lo, std::size_t hi) {
                 double s = 0.0;
 #pragma omp simd reduction(+ : s)
                 for (std::size_t i = lo; i < hi; ++i) {
@@ -230,14 +233,15 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
                     residual[i] = static_cast<float>(unit * left);
                     s += left * left;
                 }
-                return std::array<double, 2>{s, 0.0};
-            });
+                return s;
+            };
+            const double square = sum_of_blocks(n, take, threads);
             column->work += alpha * alpha * energy;
-            if (wish.residual > 0.0 && norm[0] > 0.0) {
-                column->far = std::log(std::sqrt(norm[0]) / (wish.residual * column->load_norm));
+            if (wish.residual > 0.0 && square > 0.0) {
+                column->far = std::log(std::sqrt(square) / (wish.residual * column->load_norm));
                 if (step == 0) column->far_at_first = column->far;
             }
-            if (wish.residual > 0.0 && std::sqrt(norm[0]) <= wish.residual * column->load_norm)
+            if (wish.residual > 0.0 && std::sqrt(square) <= wish.residual * column->load_norm)
                 column->done = true;
             out.most = std::max(out.most, step + 1);
         }

@@ -20,7 +20,8 @@ class IterativeSystem {
     IterativeSystem& operator=(const IterativeSystem&) = delete;
     virtual ~IterativeSystem() = default;
     virtual std::size_t length() const = 0;
-    // out = A v; returns v' A v. `v` may be written to in between. Arithmetic is in double either way.
+    // out = A v; returns v' A v. `v` may be written to in between, but is as before at the end. Arithmetic is
+    // in double either way.
     virtual double multiply(double* v, double* out) = 0;
     virtual double multiply(float* v, double* out) = 0;
     // z = B r, up to four at once. Residuals are scaled to a length near one; they may be written to.
@@ -38,7 +39,16 @@ struct IterationCount {
 
 inline constexpr int most_iterations = 500;
 
+// Working room of a right-hand side, for solve after solve.
+struct GradientRoom {
+    Strip<float> p, z, r; // direction, preconditioned residual, residual as the preconditioner takes it
+    Strip<double> Ap;
+};
+
 // x holds start values (zero, or anything where `warm`) and becomes the solution; b becomes the residual.
+IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<double*>& b,
+                                   const std::vector<double*>& x, bool warm, const SolveWish& wish,
+                                   std::vector<GradientRoom>& room);
 IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<double*>& b,
                                    const std::vector<double*>& x, bool warm, const SolveWish& wish);
 

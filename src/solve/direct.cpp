@@ -13,6 +13,8 @@ namespace upright {
 
 namespace {
 
+constexpr std::uint32_t nowhere = static_cast<std::uint32_t>(-1);
+
 class DirectSolver : public LinearSolver {
   public:
     explicit DirectSolver(const SolverOptions& options) : options_(options) {
@@ -75,6 +77,10 @@ class DirectSolver : public LinearSolver {
             throw Error::numerics("the structure is not held: its stiffness is singular",
                                   "\"upright check\" names the motion that the supports leave free");
         if (common_.status < CHOLMOD_OK) throw memory_error();
+        if (options_.once) {
+            system_ = {};
+            cholmod_l_free_sparse(&matrix_, &common_);
+        }
         cost_.factor_seconds = seconds_since(start);
     }
 
@@ -134,7 +140,7 @@ class DirectSolver : public LinearSolver {
                     seats[next[static_cast<std::size_t>(u)]++] = {static_cast<std::uint32_t>(e),
                                                                   static_cast<std::uint32_t>(i)};
         }
-        target_.assign(triangle.back(), -1);
+        target_.assign(triangle.back(), nowhere);
         std::vector<SuiteSparse_long> starts(n + 1, 0);
         std::vector<std::int32_t> indices;
         indices.reserve(40 * n);
@@ -165,11 +171,16 @@ class DirectSolver : public LinearSolver {
                 // Columns of the element's lower triangle one after the other.
                 const std::size_t low = std::min<std::size_t>(seat.place, i);
                 const std::size_t high = std::max<std::size_t>(seat.place, i);
-                target_[triangle[seat.element] + low * width - low * (low + 1) / 2 + high] = place_of[row];
+                target_[triangle[seat.element] + low * width - low * (low + 1) / 2 + high] =
+                    static_cast<std::uint32_t>(place_of[row]);
             });
             for (const std::int32_t row : rows) place_of[static_cast<std::size_t>(row)] = -1;
             indices.insert(indices.end(), rows.begin(), rows.end());
             starts[c + 1] = static_cast<SuiteSparse_long>(indices.size());
+            if (indices.size() >= nowhere)
+                throw Error::numerics(
+                    fmt::format("{} unknowns are more than can be factorised", system_.unknowns),
+                    "Write a larger cell size or use a symmetry plane");
         }
         matrix_ = cholmod_l_allocate_sparse(n, n, indices.size(), 1, 1, -1, CHOLMOD_REAL, &common_);
         if (matrix_ == nullptr) throw memory_error();
@@ -181,16 +192,17 @@ class DirectSolver : public LinearSolver {
     void assemble(const std::vector<double>& scale) {
         auto* values = static_cast<double*>(matrix_->x);
         std::memset(values, 0, matrix_->nzmax * sizeof(double));
-        const std::int64_t* target = target_.data();
+        const std::uint32_t* target = target_.data();
         for (std::size_t e = 0; e < system_.elements(); ++e) {
             const Eigen::MatrixXd& K = *system_.matrix_of[e];
             const Eigen::Index width = K.rows();
             for (Eigen::Index c = 0; c < width; ++c) {
                 const double* column = &K(0, c);
                 for (Eigen::Index r = c; r < width; ++r, ++target)
-                    if (*target >= 0) values[*target] += scale[e] * column[r];
+                    if (*target != nowhere) values[*target] += scale[e] * column[r];
             }
         }
+        if (options_.once) std::vector<std::uint32_t>().swap(target_);
     }
 
     Error memory_error() const {
@@ -203,7 +215,7 @@ class DirectSolver : public LinearSolver {
 
     SolverOptions options_;
     ElementSystem system_;
-    std::vector<std::int64_t> target_;
+    std::vector<std::uint32_t> target_;
     cholmod_common common_{};
     cholmod_sparse* matrix_ = nullptr;
     cholmod_factor* factor_ = nullptr;

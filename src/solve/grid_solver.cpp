@@ -1,7 +1,7 @@
 #include "solve/grid_solver.hpp"
 
+#include "base/blocks.hpp"
 #include "base/error.hpp"
-#include "base/sums.hpp"
 #include "solve/stopwatch.hpp"
 
 #include <Eigen/Cholesky>
@@ -330,18 +330,23 @@ class GridSolver : public LinearSolver {
         double vectors = 0.0;
         for (Eigen::Index first = 0; first < loads.cols(); first += grid::most_together) {
             const Eigen::Index many = std::min<Eigen::Index>(grid::most_together, loads.cols() - first);
-            std::vector<Strip<double>> storage;
             std::vector<double*> b;
             std::vector<double*> x;
             for (Eigen::Index c = 0; c < many; ++c) {
-                storage.emplace_back(n);
-                operator_.spread_loads(loads.col(first + c).data(), storage.back().data());
-                b.push_back(storage.back().data());
-                storage.emplace_back(n);
-                if (warm) operator_.spread_values(wish.start->col(first + c).data(), storage.back().data());
-                x.push_back(storage.back().data());
+                const auto at = static_cast<std::size_t>(c);
+                if (loads_.size() <= at) {
+                    loads_.emplace_back(n);
+                    solutions_.emplace_back(n);
+                }
+                b.push_back(loads_[at].data());
+                x.push_back(solutions_[at].data());
+                operator_.spread_loads(loads.col(first + c).data(), b.back());
+                if (warm)
+                    operator_.spread_values(wish.start->col(first + c).data(), x.back());
+                else
+                    operator_.clear(x.back());
             }
-            const IterationCount count = conjugate_gradients(operator_, b, x, warm, wish);
+            const IterationCount count = conjugate_gradients(operator_, b, x, warm, wish, room_);
             if (!count.converged)
                 throw NoConvergence(
                     fmt::format("the grid multigrid did not converge in {} iterations", count.most));
@@ -370,6 +375,9 @@ class GridSolver : public LinearSolver {
 
     Clock::time_point start_;
     GridOperator operator_;
+    // Long vectors, kept from solve to solve.
+    std::vector<Strip<double>> loads_, solutions_;
+    std::vector<GradientRoom> room_;
     SolverCost cost_;
 };
 

@@ -29,6 +29,7 @@ class GridOperator : public IterativeSystem {
     void precondition(float* const* r, float* const* z, int count) override;
     int threads() const override { return multigrid_.threads(); }
 
+    void clear(double* out) const; // to zero
     // Loads T' f on the unknowns to a long vector, and a long vector to values of the unknowns.
     void spread_loads(const double* unknowns, double* out) const;
     void spread_values(const double* unknowns, double* out) const;
@@ -50,7 +51,6 @@ class GridOperator : public IterativeSystem {
     };
     template <class V> double product(V* v, double* out);
     void extend();
-    void clear(double* out) const;
     template <class Call> void each_unknown(Call&& call) const;
 
     const GridSystem& system_;

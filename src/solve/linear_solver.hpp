@@ -20,6 +20,8 @@ struct SolverOptions {
     int threads = 0;      // 0: all cores
     double memory = 12e9; // bytes that solving may take
     SolverKind kind = SolverKind::Auto;
+    // Of a factorisation: update() comes once, and what another would need is let go.
+    bool once = false;
 };
 
 // The number of threads that options come to on this machine.

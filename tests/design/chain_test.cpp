@@ -5,6 +5,7 @@
 
 #include <cmath>
 #include <gtest/gtest.h>
+#include <numeric>
 
 using namespace upright;
 using test::block_study;
@@ -71,6 +72,42 @@ TEST(DensityFilter, HatWeightsOfTheLiterature) {
     EXPECT_NEAR(density[2], 0.0, 1e-14);
 }
 
+// Rows of many lengths, cells of different edges, keep-outs and images beyond a symmetry plane.
+TEST(DensityFilter, OnAGridIsTheHatAboutEveryCell) {
+    for (const int length : {5, 15, 16, 17, 40}) {
+        std::string text =
+            block_study("[[region]]\nname = \"hole\"\nrole = \"void\"\nbox = [[1, 1, 1], [2.4, 3, 2]]\n"
+                        "[symmetry]\nplanes = [\"y = 2\"]\n");
+        const std::string box = "[[0, 0, 0], [8, 4, 4]]";
+        text.replace(text.find(box), box.size(),
+                     "[[0, 0, 0], [" + std::to_string(length * 0.75) + ", 4, 4]]");
+        const Model model = build_model(study_from(text));
+        const double radius = 2.3;
+        const DesignChain chain(model, radius);
+        std::vector<double> x(chain.variables());
+        for (std::size_t v = 0; v < x.size(); ++v) x[v] = 0.5 + 0.4 * std::sin(1.7 * static_cast<double>(v));
+        const std::vector<double> density = chain.physical(x, 0.0);
+        for (std::size_t v = 0; v < x.size(); ++v) {
+            const Vec3 p = model.mesh.centers[chain.elements()[v]];
+            double sum = 0.0;
+            double weights = 0.0;
+            for (std::size_t o = 0; o < x.size(); ++o)
+                for (const bool image : {false, true}) {
+                    Vec3 q = model.mesh.centers[chain.elements()[o]];
+                    if (image) q.y() = 4.0 - q.y();
+                    const double weight = std::max(0.0, radius - (p - q).norm());
+                    sum += weight * x[o];
+                    weights += weight;
+                }
+            ASSERT_NEAR(density[chain.elements()[v]], sum / weights, 1e-13) << length << " " << v;
+        }
+        // What is asked for by itself is the same.
+        const std::vector<double> by(density.size(), 3.0);
+        EXPECT_NEAR(chain.weighted(x, 0.0, by), 3.0 * std::accumulate(density.begin(), density.end(), 0.0),
+                    1e-9);
+    }
+}
+
 TEST(DensityFilter, AHalfModelFiltersLikeTheWhole) {
     const Model whole = build_model(study_from(block_study()));
     const Model half = build_model(study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n")));
@@ -111,8 +148,10 @@ TEST(Projection, OfManyIsThatOfEach) {
     for (const double beta : {0.0, 1e-3, 1.0, 16.0, 64.0, 1e4}) {
         std::vector<double> x;
         for (int i = 0; i <= 5000; ++i) x.push_back(i / 5000.0);
-        std::vector<double> all = x;
-        project_all(all, beta);
+        std::vector<double> all;
+        project_all(x, beta, all);
+        EXPECT_NEAR(projected_sum(x, beta, std::vector<double>(x.size(), 2.0)),
+                    2.0 * std::accumulate(all.begin(), all.end(), 0.0), 1e-9);
         std::vector<double> slopes(x.size(), 2.0);
         multiply_by_slope(x, beta, slopes);
         // Above a sharpness of 600 the step is as good as sharp.
@@ -128,7 +167,19 @@ TEST(Projection, OfManyIsThatOfEach) {
 
 TEST(Interpolation, SimpAndGrayness) {
     EXPECT_NEAR(stiffness_share({0.5}, 3.0)[0], 0.125 + 1e-9 * (1 - 0.125), 1e-16);
-    EXPECT_NEAR(stiffness_slope({0.5}, 3.0)[0], 0.75, 1e-8);
+    const std::vector<double> density{0.0, 1e-7, 0.01, 0.25, 0.5, 0.8, 1.0};
+    for (const double penalty : {1.0, 1.37, 2.0, 2.999, 3.0, 10.0}) {
+        std::vector<double> share;
+        std::vector<double> slope;
+        interpolate_stiffness(density, penalty, share, slope);
+        for (std::size_t e = 0; e < density.size(); ++e) {
+            const double rest = 1.0 - least_stiffness;
+            const double right = least_stiffness + rest * std::pow(density[e], penalty);
+            EXPECT_NEAR(share[e], right, 1e-14 * right) << penalty << " " << density[e];
+            const double right_slope = rest * penalty * std::pow(density[e], penalty - 1.0);
+            EXPECT_NEAR(slope[e], right_slope, 2e-14 * right_slope + 1e-100) << penalty << " " << density[e];
+        }
+    }
     EXPECT_DOUBLE_EQ(grayness({0.5, 0.5, 1.0}, {true, true, false}), 1.0);
     EXPECT_DOUBLE_EQ(grayness({0.0, 1.0, 0.5}, {true, true, false}), 0.0);
 }

@@ -45,6 +45,46 @@ TEST(StaticAnalysis, PlainCellsAreTooStiffInBending) {
               0.8 * std::abs(tip_deflection(study_from(slender("enhanced")))));
 }
 
+// Cells along rows at once, cells whose material does not lie along them, and plane ones.
+TEST(StaticAnalysis, UnitEnergiesAreThoseOfTheElementMatrices) {
+    const std::string along = "E = [\"200 GPa\", \"90 GPa\", \"60 GPa\"]\nnu = [0.3, 0.2, 0.1]\n"
+                              "G = [\"50 GPa\", \"30 GPa\", \"20 GPa\"]\n";
+    const std::string turned = along + "frame = \"grain\"\n";
+    const std::string grain =
+        "[[frame]]\nname = \"grain\"\nkind = \"cartesian\"\norigin = [0, 0, 0]\naxis = [0, 0, 1]\n"
+        "start = [1, 1, 0]\n";
+    const std::string hole = "[[region]]\nname = \"hole\"\nrole = \"void\"\nbox = [[1, 1, 1], [3, 3, 3]]\n";
+    std::vector<std::string> studies{block_study(hole, "formulation = \"plain\"\n"),
+                                     block_study(hole, "formulation = \"enhanced\"\n"),
+                                     test::half_beam(21, 5, false)};
+    for (const std::string& material : {along, turned}) {
+        std::string text = block_study(hole + grain);
+        const std::size_t first = text.find("E = ");
+        const std::size_t last = text.find("density", first);
+        studies.push_back(text.replace(first, last - first, material));
+    }
+    for (const std::string& text : studies) {
+        const Model model = build_model(study_from(text));
+        const StaticAnalysis analysis(model, {});
+        Eigen::VectorXd u(static_cast<Eigen::Index>(model.freedoms()));
+        Eigen::VectorXd v = u;
+        for (Eigen::Index i = 0; i < u.size(); ++i) {
+            u[i] = std::sin(1.3 * static_cast<double>(i * i % 91));
+            v[i] = std::cos(0.7 * static_cast<double>(i * i % 77));
+        }
+        const std::vector<double> one = analysis.unit_energy(u);
+        const std::vector<double> two = analysis.unit_energy(u, &v);
+        for (std::size_t e = 0; e < one.size(); ++e) {
+            const auto id = static_cast<ElementId>(e);
+            const Eigen::MatrixXd& K = *analysis.stiffness_by_class()[analysis.classes().of[e]];
+            const Eigen::VectorXd a = analysis.element_displacement(u, id);
+            const Eigen::VectorXd b = analysis.element_displacement(v, id);
+            ASSERT_NEAR(one[e], a.dot(K * a), 1e-11 * K.norm()) << e;
+            ASSERT_NEAR(two[e], b.dot(K * a), 1e-11 * K.norm()) << e;
+        }
+    }
+}
+
 TEST(StaticAnalysis, ReactionsBalanceLoads) {
     const Model model = build_model(
         study_from(block_study("[[load]]\nname = \"weight\"\ngravity = [1e8, 0, -1e9]\n[[case]]\nname = "

@@ -224,7 +224,7 @@ TEST_P(EveryConstraint, GivesTheDisplacementsOfTheFactorisation) {
     int iterations = 0;
     EXPECT_LT(difference(model, SolverKind::GridMultigrid, share, &method, &iterations), 1e-6);
     EXPECT_EQ(method, "grid multigrid");
-    EXPECT_LT(iterations, 80);
+    EXPECT_LT(iterations, 90);
     EXPECT_LT(difference(model, SolverKind::Aggregation, share, &method, &iterations), 1e-6);
     EXPECT_EQ(method, "aggregation multigrid");
     EXPECT_LT(iterations, 400);

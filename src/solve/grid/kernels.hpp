@@ -99,6 +99,9 @@ struct StencilSweep {
     int from_row = 0, to_row = 0; // over rows of all planes
 };
 
+// The upper triangle of a symmetric matrix of 24 x 24, row by row, filled up to whole vectors.
+inline constexpr std::size_t packed_matrix = 304;
+
 // The matrix of a coarse cell from those of its children, row by row: out += P' C P, `p` the interpolation of
 // a child's corners (fine x coarse). And sums of scaled matrices.
 struct Kernels {
@@ -111,6 +114,8 @@ struct Kernels {
     void (*pack)(const float* in, void* out, std::size_t count); // to coefficients
     void (*add_child)(int dimension, const float* child, const float* p, float* out);
     void (*add_scaled)(float scale, const float* m, float* out, std::size_t count);
+    // out = sum of scales times matrices, all of packed_matrix values.
+    void (*sum_scaled)(const float* const* matrices, const float* scales, std::size_t count, float* out);
     void (*unpack)(const void* in, float* out, std::size_t count);
     // out = scale * M v; M of 24 x 24 or 8 x 8, column by column.
     void (*cell_product)(int width, const double* m, double scale, const double* v, double* out);

@@ -1,5 +1,6 @@
 // The bodies of the kernels; included once for each instruction set with UPRIGHT_ISA (a namespace) and
 // UPRIGHT_VECTOR (bytes of a vector) set.
+#include "base/instruction_sets.hpp"
 #include "solve/grid/kernels.hpp"
 
 #include <algorithm>
@@ -636,6 +637,28 @@ inline void add_scaled(float scale, const float* m, float* out, std::size_t coun
     for (std::size_t i = 0; i < count; ++i) out[i] += scale * m[i];
 }
 
+// `Many` vectors of 16 of the sum, which stay in registers.
+template <int Many>
+inline __attribute__((always_inline)) void sum_vectors(const float* const* matrices, const float* scales,
+                                                       std::size_t count, std::size_t first, float* out) {
+    Sixteen sums[Many] = {};
+    for (std::size_t n = 0; n < count; ++n) {
+        const Sixteen* m = reinterpret_cast<const Sixteen*>(matrices[n] + first);
+        const float scale = scales[n];
+#pragma GCC unroll 8
+        for (int v = 0; v < Many; ++v) sums[v] += scale * m[v];
+    }
+    Sixteen* to = reinterpret_cast<Sixteen*>(out + first);
+#pragma GCC unroll 8
+    for (int v = 0; v < Many; ++v) to[v] = sums[v];
+}
+
+inline void sum_scaled(const float* const* matrices, const float* scales, std::size_t count, float* out) {
+    std::size_t first = 0;
+    for (; first + 64 <= packed_matrix; first += 64) sum_vectors<4>(matrices, scales, count, first, out);
+    sum_vectors<3>(matrices, scales, count, first, out);
+}
+
 template <int Width>
 inline void cell_product_of(const double* m, double scale, const double* v, double* out) {
     double sum[Width] = {};
@@ -665,6 +688,7 @@ const Kernels UPRIGHT_TABLE = {UPRIGHT_NAME,
                                UPRIGHT_ISA::pack,
                                UPRIGHT_ISA::add_child,
                                UPRIGHT_ISA::add_scaled,
+                               UPRIGHT_ISA::sum_scaled,
                                UPRIGHT_ISA::unpack,
                                UPRIGHT_ISA::cell_product};
 

@@ -1,5 +1,7 @@
 #include "solve/grid/multigrid_parts.hpp"
 
+#include "solve/grid/cell_blocks.hpp"
+
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
@@ -80,11 +82,15 @@ Multigrid::Multigrid(const GridSystem& system, const MultigridOptions& options)
 void Multigrid::find_grandchildren() {
     if (!matrix_free_) return;
     for (const Eigen::MatrixXd& K : system_.kinds) {
-        std::vector<Eigen::MatrixXf> all;
+        grandchild_.emplace_back(64 * packed_matrix);
+        float* to = grandchild_.back().data();
         for (std::size_t child = 0; child < 8; ++child)
-            for (std::size_t grand = 0; grand < 8; ++grand)
-                all.push_back(galerkin(K, interpolation_[grand] * interpolation_[child]));
-        grandchild_.push_back(std::move(all));
+            for (std::size_t grand = 0; grand < 8; ++grand, to += packed_matrix) {
+                const Eigen::MatrixXf one = galerkin(K, interpolation_[grand] * interpolation_[child]);
+                std::size_t at = 0;
+                for (Eigen::Index r = 0; r < 24; ++r)
+                    for (Eigen::Index c = r; c < 24; ++c) to[at++] = one(r, c);
+            }
     }
 }
 
@@ -108,16 +114,7 @@ void Multigrid::find_blocks() {
     matrix_free_ = dimension_ == 3 && !system_.ring && system_.turn_of.empty();
     if (!matrix_free_) return;
     for (const Eigen::MatrixXd& K : system_.kinds) {
-        Eigen::MatrixXd H = Eigen::MatrixXd::Zero(24, 24);
-        for (int p = 0; p < 8; ++p)
-            for (int a = 0; a < 8; ++a)
-                for (int c = 0; c < 3; ++c) {
-                    double sign = 1.0;
-                    for (int axis = 0; axis < 3; ++axis)
-                        if (((p >> axis) & 1) != 0 && ((a >> axis) & 1) == 0) sign = -sign;
-                    H(p * 3 + c, a * 3 + c) = sign;
-                }
-        const Eigen::MatrixXd B = H * K * H.transpose() / 64.0;
+        const Eigen::MatrixXd B = hadamard_of_cell(K);
         Eigen::MatrixXd rest = B;
         constexpr std::array<int, 3> axis{0, 2, 1}; // of the kernels' components
         for (int block = 0; block < 8; ++block)
@@ -268,7 +265,7 @@ void Multigrid::update(const std::vector<double>& scale) {
     build();
     element_scale_ = nullptr;
     last_scale_.clear();
-    if (may_strengthen()) last_scale_ = scale;
+    if (may_strengthen() || late_) last_scale_ = scale;
 }
 
 std::size_t Multigrid::stride() const {

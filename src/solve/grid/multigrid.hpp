@@ -161,9 +161,9 @@ class Multigrid {
     std::vector<double> general_scale_;                  // where cells are multiplied one by one
     // Of the cycle that runs: the fine level's vectors are the caller's.
     std::array<float*, most_together> fine_load_{}, fine_solution_{};
-    std::vector<std::array<Eigen::MatrixXf, 8>> child_;    // kind by child: P' K P
-    std::vector<std::vector<Eigen::MatrixXf>> grandchild_; // the same over two levels, 8 x 8 for each kind
-    std::array<Eigen::MatrixXd, 8> interpolation_;         // of nodes, fine corners x coarse corners
+    std::vector<std::array<Eigen::MatrixXf, 8>> child_; // kind by child: P' K P
+    std::vector<Strip<float>> grandchild_;         // the same over two levels, 8 x 8 for each kind, packed
+    std::array<Eigen::MatrixXd, 8> interpolation_; // of nodes, fine corners x coarse corners
     std::array<std::vector<float>, 8> interpolation_float_;
     // Of the one cell over of an odd ring: it is not halved along the ring.
     std::array<std::vector<float>, 4> over_interpolation_;
@@ -173,6 +173,7 @@ class Multigrid {
     std::unique_ptr<Coarsest> coarsest_;
     std::unique_ptr<Exact> exact_; // of the design of the last update
     bool factorised_ = false;      // the last level
+    bool late_ = false;            // that level's matrices are made when it is factorised
     std::size_t thick_nodes_ = 0;  // of the first coarse level, in material
 };
 

@@ -1,6 +1,8 @@
 // Sweeps of the smoother, transfers between levels, cycles, and products with the fine matrix.
 #include "solve/grid/multigrid_parts.hpp"
 
+#include "base/instruction_sets.hpp"
+
 #include "solve/chebyshev.hpp"
 
 #include <Eigen/Dense>
@@ -146,6 +148,22 @@ void Multigrid::box_sweep(const Level& level, void (*run)(const BoxSweep<T, Stor
     }
 }
 
+namespace {
+
+// out = M v, M of 24 x 24 by columns.
+UPRIGHT_CLONES void special_product(const float* m, const float* v, float* out) {
+    typedef float EightFloats __attribute__((vector_size(32), aligned(4), may_alias));
+    EightFloats sums[3] = {};
+    for (int c = 0; c < 24; ++c) {
+        const EightFloats* column = reinterpret_cast<const EightFloats*>(m + 24 * c);
+        for (int n = 0; n < 3; ++n) sums[n] += v[c] * column[n];
+    }
+    EightFloats* to = reinterpret_cast<EightFloats*>(out);
+    for (int n = 0; n < 3; ++n) to[n] = sums[n];
+}
+
+} // namespace
+
 // What the cells with matrices of their own add to a sweep, whose outcome is linear in A v. Even layers
 // first, then odd ones, so that no two threads meet at a node.
 void Multigrid::add_special(const Level& level, Sweep kind, const SweepVectors<float>& vectors,
@@ -153,23 +171,18 @@ void Multigrid::add_special(const Level& level, Sweep kind, const SweepVectors<f
     const int layers = level.cells[2];
     const float* S = level.inverse_diagonal.data();
     for (int odd = 0; odd < 2; ++odd) {
-#pragma omp parallel for num_threads(options_.threads) schedule(static)
+#pragma omp parallel for num_threads(options_.threads) schedule(dynamic, 4)
         for (int layer = odd; layer < layers; layer += 2)
             for (std::size_t n = level.special_starts[static_cast<std::size_t>(layer)];
                  n < level.special_starts[static_cast<std::size_t>(layer) + 1]; ++n) {
-                std::array<std::size_t, 24> at{};
-                std::array<float, 24> v{};
-                std::array<float, 24> force{};
-                for (int a = 0; a < 8; ++a) {
-                    const std::size_t node = corner(level, level.special_cells[n], a);
+                std::array<std::size_t, 24> at;
+                std::array<float, 24> v;
+                std::array<float, 24> force;
+                for (std::size_t a = 0; a < 8; ++a)
                     for (std::size_t c = 0; c < 3; ++c)
-                        at[static_cast<std::size_t>(a) * 3 + c] = level.place(node, c, 3);
-                }
+                        at[a * 3 + c] = level.special_places[n * 8 + a] + c * level.stride;
                 for (std::size_t r = 0; r < 24; ++r) v[r] = vectors.v[at[r]] * (scaled ? S[at[r]] : 1.0F);
-                for (std::size_t c = 0; c < 24; ++c) {
-                    const float* column = level.special.data() + n * 576 + c * 24;
-                    for (std::size_t r = 0; r < 24; ++r) force[r] += column[r] * v[c];
-                }
+                special_product(level.special.data() + n * 576, v.data(), force.data());
                 for (std::size_t r = 0; r < 24; ++r)
                     vectors.out[at[r]] += kind == Sweep::Product    ? force[r]
                                           : kind == Sweep::Residual ? -force[r]
@@ -253,6 +266,52 @@ template <class V> void Multigrid::multiply_cells(const V* v, double* out) const
     if (over) one_layer(layers - 1);
 }
 
+namespace {
+
+// Rows of a level's vectors with their weights.
+struct WeighedRows {
+    std::array<const float*, 9> row{};
+    std::array<float, 9> weight{};
+    std::size_t count = 0;
+    void add(const float* x, float w) {
+        row[count] = x;
+        weight[count++] = w;
+    }
+};
+
+// Their sum; `length` in whole chunks.
+UPRIGHT_CLONES void sum_rows(const WeighedRows& rows, std::size_t length, float* out) {
+    for (std::size_t i = 0; i < length; i += lanes) {
+        Sixteen sum{};
+        for (std::size_t r = 0; r < rows.count; ++r)
+            sum += rows.weight[r] * *reinterpret_cast<const Sixteen*>(rows.row[r] + i);
+        *reinterpret_cast<Sixteen*>(out + i) = sum;
+    }
+}
+
+// Every second value with halves of its neighbours; in[-1] is there.
+UPRIGHT_CLONES void thin_row(const float* in, std::size_t count, float* out) {
+    for (std::size_t i = 0; i < count; ++i) out[i] = 0.5F * in[2 * i - 1] + in[2 * i] + 0.5F * in[2 * i + 1];
+}
+
+// Adds values and their means between them, `count` in all, where `there` (if given) is above zero.
+UPRIGHT_CLONES void widen_row(const float* in, std::size_t count, const float* there, float* out) {
+    const std::size_t pairs = count / 2;
+    if (there == nullptr)
+        for (std::size_t i = 0; i < pairs; ++i) {
+            out[2 * i] += in[i];
+            out[2 * i + 1] += 0.5F * (in[i] + in[i + 1]);
+        }
+    else
+        for (std::size_t i = 0; i < pairs; ++i) {
+            out[2 * i] += there[2 * i] > 0.0F ? in[i] : 0.0F;
+            out[2 * i + 1] += there[2 * i + 1] > 0.0F ? 0.5F * (in[i] + in[i + 1]) : 0.0F;
+        }
+    if (count % 2 != 0 && (there == nullptr || there[count - 1] > 0.0F)) out[count - 1] += in[pairs];
+}
+
+} // namespace
+
 void Multigrid::restrict_to(std::size_t l, int slot) {
     // The rows around each coarse row first, then along x.
     const Level& fine = *levels_[l];
@@ -260,39 +319,32 @@ void Multigrid::restrict_to(std::size_t l, int slot) {
     const float* from = levels_[l]->residual(slot).data();
     float* to = coarse.work[static_cast<std::size_t>(slot)].b.data();
     const int depth = dimension_ == 3 ? 1 : 0;
+    const auto d = static_cast<std::size_t>(dimension_);
 #pragma omp parallel num_threads(options_.threads) if (coarse.rows > 16)
     {
-        std::vector<float> line(fine.stride + 2, 0.0F);
+        Strip<float> line(fine.stride); // and zeros around it
 #pragma omp for schedule(static)
         for (std::size_t row = 0; row < coarse.rows; ++row) {
             const int j = static_cast<int>(row) % coarse.nodes[1];
             const int k = static_cast<int>(row) / coarse.nodes[1];
-            for (int c = 0; c < dimension_; ++c) {
-                std::fill(line.begin(), line.end(), 0.0F);
-                for (int dk = -depth; dk <= depth; ++dk)
-                    for (int dj = -1; dj <= 1; ++dj) {
-                        const int y = 2 * j + dj;
-                        const int z = dimension_ == 3 ? fine.plane(2 * k + dk) : 0;
-                        if (y < 0 || z < 0 || y >= fine.nodes[1]) continue;
-                        // Beyond the end of an odd ring stands a node that has a coarse one of its own.
-                        if (dk != 0 && z % 2 == 0) continue;
-                        const float w = (dj == 0 ? 1.0F : 0.5F) * (dk == 0 ? 1.0F : 0.5F);
-                        const float* x =
-                            from + ((static_cast<std::size_t>(z) * static_cast<std::size_t>(fine.nodes[1]) +
+            WeighedRows rows;
+            for (int dk = -depth; dk <= depth; ++dk)
+                for (int dj = -1; dj <= 1; ++dj) {
+                    const int y = 2 * j + dj;
+                    const int z = dimension_ == 3 ? fine.plane(2 * k + dk) : 0;
+                    if (y < 0 || z < 0 || y >= fine.nodes[1]) continue;
+                    // Beyond the end of an odd ring stands a node that has a coarse one of its own.
+                    if (dk != 0 && z % 2 == 0) continue;
+                    rows.add(from + (static_cast<std::size_t>(z) * static_cast<std::size_t>(fine.nodes[1]) +
                                      static_cast<std::size_t>(y)) *
-                                        static_cast<std::size_t>(dimension_) +
-                                    static_cast<std::size_t>(c)) *
-                                       fine.stride;
-                        for (std::size_t i = 0; i < fine.stride; ++i) line[i + 1] += w * x[i];
-                    }
-                float* out = to + (row * static_cast<std::size_t>(dimension_) + static_cast<std::size_t>(c)) *
-                                      coarse.stride;
-                for (std::size_t i = 0; i < static_cast<std::size_t>(coarse.nodes[0]); ++i) {
-                    const std::size_t m = 2 * i + 1;
-                    out[i] = 0.5F * line[m - 1];
-                    if (m < line.size()) out[i] += line[m];
-                    if (m + 1 < line.size()) out[i] += 0.5F * line[m + 1];
+                                        d * fine.stride,
+                             (dj == 0 ? 1.0F : 0.5F) * (dk == 0 ? 1.0F : 0.5F));
                 }
+            for (std::size_t c = 0; c < d; ++c) {
+                sum_rows(rows, fine.stride, line.data());
+                thin_row(line.data(), static_cast<std::size_t>(coarse.nodes[0]),
+                         to + (row * d + c) * coarse.stride);
+                for (std::size_t r = 0; r < rows.count; ++r) rows.row[r] += fine.stride;
             }
         }
     }
@@ -304,36 +356,29 @@ void Multigrid::prolong_from(std::size_t l, int slot) {
     float* to = solution_of(l, slot);
     const float* from = coarse.work[static_cast<std::size_t>(slot)].x.data();
     const bool masked = l == 0;
+    const auto d = static_cast<std::size_t>(dimension_);
 #pragma omp parallel num_threads(options_.threads) if (fine.rows > 16)
     {
-        std::vector<float> line(coarse.stride + 2, 0.0F);
+        Strip<float> line(coarse.stride); // and zeros behind it
 #pragma omp for schedule(static)
         for (std::size_t row = 0; row < fine.rows; ++row) {
             const int j = static_cast<int>(row) % fine.nodes[1];
             const int k = static_cast<int>(row) / fine.nodes[1];
-            for (int c = 0; c < dimension_; ++c) {
-                std::fill(line.begin(), line.end(), 0.0F);
-                const float w = (j % 2 == 0 ? 1.0F : 0.5F) * (k % 2 == 0 ? 1.0F : 0.5F);
-                for (int above = k / 2; above <= (k + 1) / 2; ++above)
-                    for (int y = j / 2; y <= (j + 1) / 2; ++y) {
-                        const int z = coarse.plane(above);
-                        const float* x =
-                            from + ((static_cast<std::size_t>(z) * static_cast<std::size_t>(coarse.nodes[1]) +
+            const float w = (j % 2 == 0 ? 1.0F : 0.5F) * (k % 2 == 0 ? 1.0F : 0.5F);
+            WeighedRows rows;
+            for (int above = k / 2; above <= (k + 1) / 2; ++above)
+                for (int y = j / 2; y <= (j + 1) / 2; ++y)
+                    rows.add(from + (static_cast<std::size_t>(coarse.plane(above)) *
+                                         static_cast<std::size_t>(coarse.nodes[1]) +
                                      static_cast<std::size_t>(y)) *
-                                        static_cast<std::size_t>(dimension_) +
-                                    static_cast<std::size_t>(c)) *
-                                       coarse.stride;
-                        for (std::size_t i = 0; i < coarse.stride; ++i) line[i] += w * x[i];
-                    }
-                const std::size_t base =
-                    (row * static_cast<std::size_t>(dimension_) + static_cast<std::size_t>(c)) * fine.stride;
-                const auto count = static_cast<std::size_t>(fine.nodes[0]);
-                float* out = to + base;
-                const float* there = masked ? fine.inverse_diagonal.data() + base : nullptr;
-                for (std::size_t i = 0; i < count; ++i) {
-                    const float add = i % 2 == 0 ? line[i / 2] : 0.5F * (line[i / 2] + line[i / 2 + 1]);
-                    if (there == nullptr || there[i] > 0.0F) out[i] += add;
-                }
+                                        d * coarse.stride,
+                             w);
+            for (std::size_t c = 0; c < d; ++c) {
+                sum_rows(rows, coarse.stride, line.data());
+                const std::size_t base = (row * d + c) * fine.stride;
+                widen_row(line.data(), static_cast<std::size_t>(fine.nodes[0]),
+                          masked ? fine.inverse_diagonal.data() + base : nullptr, to + base);
+                for (std::size_t r = 0; r < rows.count; ++r) rows.row[r] += coarse.stride;
             }
         }
     }

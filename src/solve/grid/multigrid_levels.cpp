@@ -180,6 +180,9 @@ void Multigrid::average() {
         }
         make_rows(level, kinds);
         level.special.assign(level.special_cells.size() * 576, 0.0F);
+        for (const std::uint32_t cell : level.special_cells)
+            for (int a = 0; a < 8; ++a)
+                level.special_places.push_back(level.place(corner(level, cell, a), 0, 3));
     }
 #pragma omp parallel num_threads(options_.threads)
     {
@@ -245,10 +248,10 @@ void Multigrid::set_inverse(Level& level) {
             }
     }
     for (std::size_t n = 0; n < level.special_cells.size(); ++n)
-        for (int a = 0; a < 8; ++a)
+        for (std::size_t a = 0; a < 8; ++a)
             for (std::size_t c = 0; c < 3; ++c)
-                all[level.place(corner(level, level.special_cells[n], a), c, 3)] +=
-                    level.special[n * 576 + (static_cast<std::size_t>(a) * 3 + c) * 25];
+                all[level.special_places[8 * n + a] + c * level.stride] +=
+                    level.special[n * 576 + (a * 3 + c) * 25];
     if (fine) {
         for (const Slope& slope : slopes_) {
             float mean = 0.0F;
@@ -299,13 +302,17 @@ void Multigrid::choose_levels(const std::vector<double>& scale) {
                     coarse[at(next, i / 2, j / 2, dimension_ == 3 ? k / 2 : 0)] |= solid[at(cells, i, j, k)];
         const std::array<int, 3> nodes{next[0] + 1, next[1] + 1,
                                        dimension_ == 3 ? next[2] + (system_.ring ? 0 : 1) : 1};
-        Level shape;
-        shape.cells = next;
-        shape.nodes = nodes;
-        shape.ring = system_.ring;
         std::vector<std::uint8_t> used(at(nodes, 0, 0, nodes[2]), 0);
-        for (std::size_t c = 0; c < coarse.size(); ++c)
-            for (int a = 0; a < corners_ && coarse[c] != 0; ++a) used[corner(shape, c, a)] = 1;
+        for (int k = 0; k < next[2]; ++k)
+            for (int j = 0; j < next[1]; ++j)
+                for (int i = 0; i < next[0]; ++i) {
+                    if (coarse[at(next, i, j, k)] == 0) continue;
+                    for (int z = k; z <= (dimension_ == 3 ? k + 1 : k); ++z)
+                        for (int y = j; y <= j + 1; ++y) {
+                            const std::size_t n = at(nodes, i, y, z % nodes[2]);
+                            used[n] = used[n + 1] = 1;
+                        }
+                }
         const auto in_use = static_cast<std::size_t>(std::count(used.begin(), used.end(), 1));
         if (l == 1) thick_nodes_ = in_use;
         if (levels_.size() <= l) {
@@ -514,7 +521,9 @@ void Multigrid::build() {
     const std::size_t first = matrix_free_ ? std::min<std::size_t>(2, last) : 0; // with matrices
     levels_[0]->bound = bound_;
     if (first == 2) estimate(*levels_[1]);
-    for (std::size_t l = first; l <= last; ++l) {
+    // Of thin members the first coarse level may be the last, and may never be asked for.
+    late_ = matrix_free_ && last == 1;
+    for (std::size_t l = first; l <= last && !late_; ++l) {
         Level& level = *levels_[l];
         if (l < last && level.beside.size() == 0) {
             const auto neighbours = static_cast<std::size_t>(dimension_ == 3 ? 27 : 9);
@@ -613,14 +622,32 @@ void Multigrid::factorise() {
     if (coarsest_ == nullptr) coarsest_ = std::make_unique<Coarsest>();
     Coarsest& coarsest = *coarsest_;
     const auto d = static_cast<std::size_t>(dimension_);
-    std::vector<double> diagonal(level.node_count() * d, 0.0);
+    const auto width = static_cast<std::size_t>(width_);
+    const auto nx = static_cast<std::size_t>(level.cells[0]);
+    const auto ny = static_cast<std::size_t>(level.cells[1]);
     const auto node = [&](std::size_t cell, int a) { return corner(level, cell, a); };
+    if (late_) element_scale_ = &last_scale_;
+    // Of a cell, into `room` where it is not there yet.
+    const auto matrix = [&](std::size_t c, std::array<float, 576>& room) -> const float* {
+        if (!late_) return level.matrices.data() + c * size;
+        first_matrix(static_cast<int>(c % nx), static_cast<int>(c / nx % ny), static_cast<int>(c / nx / ny),
+                     room.data());
+        return room.data();
+    };
+    std::vector<float> diagonals(level.cell_count() * width);
+#pragma omp parallel for num_threads(options_.threads) schedule(static)
+    for (std::size_t c = 0; c < level.cell_count(); ++c) {
+        std::array<float, 576> room;
+        const float* m = matrix(c, room);
+        for (std::size_t i = 0; i < width; ++i) diagonals[c * width + i] = m[i * (width + 1)];
+    }
+    std::vector<double> diagonal(level.node_count() * d, 0.0);
     for (std::size_t c = 0; c < level.cell_count(); ++c)
         for (int a = 0; a < corners_; ++a)
             for (std::size_t e = 0; e < d; ++e)
-                diagonal[node(c, a) * d + e] += static_cast<double>(
-                    level.matrices[c * size + (static_cast<std::size_t>(a) * d + e) *
-                                                  (static_cast<std::size_t>(width_) + 1)]);
+                diagonal[node(c, a) * d + e] +=
+                    static_cast<double>(diagonals[c * width + static_cast<std::size_t>(a) * d + e]);
+    std::vector<float>().swap(diagonals);
     double most = 0.0;
     for (const double v : diagonal) most = std::max(most, v);
     std::vector<std::uint8_t> pattern(diagonal.size());
@@ -640,28 +667,31 @@ void Multigrid::factorise() {
         coarsest.system.unknowns = static_cast<std::size_t>(next);
         coarsest.solver.reset();
     }
-    std::size_t stored = 0;
+    std::vector<std::size_t> used;
     for (std::size_t c = 0; c < level.cell_count(); ++c) {
         bool any = false;
         for (int a = 0; a < corners_; ++a)
             for (std::size_t e = 0; e < d; ++e) any = any || coarsest.unknown_of[node(c, a) * d + e] >= 0;
-        if (!any) continue;
-        Eigen::MatrixXd m =
-            Eigen::Map<const Eigen::MatrixXf>(level.matrices.data() + c * size, width_, width_)
-                .cast<double>();
-        m = 0.5 * (m + m.transpose()).eval();
-        m.diagonal() *= 1.0 + coarse_shift;
-        if (same) {
-            coarsest.matrices[stored] = m;
-        } else {
-            coarsest.matrices.push_back(m);
+        if (any) used.push_back(c);
+    }
+    if (!same) {
+        coarsest.matrices.resize(used.size());
+        for (const std::size_t c : used) {
             for (int a = 0; a < corners_; ++a)
                 for (std::size_t e = 0; e < d; ++e)
                     coarsest.system.dofs.push_back(coarsest.unknown_of[node(c, a) * d + e]);
             coarsest.system.starts.push_back(coarsest.system.dofs.size());
         }
-        ++stored;
     }
+#pragma omp parallel for num_threads(options_.threads) schedule(static)
+    for (std::size_t n = 0; n < used.size(); ++n) {
+        std::array<float, 576> room;
+        const Eigen::MatrixXd m =
+            Eigen::Map<const Eigen::MatrixXf>(matrix(used[n], room), width_, width_).cast<double>();
+        coarsest.matrices[n] = 0.5 * (m + m.transpose());
+        coarsest.matrices[n].diagonal() *= 1.0 + coarse_shift;
+    }
+    if (late_) element_scale_ = nullptr;
     std::vector<float>().swap(level.matrices);
     if (!same) {
         for (const Eigen::MatrixXd& m : coarsest.matrices) coarsest.system.matrix_of.push_back(&m);
@@ -670,15 +700,19 @@ void Multigrid::factorise() {
         direct.threads = 1;
         coarsest.solver = make_direct_solver(coarsest.system, direct);
     }
-    coarsest.solver->update(std::vector<double>(stored, 1.0));
+    coarsest.solver->update(std::vector<double>(used.size(), 1.0));
 }
 
 // Of a cell of level 2 of box cells, from the fine cells or from cells of level 1 with matrices of their own.
 void Multigrid::second_matrix(int i, int j, int k, float* out) const {
     const Level& fine = *levels_[0];
     const Level& middle = *levels_[1];
-    std::fill_n(out, 576, 0.0F);
+    std::array<const float*, 64> matrices;
+    std::array<float, 64> scales;
+    std::size_t count = 0;
+    std::array<std::int32_t, 8> special_at;
     for (int child = 0; child < 8; ++child) {
+        special_at[static_cast<std::size_t>(child)] = -1;
         const int x = 2 * i + (child & 1);
         const int y = 2 * j + ((child >> 1) & 1);
         const int z = 2 * k + (child >> 2);
@@ -687,11 +721,9 @@ void Multigrid::second_matrix(int i, int j, int k, float* out) const {
                                   static_cast<std::size_t>(y)) *
                                      static_cast<std::size_t>(middle.cells[0]) +
                                  static_cast<std::size_t>(x);
-        if (const std::int32_t special = middle.special_of[cell]; special >= 0) {
-            kernels_.add_child(3, middle.special.data() + static_cast<std::size_t>(special) * 576,
-                               interpolation_float_[static_cast<std::size_t>(child)].data(), out);
-            continue;
-        }
+        const std::int32_t special = middle.special_of[cell];
+        special_at[static_cast<std::size_t>(child)] = special;
+        if (special >= 0) continue;
         for (int grand = 0; grand < 8; ++grand) {
             const int u = 2 * x + (grand & 1);
             const int v = 2 * y + ((grand >> 1) & 1);
@@ -703,14 +735,20 @@ void Multigrid::second_matrix(int i, int j, int k, float* out) const {
                                        static_cast<std::size_t>(fine.cells[0]) +
                                    static_cast<std::size_t>(u)];
             if (e < 0) continue;
-            kernels_.add_scaled(
-                static_cast<float>((*element_scale_)[static_cast<std::size_t>(e)]),
-                grandchild_[system_.kind_of[static_cast<std::size_t>(e)]]
-                           [8 * static_cast<std::size_t>(child) + static_cast<std::size_t>(grand)]
-                               .data(),
-                out, 576);
+            scales[count] = static_cast<float>((*element_scale_)[static_cast<std::size_t>(e)]);
+            matrices[count++] = grandchild_[system_.kind_of[static_cast<std::size_t>(e)]].data() +
+                                static_cast<std::size_t>(8 * child + grand) * packed_matrix;
         }
     }
+    alignas(64) std::array<float, packed_matrix> packed;
+    kernels_.sum_scaled(matrices.data(), scales.data(), count, packed.data());
+    const float* from = packed.data();
+    for (std::size_t r = 0; r < 24; ++r)
+        for (std::size_t c = r; c < 24; ++c) out[r * 24 + c] = out[c * 24 + r] = *from++;
+    for (std::size_t child = 0; child < 8; ++child)
+        if (special_at[child] >= 0)
+            kernels_.add_child(3, middle.special.data() + static_cast<std::size_t>(special_at[child]) * 576,
+                               interpolation_float_[child].data(), out);
 }
 
 // The largest eigenvalue that the smoother sees: power iterations, and five percent for what they miss.

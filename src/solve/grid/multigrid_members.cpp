@@ -29,7 +29,8 @@ bool Multigrid::may_strengthen() const {
 
 bool Multigrid::strengthen(double cycles) {
     const double worth = cycles * cycle_seconds * static_cast<double>(length_);
-    if (exact_ != nullptr || last_scale_.empty() || worth < around_seconds * static_cast<double>(length_))
+    if (exact_ != nullptr || !may_strengthen() || last_scale_.empty() ||
+        worth < around_seconds * static_cast<double>(length_))
         return false;
     const Level& fine = *levels_[0];
     auto exact = std::make_unique<Exact>();
@@ -72,6 +73,7 @@ bool Multigrid::strengthen(double cycles) {
     SolverOptions options;
     options.threads = options_.threads;
     options.memory = 0.5 * options_.memory;
+    options.once = true;
     try {
         exact->solver = make_direct_solver(system, options);
         exact->solver->update(scale);
@@ -79,6 +81,8 @@ bool Multigrid::strengthen(double cycles) {
         // Too large, or islands of material that nothing but voids hold.
         return false;
     }
+    system = {};
+    std::vector<double>().swap(scale);
     // The last level is not asked for before the next update makes it anew.
     std::vector<float>().swap(levels_.back()->matrices);
     GridSystem& around = exact->void_system;

@@ -30,6 +30,7 @@ struct Multigrid::Level {
     std::vector<std::int32_t> special_of; // for each cell, -1: none
     std::vector<std::size_t> special_starts;
     std::vector<std::uint32_t> special_cells;
+    std::vector<std::size_t> special_places; // of each of their nodes
     std::vector<float> special;
     // Of stencils.
     Strip<char> beside;
