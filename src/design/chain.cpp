@@ -223,17 +223,18 @@ double DesignChain::weighted(const std::vector<double>& x, double sharpness,
 
 std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double sharpness,
                                            const std::vector<double>& gradient) const {
-    if (!form_.ties() && all_design() && sharpness <= 0.0) return filter_.transpose(gradient);
+    if (!form_.ties() && all_design()) {
+        if (sharpness <= 0.0) return filter_.transpose(gradient);
+        multiply_by_slope(filtered(x), sharpness, gradient, room_);
+        return filter_.transpose(room_);
+    }
     room_.resize(element_of_.size());
 #pragma omp parallel for simd schedule(static)
     for (std::size_t v = 0; v < room_.size(); ++v) room_[v] = gradient[element_of_[v]];
-    if (!form_.ties()) {
-        if (sharpness > 0.0) multiply_by_slope(filtered(x), sharpness, room_);
-        return filter_.transpose(room_);
-    }
-    room_ = form_.sum(room_);
-    if (sharpness > 0.0) multiply_by_slope(filtered(x), sharpness, room_);
-    return form_.sum(filter_.transpose(form_.mean_transpose(room_)));
+    if (form_.ties()) room_ = form_.sum(room_);
+    if (sharpness > 0.0) multiply_by_slope(filtered(x), sharpness, room_, room_);
+    return form_.ties() ? form_.sum(filter_.transpose(form_.mean_transpose(room_)))
+                        : filter_.transpose(room_);
 }
 
 } // namespace upright

@@ -32,11 +32,12 @@ UPRIGHT_CLONES double sum_part(const double* density, const double* weights, std
     return sum;
 }
 
-UPRIGHT_CLONES void slope_part(const double* density, std::size_t count, double sharpness, double* value) {
+UPRIGHT_CLONES void slope_part(const double* density, std::size_t count, double sharpness,
+                               const double* value, double* out) {
     const double factor = 0.5 * sharpness / hyperbolic_tangent(0.5 * sharpness);
     for (std::size_t i = 0; i < count; ++i) {
         const double t = hyperbolic_tangent(sharpness * (density[i] - 0.5));
-        value[i] *= factor * (1.0 - t * t);
+        out[i] = value[i] * factor * (1.0 - t * t);
     }
 }
 
@@ -72,11 +73,13 @@ double projected_sum(const std::vector<double>& filtered, double sharpness,
     });
 }
 
-void multiply_by_slope(const std::vector<double>& densities, double sharpness, std::vector<double>& values) {
-    if (sharpness <= 0.0) return;
+void multiply_by_slope(const std::vector<double>& filtered, double sharpness,
+                       const std::vector<double>& values, std::vector<double>& out) {
+    if (sharpness <= 0.0) return copy_by_blocks(values, out);
+    out.resize(values.size());
     const double used = std::min(sharpness, most_sharpness);
-    each_block(densities.size(), [&](std::size_t from, std::size_t to) {
-        slope_part(densities.data() + from, to - from, used, values.data() + from);
+    each_block(filtered.size(), [&](std::size_t from, std::size_t to) {
+        slope_part(filtered.data() + from, to - from, used, values.data() + from, out.data() + from);
     });
 }
 

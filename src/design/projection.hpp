@@ -15,7 +15,8 @@ void project_all(const std::vector<double>& filtered, double sharpness, std::vec
 // The sum of weights[i] * project(filtered[i]).
 double projected_sum(const std::vector<double>& filtered, double sharpness,
                      const std::vector<double>& weights);
-// slopes[i] *= project_slope(densities[i])
-void multiply_by_slope(const std::vector<double>& densities, double sharpness, std::vector<double>& values);
+// out[i] = values[i] * project_slope(filtered[i]); `out` may be `values` itself.
+void multiply_by_slope(const std::vector<double>& filtered, double sharpness,
+                       const std::vector<double>& values, std::vector<double>& out);
 
 } // namespace upright

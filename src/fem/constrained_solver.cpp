@@ -1,5 +1,6 @@
 #include "fem/constrained_solver.hpp"
 
+#include "base/blocks.hpp"
 #include "fem/case_groups.hpp"
 #include "solve/grid_solver.hpp"
 
@@ -242,7 +243,7 @@ void ConstrainedSolver::make(SolverKind kind) {
 }
 
 void ConstrainedSolver::update(const std::vector<double>& share) {
-    share_ = share;
+    copy_by_blocks(share, share_);
     // Joints keep their stiffness.
     if (made_ != SolverKind::GridMultigrid) share_.resize(share.size() + model_.joints.size(), 1.0);
     solver_->update(share_);

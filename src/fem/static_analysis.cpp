@@ -235,13 +235,20 @@ double energy_of(const Eigen::MatrixXd& k, const double* u, const double* v, con
 } // namespace
 
 std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd* v) const {
+    std::vector<double> out;
+    unit_energy(u, v, out);
+    return out;
+}
+
+void StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd* v,
+                                 std::vector<double>& out) const {
     const Mesh& mesh = model_.mesh;
-    std::vector<double> out(mesh.elements());
+    out.resize(mesh.elements());
     const double* first = u.data();
     const double* second = v == nullptr ? first : v->data();
     if (boxes_->serve()) {
         boxes_->find(first, second, out.data(), threads_);
-        return out;
+        return;
     }
     const auto per = static_cast<std::size_t>(mesh.freedoms());
     const auto one_element = [&](std::size_t e) {
@@ -284,7 +291,6 @@ std::vector<double> StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const 
     };
 #pragma omp parallel for num_threads(threads_) schedule(static)
     for (std::size_t e = 0; e < out.size(); ++e) one_element(e);
-    return out;
 }
 
 Eigen::VectorXd StaticAnalysis::forces(const ModelCase& c, const std::vector<double>& stiffness,

@@ -61,6 +61,7 @@ class StaticAnalysis {
 
     // The strain energy u_e' k_e v_e of full material, for each element (v is u where it is not given).
     std::vector<double> unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd* v = nullptr) const;
+    void unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd* v, std::vector<double>& out) const;
 
     // Forces of a case on every freedom, heat included.
     Eigen::VectorXd forces(const ModelCase& c, const std::vector<double>& stiffness,

@@ -73,7 +73,7 @@ class Relaxation {
             for (std::size_t i = 0; i < x.size(); ++i) benefit[i] = -gradient_[free_[i]];
             const CriteriaStep step =
                 least_material_ ? least_material_step(x, benefit, cost, value_, limit_, 0.2, multiplier)
-                                : criteria_step(x, benefit, cost, {limit_, kept_, {}}, 0.2, multiplier);
+                                : criteria_step(x, benefit, cost, {limit_, kept_, {}, {}}, 0.2, multiplier);
             double moved = 0.0;
             for (std::size_t i = 0; i < x.size(); ++i) moved += std::abs(step.x[i] - x[i]);
             x = step.x;

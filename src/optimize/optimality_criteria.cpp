@@ -168,15 +168,22 @@ CriteriaStep criteria_step(const std::vector<double>& x, const std::vector<doubl
                            double multiplier) {
     Steps steps(x, benefit, cost, move);
     const double size = std::abs(bound.limit);
-    const auto linear = [&](double target, double start) {
+    const double linear_tolerance = (bound.exact ? 0.1 * exact_tolerance : tolerance) * size;
+    double at = multiplier; // the last one looked at, and what it gave
+    Excess found;
+    const auto linear = [&](double target) {
         const auto excess = [&](double m) {
-            const Excess f = steps.cost_at(m);
-            return Excess{f.value - target, f.slope};
+            at = m;
+            found = steps.cost_at(m);
+            return Excess{found.value - target, found.slope};
         };
-        return find_multiplier(excess, start, tolerance * size);
+        // Newton's step from what is known already.
+        const double start = found.slope < 0.0 ? at * std::exp((target - found.value) / found.slope) : at;
+        return find_multiplier(excess, start, linear_tolerance);
     };
+    CriteriaStep out;
+    out.correction = bound.correction;
     const auto result = [&](const Root& root) {
-        CriteriaStep out;
         out.multiplier = root.multiplier;
         out.met = root.found != Found::OutOfReach;
         out.x = steps.take();
@@ -184,26 +191,31 @@ CriteriaStep criteria_step(const std::vector<double>& x, const std::vector<doubl
     };
     double target = bound.limit - bound.constant;
     if (!bound.exact) {
-        const Root root = linear(target, multiplier);
+        const Root root = linear(target);
         steps.at(root.multiplier);
         return result(root);
     }
     // The linear problem is solved for a target that is corrected by what it missed, as secants do.
+    target -= out.correction.missed / out.correction.slope;
     Root root{multiplier, Found::Met};
     double last_target = 0.0;
     double last_value = 0.0;
     for (int i = 0; i < most_corrections; ++i) {
-        root = linear(target, root.multiplier);
+        root = linear(target);
         if (root.found != Found::Met) break;
         const double value = bound.exact(steps.at(root.multiplier));
+        if (i == 0) out.correction.missed = value - bound.constant - target;
         const double error = value - bound.limit;
         if (std::abs(error) <= exact_tolerance * size) return result(root);
-        double slope = i == 0 ? 1.0 : (value - last_value) / (target - last_target);
-        if (!(slope > 0.2 && slope < 5.0)) slope = 1.0;
+        if (i > 0) {
+            const double slope = (value - last_value) / (target - last_target);
+            out.correction.slope = slope > 0.2 && slope < 5.0 ? slope : 1.0;
+        }
         last_target = target;
         last_value = value;
-        target -= error / slope;
+        target -= error / out.correction.slope;
     }
+    out.correction = {};
     const auto excess = [&](double m) { return Excess{bound.exact(steps.at(m)) - bound.limit, 0.0}; };
     root = find_multiplier(excess, root.found == Found::Met ? root.multiplier : multiplier,
                            exact_tolerance * size);

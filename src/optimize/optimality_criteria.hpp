@@ -7,10 +7,18 @@
 
 namespace upright {
 
+// What linear material missed of the exact one at the last step, and how exact material grew with linear one:
+// the next step is likely to be alike.
+struct LinearCorrection {
+    double missed = 0.0;
+    double slope = 1.0;
+};
+
 struct CriteriaStep {
     std::vector<double> x;
     double multiplier = 1.0;
-    bool met = true; // whether the bound could be met within the move limits
+    LinearCorrection correction; // for the next step
+    bool met = true;             // whether the bound could be met within the move limits
 };
 
 inline constexpr double least_variable = 1e-4;
@@ -21,6 +29,7 @@ struct MaterialBound {
     double limit = 0.0;
     double constant = 0.0;
     std::function<double(const std::vector<double>&)> exact; // may be empty
+    LinearCorrection correction;
 };
 
 // Least compliance under a bound on material, met to 1e-7 of the limit where the material is linear, else to

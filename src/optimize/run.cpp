@@ -282,13 +282,10 @@ class Loop {
     // Moves the variables; the time it takes belongs to the iteration.
     void advance(const Schedule& now) {
         OptimizerState& state = result_.state;
-        std::vector<double> before;
-        copy_by_blocks(state.x, before);
         if (problem_.method == Method::Criteria)
             by_criteria(now);
         else
             by_asymptotes(now);
-        state.step = largest_difference(before, state.x);
         state.history.back().seconds = since(start_);
         Spent& spent = result_.spent.back();
         spent.step = std::max(0.0, since(start_) - spent.setup - spent.solve - spent.modes - spent.adjoints -
@@ -328,12 +325,15 @@ class Loop {
                 bound.constant = kept_material_;
             else
                 bound.constant = weighted_sum(weights_, state.density) - weighted_sum(cost, state.x);
+            bound.correction = correction_;
             if (next_sharpness > 0.0)
                 bound.exact = [&, next_sharpness](const std::vector<double>& x) {
                     return chain_.weighted(x, next_sharpness, weights_);
                 };
             step = criteria_step(state.x, benefit, cost, bound, now.move, state.multiplier);
+            correction_ = step.correction;
         }
+        state.step = largest_difference(state.x, step.x);
         state.x = std::move(step.x);
         state.multiplier = step.multiplier;
     }
@@ -462,6 +462,7 @@ class Loop {
         }
         result_.optimality = residual(state.x, f, step);
         result_.goal_scale = goal_size / goal_scale_;
+        state.step = largest_difference(state.x, step.x);
         state.x = step.x;
     }
 
@@ -601,7 +602,10 @@ class Loop {
             memory["best"] = {best_.iteration, best_.goal};
             memory["best.x"] = best_.x;
         }
-        if (problem_.method == Method::Criteria) return;
+        if (problem_.method == Method::Criteria) {
+            memory["criteria"] = {correction_.missed, correction_.slope};
+            return;
+        }
         memory["loop"] = {goal_scale_,         last_penalty_,
                           last_sharpness_,     conservative_ ? 1.0 : 0.0,
                           result_.guard.limit, static_cast<double>(mma_.steps)};
@@ -626,6 +630,8 @@ class Loop {
             best_.goal = best[1];
             best_.x = get("best.x");
         }
+        if (const auto criteria = get("criteria"); criteria.size() == 2)
+            correction_ = {criteria[0], criteria[1]};
         const std::vector<double> loop = get("loop");
         if (loop.size() != 6) return;
         goal_scale_ = loop[0];
@@ -657,6 +663,7 @@ class Loop {
     std::vector<double> weights_;
     std::vector<double> linear_cost_; // of each variable, while no projection is on
     double kept_material_ = 0.0;
+    LinearCorrection correction_;
     // Of moving asymptotes.
     MmaState mma_;
     double goal_scale_ = 0.0; // the goal's size when first seen

@@ -328,9 +328,9 @@ std::vector<Reading> DesignMeasures::readings() const {
 
 void DesignMeasures::add_compliance(std::size_t c, double weight, std::vector<double>& gradient) const {
     const Eigen::VectorXd& adjoint = cases_[c].adjoint();
-    const std::vector<double> energy = statics_.unit_energy(cases_[c].displacement, &adjoint);
+    statics_.unit_energy(cases_[c].displacement, &adjoint, energy_);
 #pragma omp parallel for simd schedule(static)
-    for (std::size_t e = 0; e < energy.size(); ++e) gradient[e] -= weight * slope_[e] * energy[e];
+    for (std::size_t e = 0; e < energy_.size(); ++e) gradient[e] -= weight * slope_[e] * energy_[e];
     const bool of_material =
         std::any_of(model_.cases[c].loads.begin(), model_.cases[c].loads.end(), [&](const auto& load) {
             return model_.loads[load.first].of_body() || model_.loads[load.first].heat != 0.0;
@@ -618,8 +618,9 @@ void DesignMeasures::finish(std::vector<Pending>& pending, std::vector<Smooth>& 
             if (p.minus.size() > 0) v -= p.minus;
             std::vector<double>& gradient = p.smooth.gradient;
             gradient.resize(density_.size(), 0.0);
-            const std::vector<double> energy = statics_.unit_energy(cases_[c].displacement, &v);
-            for (std::size_t e = 0; e < energy.size(); ++e) gradient[e] -= slope_[e] * energy[e];
+            statics_.unit_energy(cases_[c].displacement, &v, energy_);
+#pragma omp parallel for simd schedule(static)
+            for (std::size_t e = 0; e < energy_.size(); ++e) gradient[e] -= slope_[e] * energy_[e];
             add_body_loads(statics_, model_.cases[c], v, 1.0, slope_, gradient);
         }
     }

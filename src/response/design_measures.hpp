@@ -125,7 +125,8 @@ class DesignMeasures {
     std::map<std::size_t, std::vector<double>> linear_;               // by response
 
     std::vector<double> density_, stiffness_, slope_, mass_, mass_slope_;
-    std::vector<bool> modal_wanted_; // modal cases that some response looks at; others are not solved
+    mutable std::vector<double> energy_; // room
+    std::vector<bool> modal_wanted_;     // modal cases that some response looks at; others are not solved
     std::vector<bool> design_;
     double gray_ = 0.0; // of the last design
     Accuracy accuracy_;

@@ -153,7 +153,7 @@ TEST(Projection, OfManyIsThatOfEach) {
         EXPECT_NEAR(projected_sum(x, beta, std::vector<double>(x.size(), 2.0)),
                     2.0 * std::accumulate(all.begin(), all.end(), 0.0), 1e-9);
         std::vector<double> slopes(x.size(), 2.0);
-        multiply_by_slope(x, beta, slopes);
+        multiply_by_slope(x, beta, slopes, slopes);
         // Above a sharpness of 600 the step is as good as sharp.
         const double within = beta > 600.0 ? 1.0 : 1e-11;
         for (std::size_t i = 0; i < x.size(); ++i) {

@@ -100,6 +100,7 @@ class Multigrid {
     void choose_levels(const std::vector<double>& scale);
     // The matrix of a cell of level 0 with its held directions taken out, or of level 1 from its children.
     bool fine_matrix(std::size_t cell, double* out) const;
+    void held_matrix(std::size_t cell, float* out) const;
     const Eigen::Matrix3d* turn(std::size_t element) const {
         return system_.turn_of.empty() ? nullptr : &system_.turns[system_.turn_of[element]];
     }

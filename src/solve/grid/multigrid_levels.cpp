@@ -56,6 +56,22 @@ bool Multigrid::fine_matrix(std::size_t cell, double* out) const {
     return true;
 }
 
+// The same where directions are held along the axes alone: rows and columns left out.
+void Multigrid::held_matrix(std::size_t cell, float* out) const {
+    const auto e = static_cast<std::size_t>(system_.element_of[cell]);
+    const double* K = system_.kinds[system_.kind_of[e]].data();
+    const double scale = (*element_scale_)[e];
+    std::array<float, 24> keep{};
+    for (int a = 0; a < 8; ++a) {
+        const std::uint8_t mask = mask_[corner(*levels_[0], cell, a)];
+        for (int c = 0; c < 3; ++c)
+            keep[static_cast<std::size_t>(3 * a + c)] = (mask & (1U << c)) != 0 ? 0.0F : 1.0F;
+    }
+    for (std::size_t c = 0; c < 24; ++c)
+        for (std::size_t r = 0; r < 24; ++r)
+            out[24 * c + r] = keep[c] * keep[r] * static_cast<float>(scale * K[24 * c + r]);
+}
+
 bool Multigrid::first_matrix(int i, int j, int k, float* out) const {
     const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
     std::fill_n(out, size, 0.0F);
@@ -76,8 +92,12 @@ bool Multigrid::first_matrix(int i, int j, int k, float* out) const {
         if (e < 0) continue;
         any = true;
         if (cell_kind_[cell] == 2) {
-            if (!fine_matrix(cell, masked.data())) continue;
-            for (std::size_t n = 0; n < size; ++n) masked_float[n] = static_cast<float>(masked[n]);
+            if (matrix_free_ && slopes_.empty()) {
+                held_matrix(cell, masked_float.data());
+            } else {
+                if (!fine_matrix(cell, masked.data())) continue;
+                for (std::size_t n = 0; n < size; ++n) masked_float[n] = static_cast<float>(masked[n]);
+            }
             const std::vector<float>& p = interpolation_float_[static_cast<std::size_t>(child)];
             kernels_.add_child(dimension_, masked_float.data(), p.data(), out);
             continue;
@@ -364,6 +384,18 @@ void invert_block(const double* block, int d, double* out) {
 
 } // namespace
 
+namespace {
+
+// The 2 d values of two corners.
+inline void add_pair(int d, const float* from, float* to) {
+    if (d == 3)
+        for (int i = 0; i < 6; ++i) to[i] += from[i];
+    else
+        for (int i = 0; i < 4; ++i) to[i] += from[i];
+}
+
+} // namespace
+
 // The stencils of one plane of nodes, from the matrices of the cells below and above it.
 void Multigrid::gather_plane(Level& level, int k, const float* below, const float* above) {
     const int d = dimension_;
@@ -376,14 +408,16 @@ void Multigrid::gather_plane(Level& level, int k, const float* below, const floa
     {
         std::vector<float> sums(static_cast<std::size_t>(neighbours) * blocks * lanes);
         std::vector<float> packed(sums.size());
-        std::vector<float> local(sums.size() / lanes);
-        std::array<std::size_t, 64> neighbour_of{}; // by own corner and other corner
+        // By component, neighbour, component of the neighbour: neighbours along x stand side by side, as the
+        // corners do in a row of a cell's matrix.
+        std::vector<float> local(sums.size() / lanes + 8);
+        std::array<std::size_t, 32> neighbour_of{}; // by own corner and the first of two others
         for (int a = 0; a < corners_; ++a)
-            for (int b = 0; b < corners_; ++b) {
+            for (int b = 0; b < corners_; b += 2) {
                 int at = 0;
                 for (int axis = d - 1; axis >= 0; --axis)
                     at = 3 * at + 1 + ((b >> axis) & 1) - ((a >> axis) & 1);
-                neighbour_of[static_cast<std::size_t>(a * 8 + b)] = static_cast<std::size_t>(at);
+                neighbour_of[static_cast<std::size_t>(a * 4 + b / 2)] = static_cast<std::size_t>(at);
             }
 #pragma omp for schedule(static)
         for (int j = 0; j < level.nodes[1]; ++j) {
@@ -405,16 +439,20 @@ void Multigrid::gather_plane(Level& level, int k, const float* below, const floa
                             layer + (static_cast<std::size_t>(y) * static_cast<std::size_t>(level.cells[0]) +
                                      static_cast<std::size_t>(x)) *
                                         size;
-                        for (int b = 0; b < corners_; ++b) {
-                            float* to =
-                                local.data() + neighbour_of[static_cast<std::size_t>(a * 8 + b)] * blocks;
-                            const float* from = m + a * d * width_ + b * d;
-                            for (int c = 0; c < d; ++c)
-                                for (int e = 0; e < d; ++e) to[c * d + e] += from[c * width_ + e];
+                        for (int c = 0; c < d; ++c) {
+                            const float* from = m + (a * d + c) * width_;
+                            float* to = local.data() + c * neighbours * d;
+                            for (int pair = 0; pair < corners_ / 2; ++pair)
+                                add_pair(d, from + 2 * pair * d,
+                                         to + neighbour_of[static_cast<std::size_t>(a * 4 + pair)] *
+                                                  static_cast<std::size_t>(d));
                         }
                     }
-                    float* to = sums.data() + lane;
-                    for (std::size_t n = 0; n < local.size(); ++n) to[n * lanes] = local[n];
+                    const float* of = local.data();
+                    for (int c = 0; c < d; ++c)
+                        for (int n = 0; n < neighbours; ++n)
+                            for (int e = 0; e < d; ++e)
+                                sums[static_cast<std::size_t>(((n * d + c) * d + e) * lanes + lane)] = *of++;
                 }
                 // Scale each node's row by a power of two, so that half precision does.
                 const std::size_t place = row * chunks + chunk;
