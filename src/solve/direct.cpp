@@ -42,35 +42,18 @@ class DirectSolver : public LinearSolver {
     void prepare(const ElementSystem& system) {
         const auto start = Clock::now();
         system_ = system;
-        build_pattern();
-        if (system.order.size() == system.unknowns) {
-            std::vector<SuiteSparse_long> order(system.order.begin(), system.order.end());
-            common_.method[0].ordering = CHOLMOD_GIVEN;
-            factor_ = cholmod_l_analyze_p(matrix_, order.data(), nullptr, 0, &common_);
-        } else {
-            factor_ = cholmod_l_analyze(matrix_, &common_);
-        }
-        if (factor_ == nullptr || common_.status < CHOLMOD_OK) throw memory_error();
         cost_.method = "sparse Cholesky";
         cost_.unknowns = system.unknowns;
-        cost_.factor_bytes =
-            8.0 *
-            static_cast<double>(factor_->is_super ? factor_->xsize : static_cast<std::size_t>(common_.lnz));
-        cost_.factor_flops = common_.fl;
-        cost_.bytes = cost_.factor_bytes;
-        if (cost_.factor_bytes > options_.memory)
-            throw Error::numerics(
-                fmt::format(
-                    "the factorisation of {} unknowns needs {:.1f} GB and [run] memory allows {:.1f} GB",
-                    system.unknowns, cost_.factor_bytes / 1e9, options_.memory / 1e9),
-                "Write a larger cell size, use a symmetry plane, or raise memory if the machine has it");
-        choose_threads();
+        if (!options_.once) analyse(nullptr);
         cost_.prepare_seconds = seconds_since(start);
     }
 
     void update(const std::vector<double>& scale) override {
         const auto start = Clock::now();
-        assemble(scale);
+        if (options_.once)
+            analyse(&scale);
+        else
+            assemble(scale);
         cholmod_l_factorize(matrix_, factor_, &common_);
         if (common_.status == CHOLMOD_NOT_POSDEF ||
             (common_.status == CHOLMOD_OK && factor_->minor < factor_->n))
@@ -86,7 +69,7 @@ class DirectSolver : public LinearSolver {
 
     Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& /*exact*/) override {
         const auto start = Clock::now();
-        Eigen::MatrixXd rhs = loads;
+        Eigen::MatrixXd rhs = old_of_.empty() ? loads : turned(loads, false);
         cholmod_dense b{};
         b.nrow = static_cast<std::size_t>(rhs.rows());
         b.ncol = static_cast<std::size_t>(rhs.cols());
@@ -100,6 +83,7 @@ class DirectSolver : public LinearSolver {
         if (fine == 0 || solution_ == nullptr) throw memory_error();
         Eigen::MatrixXd out = Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(solution_->x),
                                                                 rhs.rows(), rhs.cols());
+        if (!old_of_.empty()) out = turned(out, true);
         if (!out.allFinite())
             throw Error::numerics("the solution is not finite",
                                   "Look for loads or material data of absurd size");
@@ -110,6 +94,76 @@ class DirectSolver : public LinearSolver {
     SolverCost cost() const override { return cost_; }
 
   private:
+    // Pattern (values too, where `scale` is given) and symbolic analysis.
+    void analyse(const std::vector<double>* scale) {
+        if (system_.order.size() == system_.unknowns && system_.unknowns > 0) {
+            // Unknowns are numbered as they are eliminated: the matrix needs no second copy in that order.
+            renumber(system_.order);
+            build_pattern(nullptr, false);
+            renumber(postorder());
+            cholmod_l_free_sparse(&matrix_, &common_);
+            common_.method[0].ordering = CHOLMOD_NATURAL;
+            common_.postorder = 0;
+        }
+        build_pattern(scale, true);
+        factor_ = cholmod_l_analyze(matrix_, &common_);
+        if (factor_ == nullptr || common_.status < CHOLMOD_OK) throw memory_error();
+        cost_.factor_bytes =
+            8.0 *
+            static_cast<double>(factor_->is_super ? factor_->xsize : static_cast<std::size_t>(common_.lnz));
+        cost_.factor_flops = common_.fl;
+        cost_.bytes = cost_.factor_bytes;
+        if (cost_.factor_bytes > options_.memory)
+            throw Error::numerics(
+                fmt::format(
+                    "the factorisation of {} unknowns needs {:.1f} GB and [run] memory allows {:.1f} GB",
+                    system_.unknowns, cost_.factor_bytes / 1e9, options_.memory / 1e9),
+                "Write a larger cell size, use a symmetry plane, or raise memory if the machine has it");
+        choose_threads();
+    }
+
+    // New numbers for the unknowns: order[new] = old.
+    template <class Order> void renumber(const Order& order) {
+        std::vector<std::int32_t> old_of(order.size());
+        std::vector<std::int32_t> new_of(order.size());
+        for (std::size_t n = 0; n < order.size(); ++n) {
+            const auto old = static_cast<std::size_t>(order[n]);
+            new_of[old] = static_cast<std::int32_t>(n);
+            old_of[n] = old_of_.empty() ? static_cast<std::int32_t>(old) : old_of_[old];
+        }
+        old_of_ = std::move(old_of);
+        for (std::int32_t& u : system_.dofs)
+            if (u >= 0) u = new_of[static_cast<std::size_t>(u)];
+    }
+
+    // Children before parents in the elimination tree, subtree by subtree.
+    std::vector<SuiteSparse_long> postorder() {
+        std::vector<SuiteSparse_long> parent(system_.unknowns);
+        std::vector<SuiteSparse_long> out(system_.unknowns);
+        // The tree is found from the upper triangle.
+        cholmod_sparse* upper = cholmod_l_transpose(matrix_, 0, &common_);
+        const bool fine = upper != nullptr && cholmod_l_etree(upper, parent.data(), &common_) != 0 &&
+                          cholmod_l_postorder(parent.data(), system_.unknowns, nullptr, out.data(),
+                                              &common_) == static_cast<SuiteSparse_long>(system_.unknowns);
+        if (upper != nullptr) cholmod_l_free_sparse(&upper, &common_);
+        if (!fine) throw memory_error();
+        return out;
+    }
+
+    // Rows in the order of elimination, or `back` in that of the system.
+    Eigen::MatrixXd turned(const Eigen::MatrixXd& in, bool back) const {
+        Eigen::MatrixXd out(in.rows(), in.cols());
+        for (Eigen::Index c = 0; c < in.cols(); ++c)
+            for (Eigen::Index r = 0; r < in.rows(); ++r) {
+                const Eigen::Index old = old_of_[static_cast<std::size_t>(r)];
+                if (back)
+                    out(old, c) = in(r, c);
+                else
+                    out(r, c) = in(old, c);
+            }
+        return out;
+    }
+
     // A second thread gains nothing on small factorisations, and its active waiting costs dearly next to
     // other load.
     void choose_threads() const {
@@ -117,8 +171,9 @@ class DirectSolver : public LinearSolver {
         openblas_set_num_threads(cost_.factor_flops < worth_threads ? 1 : threads_of(options_));
     }
 
-    // The lower triangle's pattern by columns, and where each entry of each element's lower triangle goes.
-    void build_pattern() {
+    // The lower triangle's pattern by columns: with values where `scale` is given, else, where `targets` are
+    // wanted, with where each entry of each element's lower triangle goes.
+    void build_pattern(const std::vector<double>* scale, bool targets) {
         const std::size_t n = system_.unknowns;
         // The elements of each unknown, with its place in them.
         struct Seat {
@@ -140,7 +195,10 @@ class DirectSolver : public LinearSolver {
                     seats[next[static_cast<std::size_t>(u)]++] = {static_cast<std::uint32_t>(e),
                                                                   static_cast<std::uint32_t>(i)};
         }
-        target_.assign(triangle.back(), nowhere);
+        targets = targets && scale == nullptr;
+        if (targets) target_.assign(triangle.back(), nowhere);
+        std::vector<double> values;
+        if (scale != nullptr) values.reserve(40 * n);
         std::vector<SuiteSparse_long> starts(n + 1, 0);
         std::vector<std::int32_t> indices;
         indices.reserve(40 * n);
@@ -167,13 +225,23 @@ class DirectSolver : public LinearSolver {
             const auto from = static_cast<SuiteSparse_long>(indices.size());
             for (std::size_t r = 0; r < rows.size(); ++r)
                 place_of[static_cast<std::size_t>(rows[r])] = from + static_cast<SuiteSparse_long>(r);
-            each([&](const Seat& seat, std::size_t i, std::size_t width, std::size_t row) {
-                // Columns of the element's lower triangle one after the other.
-                const std::size_t low = std::min<std::size_t>(seat.place, i);
-                const std::size_t high = std::max<std::size_t>(seat.place, i);
-                target_[triangle[seat.element] + low * width - low * (low + 1) / 2 + high] =
-                    static_cast<std::uint32_t>(place_of[row]);
-            });
+            if (scale != nullptr) {
+                values.resize(values.size() + rows.size(), 0.0);
+                each([&](const Seat& seat, std::size_t i, std::size_t /*width*/, std::size_t row) {
+                    values[static_cast<std::size_t>(place_of[row])] +=
+                        (*scale)[seat.element] *
+                        (*system_.matrix_of[seat.element])(static_cast<Eigen::Index>(i),
+                                                           static_cast<Eigen::Index>(seat.place));
+                });
+            }
+            if (targets)
+                each([&](const Seat& seat, std::size_t i, std::size_t width, std::size_t row) {
+                    // Columns of the element's lower triangle one after the other.
+                    const std::size_t low = std::min<std::size_t>(seat.place, i);
+                    const std::size_t high = std::max<std::size_t>(seat.place, i);
+                    target_[triangle[seat.element] + low * width - low * (low + 1) / 2 + high] =
+                        static_cast<std::uint32_t>(place_of[row]);
+                });
             for (const std::int32_t row : rows) place_of[static_cast<std::size_t>(row)] = -1;
             indices.insert(indices.end(), rows.begin(), rows.end());
             starts[c + 1] = static_cast<SuiteSparse_long>(indices.size());
@@ -186,7 +254,10 @@ class DirectSolver : public LinearSolver {
         if (matrix_ == nullptr) throw memory_error();
         std::copy(starts.begin(), starts.end(), static_cast<SuiteSparse_long*>(matrix_->p));
         std::copy(indices.begin(), indices.end(), static_cast<SuiteSparse_long*>(matrix_->i));
-        std::memset(matrix_->x, 0, indices.size() * sizeof(double));
+        if (scale != nullptr)
+            std::copy(values.begin(), values.end(), static_cast<double*>(matrix_->x));
+        else
+            std::memset(matrix_->x, 0, indices.size() * sizeof(double));
     }
 
     void assemble(const std::vector<double>& scale) {
@@ -202,7 +273,6 @@ class DirectSolver : public LinearSolver {
                     if (*target != nowhere) values[*target] += scale[e] * column[r];
             }
         }
-        if (options_.once) std::vector<std::uint32_t>().swap(target_);
     }
 
     Error memory_error() const {
@@ -216,6 +286,7 @@ class DirectSolver : public LinearSolver {
     SolverOptions options_;
     ElementSystem system_;
     std::vector<std::uint32_t> target_;
+    std::vector<std::int32_t> old_of_; // where unknowns have new numbers: the system's own
     cholmod_common common_{};
     cholmod_sparse* matrix_ = nullptr;
     cholmod_factor* factor_ = nullptr;

@@ -4,6 +4,9 @@
 #include "base/error.hpp"
 
 #include <algorithm>
+#ifdef __GLIBC__
+#include <malloc.h>
+#endif
 #include <tuple>
 
 namespace upright::grid {
@@ -17,6 +20,13 @@ constexpr double cycle_seconds = 2.8e-8;   // an unknown of the block
 constexpr double around_seconds = 2.0e-7;  // an unknown of the block: the levels of the voids
 constexpr double unknown_seconds = 8.0e-6; // an unknown of the members
 constexpr double factor_seconds = 4.0e-10; // an operation
+
+// Returns what was freed to the machine, where the allocator would keep it.
+void give_back() {
+#ifdef __GLIBC__
+    malloc_trim(0);
+#endif
+}
 
 } // namespace
 
@@ -83,8 +93,6 @@ bool Multigrid::strengthen(double cycles) {
     }
     system = {};
     std::vector<double>().swap(scale);
-    // The last level is not asked for before the next update makes it anew.
-    std::vector<float>().swap(levels_.back()->matrices);
     GridSystem& around = exact->void_system;
     around.dimension = 3;
     around.cells = system_.cells;
@@ -96,6 +104,8 @@ bool Multigrid::strengthen(double cycles) {
     for (std::size_t f = 0; f < unknown_of.size(); ++f)
         if (unknown_of[f] >= 0 || (mask_[f / 3] & (1U << f % 3)) != 0)
             around.unknown_of[f] = GridSystem::held;
+    std::vector<std::int32_t>().swap(unknown_of);
+    give_back();
     double most = 0.0;
     for (std::size_t cell = 0; cell < cell_kind_.size(); ++cell)
         if (around.element_of[cell] >= 0)
@@ -103,10 +113,14 @@ bool Multigrid::strengthen(double cycles) {
     if (most > 0.0) {
         exact->void_stiffness = most;
         exact->voids = std::make_unique<Multigrid>(around, options_);
+        std::vector<std::int32_t>().swap(around.unknown_of); // nothing asks for it any more
         std::vector<double> soft = last_scale_;
         for (double& s : soft) s /= most;
         exact->voids->update(soft);
     }
+    // The coarse levels are not asked for before the next update makes them anew.
+    levels_.resize(1);
+    give_back();
     exact_ = std::move(exact);
     return true;
 }
