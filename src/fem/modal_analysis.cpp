@@ -427,14 +427,16 @@ ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<doub
             }
         }
     };
-    fill(0);
-    const Eigen::VectorXd along_x = mass_times(motion[0], density, c.lumped);
-    out.mass = motion[0].dot(along_x);
-    for (std::size_t f = 0; f < model_.freedoms(); ++f) {
-        const Model::Spot spot = model_.spot(f);
-        if (spot.component == 0) out.center += along_x[static_cast<Eigen::Index>(f)] * spot.at / out.mass;
+    if (accuracy.masses) {
+        fill(0);
+        const Eigen::VectorXd along_x = mass_times(motion[0], density, c.lumped);
+        out.mass = motion[0].dot(along_x);
+        for (std::size_t f = 0; f < model_.freedoms(); ++f) {
+            const Model::Spot spot = model_.spot(f);
+            if (spot.component == 0) out.center += along_x[static_cast<Eigen::Index>(f)] * spot.at / out.mass;
+        }
     }
-    for (int a = 0; a < 6; ++a) {
+    for (int a = 0; a < 6 && accuracy.masses; ++a) {
         fill(a);
         Eigen::VectorXd& r = motion[static_cast<std::size_t>(a)];
         const Eigen::VectorXd f = mass_times(r, density, c.lumped);
@@ -447,7 +449,8 @@ ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<doub
         const double lambda = pairs.values[i];
         mode.frequency = std::sqrt(std::max(lambda, 0.0)) / (2.0 * pi);
         mode.shape = t.expand(pairs.vectors.col(i), false);
-        for (std::size_t a = 0; a < 6; ++a) mode.participation[a] = mode.shape.dot(motion[a]);
+        for (std::size_t a = 0; a < 6 && accuracy.masses; ++a)
+            mode.participation[a] = mode.shape.dot(motion[a]);
         const bool rigid =
             std::abs(lambda) < found.rigid_below && static_cast<int>(out.rigid.size()) < out.free_motions;
         if (rigid) {

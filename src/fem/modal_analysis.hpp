@@ -42,6 +42,7 @@ struct ModalResult {
 struct ModalAccuracy {
     double tolerance = 1e-4; // of the residual: see lobpcg.hpp; a factorisation is exact
     bool warm = false;
+    bool masses = true; // mass, its centre and what each mode moves of it are found too
 };
 
 class ModalAnalysis {

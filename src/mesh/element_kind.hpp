@@ -41,6 +41,22 @@ struct KindTraits {
 };
 const KindTraits& traits(ElementKind kind);
 
+// Displacement components of a node, as the traits have it: asked for in inner loops.
+constexpr int freedoms_of_node(ElementKind kind) {
+    switch (kind) {
+    case ElementKind::Tri3:
+    case ElementKind::Tri6:
+    case ElementKind::Quad4:
+    case ElementKind::Quad8:
+        return 2;
+    case ElementKind::ShellTri3:
+    case ElementKind::ShellQuad4:
+        return 6;
+    default:
+        return 3;
+    }
+}
+
 // The kind with the same corners and nothing between them.
 ElementKind first_order(ElementKind kind);
 

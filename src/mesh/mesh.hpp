@@ -85,7 +85,7 @@ struct Mesh {
     // Coordinates of a node: 2 in a plane mesh, else 3.
     int dimension() const { return kinds.empty() ? 3 : traits(kinds.front()).space; }
     // Displacement components of a node: as many, or 6 with the rotations of a shell.
-    int freedoms() const { return kinds.empty() ? 3 : traits(kinds.front()).freedoms; }
+    int freedoms() const { return kinds.empty() ? 3 : freedoms_of_node(kinds.front()); }
     NodeRange nodes_of(ElementId e) const {
         return {connectivity.data() + starts[index(e)], connectivity.data() + starts[index(e) + 1]};
     }

@@ -203,6 +203,7 @@ class Loop {
             out.statics.energy *= 0.01; // local measures feel the error sooner than the energy does
         out.statics.warm = true;
         out.modals.tolerance = modal_loose;
+        out.modals.masses = false;
         out.modals.warm = true;
         return out;
     }

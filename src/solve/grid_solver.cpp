@@ -2,6 +2,7 @@
 
 #include "base/blocks.hpp"
 #include "base/error.hpp"
+#include "base/instruction_sets.hpp"
 #include "solve/stopwatch.hpp"
 
 #include <Eigen/Cholesky>
@@ -17,14 +18,16 @@ constexpr std::size_t nowhere = static_cast<std::size_t>(-1);
 constexpr std::size_t most_beyond = 60; // unknowns beyond the lattice: each costs a vector
 constexpr int cycles_of_motion = 3;
 
-double dot(const float* a, const float* b, std::size_t n, int threads) {
-    const auto part = [&](std::size_t from, std::size_t to) {
-        double sum = 0.0;
+UPRIGHT_CLONES double dot_part(const float* a, const float* b, std::size_t from, std::size_t to) {
+    double sum = 0.0;
 #pragma omp simd reduction(+ : sum)
-        for (std::size_t i = from; i < to; ++i) sum += static_cast<double>(a[i]) * static_cast<double>(b[i]);
-        return sum;
-    };
-    return sum_of_blocks(n, part, threads);
+    for (std::size_t i = from; i < to; ++i) sum += static_cast<double>(a[i]) * static_cast<double>(b[i]);
+    return sum;
+}
+
+double dot(const float* a, const float* b, std::size_t n, int threads) {
+    return sum_of_blocks(
+        n, [&](std::size_t from, std::size_t to) { return dot_part(a, b, from, to); }, threads);
 }
 
 } // namespace

@@ -1,5 +1,6 @@
 #include "solve/lobpcg.hpp"
 
+#include "base/instruction_sets.hpp"
 #include "solve/linear_solver.hpp"
 
 #include <Eigen/Dense>
@@ -42,16 +43,69 @@ Eigen::MatrixXd gram(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b) {
     return out;
 }
 
+// Long columns `b` (`rows` by `inner`) times a small matrix `c` (`inner` by `columns`), added to keep * `a`.
+struct ColumnSum {
+    const double* b = nullptr;
+    std::size_t rows = 0, inner = 0;
+    const double* c = nullptr;
+    std::size_t columns = 0;
+    double keep = 0.0;
+    double* a = nullptr;
+};
+
+// Sixteen rows of `Many` columns, which stay in registers.
+template <int Many>
+inline __attribute__((always_inline)) void add_some_columns(const ColumnSum& s, std::size_t row,
+                                                            std::size_t column) {
+    Eight sums[Many][2] = {};
+    const double* c = s.c + column * s.inner;
+    for (std::size_t k = 0; k < s.inner; ++k) {
+        const Eight* b = reinterpret_cast<const Eight*>(s.b + k * s.rows + row);
+        const Eight first = b[0];
+        const Eight second = b[1];
+#pragma GCC unroll 8
+        for (int m = 0; m < Many; ++m) {
+            const double by = c[static_cast<std::size_t>(m) * s.inner + k];
+            sums[m][0] += by * first;
+            sums[m][1] += by * second;
+        }
+    }
+    for (int m = 0; m < Many; ++m) {
+        Eight* to = reinterpret_cast<Eight*>(s.a + (column + static_cast<std::size_t>(m)) * s.rows + row);
+        for (int h = 0; h < 2; ++h) to[h] = s.keep == 0.0 ? sums[m][h] : s.keep * to[h] + sums[m][h];
+    }
+}
+
+UPRIGHT_CLONES void add_columns(const ColumnSum& s, std::size_t from, std::size_t to) {
+    std::size_t row = from;
+    for (; row + 16 <= to; row += 16) {
+        std::size_t column = 0;
+        for (; column + 8 <= s.columns; column += 8) add_some_columns<8>(s, row, column);
+        for (; column + 4 <= s.columns; column += 4) add_some_columns<4>(s, row, column);
+        for (; column < s.columns; ++column) add_some_columns<1>(s, row, column);
+    }
+    for (std::size_t column = 0; column < s.columns; ++column)
+        for (std::size_t r = row; r < to; ++r) {
+            double sum = 0.0;
+            for (std::size_t k = 0; k < s.inner; ++k) sum += s.b[k * s.rows + r] * s.c[column * s.inner + k];
+            double& out = s.a[column * s.rows + r];
+            out = s.keep == 0.0 ? sum : s.keep * out + sum;
+        }
+}
+
 // a = keep * a + factor * b * c, by rows in place.
 void accumulate(double keep, Eigen::MatrixXd& a, double factor, const Eigen::MatrixXd& b,
                 const Eigen::MatrixXd& c) {
     if (b.cols() == 0 || c.cols() == 0) return;
     const Eigen::Index n = a.rows();
+    const Eigen::MatrixXd by = factor * c;
+    const ColumnSum sum{b.data(),  static_cast<std::size_t>(n),        static_cast<std::size_t>(b.cols()),
+                        by.data(), static_cast<std::size_t>(c.cols()), keep,
+                        a.data()};
 #pragma omp parallel for schedule(static)
     for (Eigen::Index from = 0; from < n; from += rows_a_block)
-        cblas_dgemm(CblasColMajor, CblasNoTrans, CblasNoTrans, whole(std::min(rows_a_block, n - from)),
-                    whole(c.cols()), whole(b.cols()), factor, b.data() + from, whole(n), c.data(),
-                    whole(c.rows()), keep, a.data() + from, whole(n));
+        add_columns(sum, static_cast<std::size_t>(from),
+                    static_cast<std::size_t>(std::min(n, from + rows_a_block)));
 }
 
 void subtract(Eigen::MatrixXd& a, const Eigen::MatrixXd& b, const Eigen::MatrixXd& c) {
