@@ -15,7 +15,7 @@ namespace upright {
 namespace {
 
 // Measured on two cores of 2.5 GHz: docs/performance.md.
-constexpr double grid_setup_seconds = 8e-8;     // an unknown
+constexpr double grid_setup_seconds = 5e-8;     // an unknown
 constexpr double grid_iteration_seconds = 3e-8; // an unknown and right-hand side
 constexpr double grid_bytes = 75.0;             // an unknown
 constexpr double grid_bytes_more = 50.0;        // for each further right-hand side

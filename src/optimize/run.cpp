@@ -18,6 +18,9 @@ namespace {
 constexpr double sharpest = 16.0;
 // The energy of the error, as a share, that is allowed while densities still move.
 constexpr double loose = 1e-6;
+// Of small models, where it costs next to nothing: errors of the solves would lead to a slightly other design.
+constexpr double close = 1e-8;
+constexpr std::size_t small_model = 100000; // freedoms
 constexpr double modal_loose = 1e-3;
 // The compliance that a run for stress stays below, as a multiple of that of the full solid: without it the
 // design falls apart into soft cells that carry no stress.
@@ -198,7 +201,8 @@ class Loop {
     // The smaller the steps, the closer the look.
     MeasureAccuracy accuracy(double change) const {
         MeasureAccuracy out;
-        out.statics.energy = std::clamp(loose * change / 0.05, 0.01 * loose, loose);
+        const double most = analysis_.model().freedoms() < small_model ? close : loose;
+        out.statics.energy = std::clamp(most * change / 0.05, 0.01 * most, most);
         if (problem_.method != Method::Criteria && (problem_.has_stress || problem_.has_frequency))
             out.statics.energy *= 0.01; // local measures feel the error sooner than the energy does
         out.statics.warm = true;
