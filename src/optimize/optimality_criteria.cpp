@@ -202,8 +202,13 @@ CriteriaStep criteria_step(const std::vector<double>& x, const std::vector<doubl
     double last_value = 0.0;
     for (int i = 0; i < most_corrections; ++i) {
         root = linear(target);
-        if (root.found != Found::Met) break;
         const double value = bound.exact(steps.at(root.multiplier));
+        if (root.found != Found::Met) {
+            out.correction = {};
+            // As far as the move limits let it come, unless the exact material says otherwise.
+            if ((value > bound.limit) == (root.found == Found::OutOfReach)) return result(root);
+            break;
+        }
         if (i == 0) out.correction.missed = value - bound.constant - target;
         const double error = value - bound.limit;
         if (std::abs(error) <= exact_tolerance * size) return result(root);

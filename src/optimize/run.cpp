@@ -18,7 +18,8 @@ namespace {
 constexpr double sharpest = 16.0;
 // The energy of the error, as a share, that is allowed while densities still move.
 constexpr double loose = 1e-6;
-// Of small models, where it costs next to nothing: errors of the solves would lead to a slightly other design.
+// Of small models, where it costs next to nothing: errors of the solves would lead to a slightly other
+// design.
 constexpr double close = 1e-8;
 constexpr std::size_t small_model = 100000; // freedoms
 constexpr double modal_loose = 1e-3;

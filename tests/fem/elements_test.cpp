@@ -71,6 +71,10 @@ class Elements : public ::testing::TestWithParam<int> {
 
 } // namespace
 
+TEST_P(Elements, NodesHaveTheFreedomsOfTheirTraits) {
+    EXPECT_EQ(freedoms_of_node(kind()), traits(kind()).freedoms);
+}
+
 TEST_P(Elements, HaveExactlyTheRigidBodyModes) {
     const Mesh mesh = one_element(kind());
     const Eigen::MatrixXd K =

@@ -105,7 +105,9 @@ TEST(OptimalityCriteria, MeetABoundOnMaterialThatIsNotLinear) {
         EXPECT_LT(before, 6);
         // Out of reach, and beyond need.
         bound.limit = 0.1 * material(x);
-        EXPECT_FALSE(criteria_step(x, benefit, cost, bound, 0.1, 1.0).met);
+        const CriteriaStep far = criteria_step(x, benefit, cost, bound, 0.1, 1.0);
+        EXPECT_FALSE(far.met);
+        for (std::size_t i = 0; i < x.size(); ++i) EXPECT_NEAR(far.x[i], x[i] - 0.1, 1e-12);
         bound.limit = 10.0 * material(x);
         EXPECT_TRUE(criteria_step(x, benefit, cost, bound, 0.1, 1.0).met);
     }
