@@ -1,5 +1,6 @@
 #include "solve/aggregation.hpp"
 
+#include "base/instruction_sets.hpp"
 #include "solve/chebyshev.hpp"
 #include "solve/stopwatch.hpp"
 
@@ -59,10 +60,83 @@ Rows transposed(const Rows& m) {
     return out;
 }
 
-// a * b, row by row with a dense row of sums (Gustavson 1978); columns ascending.
-Rows product(const Rows& a, const Rows& b, int threads) {
+// Columns that belong together: those of one node, or the motions of one aggregate.
+struct ColumnGroups {
+    std::vector<std::int32_t> of;    // by column
+    std::vector<std::int32_t> first; // by group: its first column, and the end
+};
+
+// From the group of each column, which do not decrease. Where some row of `b` has a part of a group alone
+// every column is its own.
+ColumnGroups groups_of(const Rows& b, const std::vector<std::int32_t>& node_of) {
+    ColumnGroups out;
+    const auto begin = [&] {
+        out.of.clear();
+        out.first.clear();
+    };
+    for (std::size_t c = 0; c < b.columns; ++c) {
+        if (c == 0 || node_of[c] != node_of[c - 1]) out.first.push_back(static_cast<std::int32_t>(c));
+        out.of.push_back(static_cast<std::int32_t>(out.first.size()) - 1);
+    }
+    out.first.push_back(static_cast<std::int32_t>(b.columns));
+    for (std::size_t r = 0; r < b.rows(); ++r)
+        for (std::size_t k = b.starts[r]; k < b.starts[r + 1];) {
+            const auto g = static_cast<std::size_t>(out.of[static_cast<std::size_t>(b.at[k])]);
+            const auto count = static_cast<std::size_t>(out.first[g + 1] - out.first[g]);
+            if (b.at[k] != out.first[g] || k + count > b.starts[r + 1] ||
+                b.at[k + count - 1] != out.first[g + 1] - 1) {
+                begin();
+                for (std::size_t c = 0; c <= b.columns; ++c) {
+                    if (c < b.columns) out.of.push_back(static_cast<std::int32_t>(c));
+                    out.first.push_back(static_cast<std::int32_t>(c));
+                }
+                return out;
+            }
+            k += count;
+        }
+    return out;
+}
+
+constexpr std::size_t most_rows_together = 6;
+
+// Adds rows of one pattern times b. The sums of a group stand together, row after row of it.
+UPRIGHT_CLONES void add_rows(const Rows& b, const ColumnGroups& groups, const std::int32_t* at,
+                             const double* values, std::size_t length, std::size_t many, std::uint8_t* there,
+                             std::vector<std::int32_t>& found, double* sums) {
+    for (std::size_t k = 0; k < length; ++k) {
+        const auto middle = static_cast<std::size_t>(at[k]);
+        for (std::size_t l = b.starts[middle]; l < b.starts[middle + 1];) {
+            const auto c = static_cast<std::size_t>(b.at[l]);
+            const auto g = static_cast<std::size_t>(groups.of[c]);
+            const auto count = static_cast<std::size_t>(groups.first[g + 1] - groups.first[g]);
+            if (there[g] == 0) {
+                there[g] = 1;
+                found.push_back(static_cast<std::int32_t>(g));
+            }
+            const double* with = b.value.data() + l;
+            double* sum = sums + c * most_rows_together;
+            if (count == 6) {
+                for (std::size_t m = 0; m < many; ++m, sum += 6) {
+                    const double v = values[k + m * length];
+                    for (int i = 0; i < 6; ++i) sum[i] += v * with[i];
+                }
+            } else {
+                for (std::size_t m = 0; m < many; ++m, sum += count) {
+                    const double v = values[k + m * length];
+                    for (std::size_t i = 0; i < count; ++i) sum[i] += v * with[i];
+                }
+            }
+            l += count;
+        }
+    }
+}
+
+// a * b, row by row with dense rows of sums (Gustavson 1978): rows of one pattern together, columns by
+// groups; columns ascending. `node_of`: the group of each column of b.
+Rows product(const Rows& a, const Rows& b, const std::vector<std::int32_t>& node_of, int threads) {
     Rows out;
     out.columns = b.columns;
+    const ColumnGroups groups = groups_of(b, node_of);
     const std::size_t n = a.rows();
     const int parts = std::max(1, threads) * 4;
     struct Part {
@@ -71,38 +145,49 @@ Rows product(const Rows& a, const Rows& b, int threads) {
         std::vector<double> value;
     };
     std::vector<Part> pieces(static_cast<std::size_t>(parts));
+    const auto alike = [&](std::size_t r, std::size_t other) {
+        const std::size_t count = a.starts[r + 1] - a.starts[r];
+        return a.starts[other + 1] - a.starts[other] == count &&
+               std::equal(a.at.begin() + static_cast<std::ptrdiff_t>(a.starts[r]),
+                          a.at.begin() + static_cast<std::ptrdiff_t>(a.starts[r + 1]),
+                          a.at.begin() + static_cast<std::ptrdiff_t>(a.starts[other]));
+    };
 #pragma omp parallel num_threads(threads)
     {
-        std::vector<double> sum(b.columns, 0.0);
-        std::vector<std::uint8_t> there(b.columns, 0);
+        std::vector<double> sums(b.columns * most_rows_together, 0.0);
+        std::vector<std::uint8_t> there(groups.first.size(), 0);
         std::vector<std::int32_t> found;
 #pragma omp for schedule(dynamic)
         for (int p = 0; p < parts; ++p) {
             Part& piece = pieces[static_cast<std::size_t>(p)];
             const std::size_t from = n * static_cast<std::size_t>(p) / static_cast<std::size_t>(parts);
             const std::size_t to = n * static_cast<std::size_t>(p + 1) / static_cast<std::size_t>(parts);
-            for (std::size_t r = from; r < to; ++r) {
+            for (std::size_t r = from; r < to;) {
+                std::size_t many = 1;
+                while (many < most_rows_together && r + many < to && alike(r, r + many)) ++many;
                 found.clear();
-                for (std::size_t k = a.starts[r]; k < a.starts[r + 1]; ++k) {
-                    const auto middle = static_cast<std::size_t>(a.at[k]);
-                    const double v = a.value[k];
-                    for (std::size_t l = b.starts[middle]; l < b.starts[middle + 1]; ++l) {
-                        const auto c = static_cast<std::size_t>(b.at[l]);
-                        if (there[c] == 0) {
-                            there[c] = 1;
-                            found.push_back(b.at[l]);
-                        }
-                        sum[c] += v * b.value[l];
-                    }
-                }
+                const std::size_t length = a.starts[r + 1] - a.starts[r];
+                add_rows(b, groups, a.at.data() + a.starts[r], a.value.data() + a.starts[r], length, many,
+                         there.data(), found, sums.data());
                 std::sort(found.begin(), found.end());
-                for (const std::int32_t c : found) {
-                    piece.at.push_back(c);
-                    piece.value.push_back(sum[static_cast<std::size_t>(c)]);
-                    sum[static_cast<std::size_t>(c)] = 0.0;
-                    there[static_cast<std::size_t>(c)] = 0;
+                for (std::size_t m = 0; m < many; ++m) {
+                    const std::size_t begun = piece.at.size();
+                    for (const std::int32_t g : found) {
+                        const auto first =
+                            static_cast<std::size_t>(groups.first[static_cast<std::size_t>(g)]);
+                        const auto count =
+                            static_cast<std::size_t>(groups.first[static_cast<std::size_t>(g) + 1]) - first;
+                        double* sum = sums.data() + first * most_rows_together + m * count;
+                        for (std::size_t i = 0; i < count; ++i) {
+                            piece.at.push_back(static_cast<std::int32_t>(first + i));
+                            piece.value.push_back(sum[i]);
+                            sum[i] = 0.0;
+                        }
+                    }
+                    piece.counts.push_back(piece.at.size() - begun);
                 }
-                piece.counts.push_back(found.size());
+                for (const std::int32_t g : found) there[static_cast<std::size_t>(g)] = 0;
+                r += many;
             }
         }
     }
@@ -386,7 +471,7 @@ void AggregationOperator::update(const std::vector<double>& scale) {
         }
         if (tentative.columns * 10 > fine.A.rows() * 9) break; // no coarsening any more
         // One step of Jacobi smooths it.
-        Rows P = product(fine.A, tentative, threads_);
+        Rows P = product(fine.A, tentative, coarse->node_of, threads_);
         const double omega = 4.0 / 3.0 / fine.bound;
         for (std::size_t r = 0; r < P.rows(); ++r) {
             std::size_t own = tentative.starts[r];
@@ -399,7 +484,8 @@ void AggregationOperator::update(const std::vector<double>& scale) {
         }
         fine.P = std::move(P);
         fine.R = transposed(fine.P);
-        coarse->A = product(fine.R, product(fine.A, fine.P, threads_), threads_);
+        coarse->A =
+            product(fine.R, product(fine.A, fine.P, coarse->node_of, threads_), coarse->node_of, threads_);
         coarse->nodes = fine.aggregates;
         coarse->motions.resize(column, motions);
         for (Eigen::Index c = 0; c < column; ++c)
