@@ -10,6 +10,7 @@
 #include <chrono>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <future>
 #include <omp.h>
 
 namespace upright::cli {
@@ -30,8 +31,16 @@ class RunObserver : public OptimizeObserver {
         progress_.iteration(state);
         folder_.write_history(study_, state.history);
         if (!keeps(state.iteration)) return;
-        folder_.write_step(state);
-        folder_.write_checkpoint(state);
+        // Steps and checkpoints are written while the next iteration is worked on, one after the other.
+        wait();
+        writing_ = std::async(std::launch::async, [this, kept = state] {
+            folder_.write_step(kept);
+            folder_.write_checkpoint(kept);
+        });
+    }
+    // Until all is written. Throws what kept it from being written.
+    void wait() {
+        if (writing_.valid()) writing_.get();
     }
     bool keeps(int iteration) const override {
         return iteration == 1 || iteration % study_.run.keep_every == 0;
@@ -42,6 +51,7 @@ class RunObserver : public OptimizeObserver {
     const RunFolder& folder_;
     Console& console_;
     Progress progress_;
+    std::future<void> writing_; // waits in its destructor
 };
 
 // What must be right before a run begins. Returns how many doubts there are.
@@ -238,6 +248,7 @@ int run_optimize(const Invocation& in, Console& console) {
         else if (study.run.coarse_first)
             begin.density = coarse_start(study, model, observer);
         result = optimize(study, analysis, observer, begin);
+        observer.wait();
         cost = analysis.cost();
         folder.write_step(result.state);
         folder.write_checkpoint(result.state);
