@@ -202,10 +202,12 @@ class Loop {
     // The smaller the steps, the closer the look.
     MeasureAccuracy accuracy(double change) const {
         MeasureAccuracy out;
-        const double most = analysis_.model().freedoms() < small_model ? close : loose;
+        // Local measures feel the error sooner than the energy does.
+        const bool local =
+            problem_.method != Method::Criteria && (problem_.has_stress || problem_.has_frequency);
+        const bool small = analysis_.model().freedoms() < small_model;
+        const double most = local || small ? close : loose;
         out.statics.energy = std::clamp(most * change / 0.05, 0.01 * most, most);
-        if (problem_.method != Method::Criteria && (problem_.has_stress || problem_.has_frequency))
-            out.statics.energy *= 0.01; // local measures feel the error sooner than the energy does
         out.statics.warm = true;
         out.modals.tolerance = modal_loose;
         out.modals.masses = false;
