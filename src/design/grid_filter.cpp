@@ -78,7 +78,7 @@ GridFilter::GridFilter(const Model& model, const std::vector<std::int32_t>& vari
         const int count = a < axes ? grid_.count[axis] : 1;
         // A filter wider than the part reaches every cell and image of it once.
         reach_[axis] = a < axes ? std::min(static_cast<int>(radius / grid_.cell[a]), 2 * count) : 0;
-        padded_[axis] = static_cast<std::size_t>(count + 2 * reach_[axis]);
+        padded_[axis] = static_cast<std::size_t>(count) + 2 * static_cast<std::size_t>(reach_[axis]);
         for (int p = -reach_[axis]; p < count + reach_[axis]; ++p) {
             int at = p;
             if (at < 0 && grid_.symmetric[axis][0]) at = -1 - at;

@@ -127,12 +127,13 @@ BoxEnergies::BoxEnergies(const Mesh& mesh, const ShapeClasses& classes,
         const Eigen::MatrixXd B = grid::hadamard_of_cell(K);
         Eigen::MatrixXd rest = B;
         blocks_.emplace_back();
+        std::size_t at = 0;
         for (int block = 0; block < 8; ++block)
             for (int r = 0; r < 3; ++r)
-                for (int c = 0; c < 3; ++c) {
+                for (int c = 0; c < 3; ++c, ++at) {
                     const int row = 3 * (block ^ (1 << r)) + r;
                     const int column = 3 * (block ^ (1 << c)) + c;
-                    blocks_.back()[static_cast<std::size_t>(9 * block + 3 * r + c)] = B(row, column);
+                    blocks_.back()[at] = B(row, column);
                     rest(row, column) = 0.0;
                 }
         if (rest.cwiseAbs().maxCoeff() > 1e-13 * B.cwiseAbs().maxCoeff()) return;
