@@ -435,13 +435,13 @@ ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<doub
             const Model::Spot spot = model_.spot(f);
             if (spot.component == 0) out.center += along_x[static_cast<Eigen::Index>(f)] * spot.at / out.mass;
         }
-    }
-    for (int a = 0; a < 6 && accuracy.masses; ++a) {
-        fill(a);
-        Eigen::VectorXd& r = motion[static_cast<std::size_t>(a)];
-        const Eigen::VectorXd f = mass_times(r, density, c.lumped);
-        out.moved_mass[static_cast<std::size_t>(a)] = r.dot(f);
-        r = f; // from here on the mass times the motion
+        for (int a = 0; a < 6; ++a) {
+            fill(a);
+            Eigen::VectorXd& r = motion[static_cast<std::size_t>(a)];
+            const Eigen::VectorXd f = mass_times(r, density, c.lumped);
+            out.moved_mass[static_cast<std::size_t>(a)] = r.dot(f);
+            r = f; // from here on the mass times the motion
+        }
     }
 
     for (Eigen::Index i = 0; i < pairs.values.size(); ++i) {

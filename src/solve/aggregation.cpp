@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <numeric>
 
 namespace upright {
 
@@ -70,10 +71,6 @@ struct ColumnGroups {
 // every column is its own.
 ColumnGroups groups_of(const Rows& b, const std::vector<std::int32_t>& node_of) {
     ColumnGroups out;
-    const auto begin = [&] {
-        out.of.clear();
-        out.first.clear();
-    };
     for (std::size_t c = 0; c < b.columns; ++c) {
         if (c == 0 || node_of[c] != node_of[c - 1]) out.first.push_back(static_cast<std::int32_t>(c));
         out.of.push_back(static_cast<std::int32_t>(out.first.size()) - 1);
@@ -85,11 +82,10 @@ ColumnGroups groups_of(const Rows& b, const std::vector<std::int32_t>& node_of) 
             const auto count = static_cast<std::size_t>(out.first[g + 1] - out.first[g]);
             if (b.at[k] != out.first[g] || k + count > b.starts[r + 1] ||
                 b.at[k + count - 1] != out.first[g + 1] - 1) {
-                begin();
-                for (std::size_t c = 0; c <= b.columns; ++c) {
-                    if (c < b.columns) out.of.push_back(static_cast<std::int32_t>(c));
-                    out.first.push_back(static_cast<std::int32_t>(c));
-                }
+                out.of.resize(b.columns);
+                out.first.resize(b.columns + 1);
+                std::iota(out.of.begin(), out.of.end(), 0);
+                std::iota(out.first.begin(), out.first.end(), 0);
                 return out;
             }
             k += count;

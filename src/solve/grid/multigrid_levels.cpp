@@ -84,10 +84,7 @@ bool Multigrid::first_matrix(int i, int j, int k, float* out) const {
         const int y = 2 * j + ((child >> 1) & 1);
         const int z = dimension_ == 3 ? 2 * k + (child >> 2) : 0;
         if (x >= fine.cells[0] || y >= fine.cells[1] || z >= fine.cells[2]) continue;
-        const std::size_t cell = (static_cast<std::size_t>(z) * static_cast<std::size_t>(fine.cells[1]) +
-                                  static_cast<std::size_t>(y)) *
-                                     static_cast<std::size_t>(fine.cells[0]) +
-                                 static_cast<std::size_t>(x);
+        const std::size_t cell = fine.cell(x, y, z);
         const std::int32_t e = system_.element_of[cell];
         if (e < 0) continue;
         any = true;
@@ -755,11 +752,7 @@ void Multigrid::second_matrix(int i, int j, int k, float* out) const {
         const int y = 2 * j + ((child >> 1) & 1);
         const int z = 2 * k + (child >> 2);
         if (x >= middle.cells[0] || y >= middle.cells[1] || z >= middle.cells[2]) continue;
-        const std::size_t cell = (static_cast<std::size_t>(z) * static_cast<std::size_t>(middle.cells[1]) +
-                                  static_cast<std::size_t>(y)) *
-                                     static_cast<std::size_t>(middle.cells[0]) +
-                                 static_cast<std::size_t>(x);
-        const std::int32_t special = middle.special_of[cell];
+        const std::int32_t special = middle.special_of[middle.cell(x, y, z)];
         special_at[static_cast<std::size_t>(child)] = special;
         if (special >= 0) continue;
         for (int grand = 0; grand < 8; ++grand) {
@@ -767,11 +760,7 @@ void Multigrid::second_matrix(int i, int j, int k, float* out) const {
             const int v = 2 * y + ((grand >> 1) & 1);
             const int w = 2 * z + (grand >> 2);
             if (u >= fine.cells[0] || v >= fine.cells[1] || w >= fine.cells[2]) continue;
-            const std::int32_t e =
-                system_.element_of[(static_cast<std::size_t>(w) * static_cast<std::size_t>(fine.cells[1]) +
-                                    static_cast<std::size_t>(v)) *
-                                       static_cast<std::size_t>(fine.cells[0]) +
-                                   static_cast<std::size_t>(u)];
+            const std::int32_t e = system_.element_of[fine.cell(u, v, w)];
             if (e < 0) continue;
             scales[count] = static_cast<float>((*element_scale_)[static_cast<std::size_t>(e)]);
             matrices[count++] = grandchild_[system_.kind_of[static_cast<std::size_t>(e)]].data() +

@@ -44,7 +44,7 @@ bool Multigrid::strengthen(double cycles) {
         return false;
     const Level& fine = *levels_[0];
     auto exact = std::make_unique<Exact>();
-    ElementSystem& system = exact->system;
+    ElementSystem system;
     std::vector<std::int32_t> unknown_of(mask_.size() * 3, -1);
     std::vector<std::size_t> cells;
     for (std::size_t cell = 0; cell < cell_kind_.size(); ++cell) {

@@ -53,6 +53,12 @@ struct Multigrid::Level {
         return static_cast<std::size_t>(cells[0]) * static_cast<std::size_t>(cells[1]) *
                static_cast<std::size_t>(cells[2]);
     }
+    std::size_t cell(int i, int j, int k) const {
+        return (static_cast<std::size_t>(k) * static_cast<std::size_t>(cells[1]) +
+                static_cast<std::size_t>(j)) *
+                   static_cast<std::size_t>(cells[0]) +
+               static_cast<std::size_t>(i);
+    }
     // Where a component of a node stands in the level's vectors, and their length without the tail.
     std::size_t place(std::size_t node, std::size_t component, int dimension) const {
         const auto nx = static_cast<std::size_t>(nodes[0]);
@@ -78,7 +84,6 @@ struct Multigrid::Coarsest {
 // The material of the fine level, factorised with the voids around it taken away; and a multigrid for the
 // voids with the material held, so that its coarse levels end at the members.
 struct Multigrid::Exact {
-    ElementSystem system;
     std::vector<std::size_t> places; // of the unknowns in fine vectors
     std::unique_ptr<LinearSolver> solver;
     GridSystem void_system;
