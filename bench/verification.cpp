@@ -136,7 +136,7 @@ void half_beam(std::vector<Row>& rows) {
     rows.push_back(
         {fmt::format("half beam, compliance after {} iterations (Andreassen et al. 2011, density filter)",
                      result.state.iteration),
-         "60 x 20 quad4, plain", 233.71, result.state.history.back().goal, "0.5 %"});
+         "60 x 20 quad4, plain", 233.71, result.row().goal, "0.5 %"});
     // The same, mirrored.
     std::string text;
     {
@@ -153,7 +153,7 @@ void half_beam(std::vector<Row>& rows) {
     double worst = 0.0;
     for (std::size_t j = 0; j < 20; ++j)
         for (std::size_t i = 0; i < 60; ++i)
-            worst = std::max(worst, std::abs(a.state.density[j * 60 + i] - b.state.density[j * 60 + 59 - i]));
+            worst = std::max(worst, std::abs(a.density[j * 60 + i] - b.density[j * 60 + 59 - i]));
     rows.push_back({"half beam mirrored: largest difference of a density after 60 iterations",
                     "60 x 20 quad4", 0.0, worst, "1e-6", true});
 }
@@ -230,19 +230,19 @@ void optima(std::vector<Row>& rows) {
                         "rad/s (Du & Olhoff 2007)",
                         "160 x 20 plain quad4", 68.7, circular * result.state.history.front().goal, "1 %"});
         rows.push_back({"the same, raised with half the material, sharpened", "160 x 20 plain quad4", 174.7,
-                        circular * result.state.readings.front().value, "5 %"});
+                        circular * result.readings.front().value, "5 %"});
     }
     const Study least = study_of(bench::l_bracket(1.0, true));
     const Model model = build_model(least);
     const OptimizeResult light = optimized(least, model);
-    const double weight = light.state.readings[0].value;
+    const double weight = light.readings[0].value;
     rows.push_back({"L-shaped bracket, least mass: largest stress of any dense element over its bound",
-                    "6400 quad4", 1.0, light.state.readings[1].value / 144.0, "2 %"});
+                    "6400 quad4", 1.0, light.readings[1].value / 144.0, "2 %"});
     const Study stiff = study_of(bench::l_bracket(1.0, false, weight));
     const OptimizeResult other = optimized(stiff, build_model(stiff));
     rows.push_back(
         {"its mass over that of the stiffest design of the same mass, thickened to the same stress",
-         "6400 quad4", 1.0, 144.0 / other.state.readings[1].value, "less than 1"});
+         "6400 quad4", 1.0, 144.0 / other.readings[1].value, "less than 1"});
 }
 
 void symmetry(std::vector<Row>& rows) {
@@ -256,8 +256,8 @@ void symmetry(std::vector<Row>& rows) {
     const Model whole_model = build_model(whole);
     const Model half_model = build_model(half);
     rows.push_back({"optimised compliance of a half model, twice, against the whole model", "24 x 4 x 4 hex8",
-                    optimized(whole, whole_model).state.history.back().goal,
-                    2.0 * optimized(half, half_model).state.history.back().goal, "1e-6"});
+                    optimized(whole, whole_model).row().goal,
+                    2.0 * optimized(half, half_model).row().goal, "1e-6"});
 }
 
 void carving(std::vector<Row>& rows) {
@@ -330,8 +330,14 @@ void published_values(std::vector<Row>& rows) {
             "1 %", published::uniform_start(K::Quad4, 40));
     publish(rows, "barrel vault roof", mesh(K::ShellQuad4, 16, 16), "1 %",
             published::barrel_vault(K::ShellQuad4, 16));
-    publish(rows, "barrel vault roof", mesh(K::ShellTri3, 32, 32), "(triangles are stiffer)",
+    publish(rows, "barrel vault roof", mesh(K::ShellTri3, 16, 16), "1.5 %",
+            published::barrel_vault(K::ShellTri3, 16));
+    publish(rows, "barrel vault roof", mesh(K::ShellTri3, 32, 32), "1 %",
             published::barrel_vault(K::ShellTri3, 32));
+    publish(rows, "hemisphere with a hole", mesh(K::ShellTri3, 16, 16), "1.5 %",
+            published::pinched_hemisphere(K::ShellTri3, 16));
+    publish(rows, "hemisphere with a hole", mesh(K::ShellTri3, 32, 32), "1 %",
+            published::pinched_hemisphere(K::ShellTri3, 32));
     publish(rows, "hemisphere with a hole", mesh(K::ShellQuad4, 24, 24), "1 %",
             published::pinched_hemisphere(K::ShellQuad4, 24));
     publish(rows, "twisted beam", mesh(K::ShellQuad4, 12, 2), "1 %",

@@ -2,8 +2,10 @@
 
 #include "base/error.hpp"
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
+#include <fcntl.h>
 #include <fstream>
 #include <sstream>
 #include <system_error>
@@ -12,6 +14,45 @@
 namespace upright {
 
 namespace fs = std::filesystem;
+
+namespace {
+
+// What the system still holds back is on the disk after this, or never will be.
+void require_on_disk(const fs::path& temporary, const fs::path& target) {
+    const int file = ::open(temporary.c_str(), O_RDONLY | O_CLOEXEC);
+    const bool good = file >= 0 && (::fsync(file) == 0 || errno == EINVAL || errno == EROFS);
+    const int why = errno;
+    if (file >= 0) ::close(file);
+    if (!good)
+        throw Error::files(target.string(), std::string("cannot be written: ") + std::strerror(why),
+                           "Check that the disk is not full");
+}
+
+} // namespace
+
+void write_bytes(const fs::path& file, const void* bytes, std::size_t size) {
+    const int out = ::open(file.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+    bool good = out >= 0;
+    int why = errno;
+    const char* at = static_cast<const char*>(bytes);
+    for (std::size_t left = size; good && left > 0;) {
+        const ssize_t done = ::write(out, at, std::min<std::size_t>(left, std::size_t{1} << 30));
+        if (done < 0 && errno == EINTR) continue;
+        good = done > 0;
+        why = errno;
+        if (!good) break;
+        at += done;
+        left -= static_cast<std::size_t>(done);
+    }
+    if (out >= 0 && ::close(out) != 0 && good) {
+        good = false;
+        why = errno;
+    }
+    if (!good)
+        throw Error::files(file.string(),
+                           std::string("cannot be written: ") + std::strerror(why != 0 ? why : EIO),
+                           "Check the folder, and that the disk is not full");
+}
 
 void write_then_rename(const fs::path& target, const std::function<void(const fs::path&)>& write) {
     const fs::path folder = target.has_parent_path() ? target.parent_path() : fs::path(".");
@@ -26,6 +67,7 @@ void write_then_rename(const fs::path& target, const std::function<void(const fs
     std::error_code failed;
     try {
         write(temporary);
+        require_on_disk(temporary, target);
         fs::rename(temporary, target, failed);
     } catch (...) {
         fs::remove(temporary, failed);
@@ -65,6 +107,18 @@ std::string read_text(const fs::path& path) {
         throw Error::input({path.string()},
                            std::string("cannot be read: ") + std::strerror(errno ? errno : ENOENT));
     return text.str();
+}
+
+bool is_whole_png(const fs::path& path) {
+    std::ifstream in(path, std::ios::binary);
+    const std::string head = "\x89PNG\r\n\x1a\n";
+    const std::string tail = std::string("IEND") + "\xae\x42\x60\x82";
+    std::string first(head.size(), ' ');
+    std::string last(tail.size(), ' ');
+    in.read(first.data(), static_cast<std::streamsize>(first.size()));
+    in.seekg(-static_cast<std::streamoff>(last.size()), std::ios::end);
+    in.read(last.data(), static_cast<std::streamsize>(last.size()));
+    return in && first == head && last == tail;
 }
 
 void make_folder(const fs::path& path) {

@@ -15,8 +15,14 @@ void write_then_rename(const std::filesystem::path& target,
 // The same for a text that is at hand.
 void write_text(const std::filesystem::path& target, const std::string& text);
 
+// All of these bytes into a file, or Error (Files).
+void write_bytes(const std::filesystem::path& file, const void* bytes, std::size_t size);
+
 // The whole of a file. Throws Error (Input at `place`, or at the file itself) when it cannot be read.
 std::string read_text(const std::filesystem::path& path);
+
+// Whether a file is a PNG that was written to its end.
+bool is_whole_png(const std::filesystem::path& path);
 
 // Makes the folder and its parents. Throws Error (Files).
 void make_folder(const std::filesystem::path& path);

@@ -1,6 +1,7 @@
 #include "base/h5_file.hpp"
 
 #include "base/error.hpp"
+#include "base/files.hpp"
 
 #include <hdf5.h>
 
@@ -13,7 +14,7 @@ std::vector<hsize_t> extent(std::size_t size, std::size_t columns) {
     return {size / columns, columns};
 }
 
-void write(hid_t file, const std::string& name, hid_t stored, hid_t given, const std::vector<hsize_t>& size,
+void put_array(hid_t file, const std::string& name, hid_t stored, hid_t given, const std::vector<hsize_t>& size,
            const void* values) {
     const hid_t space = H5Screate_simple(static_cast<int>(size.size()), size.data(), nullptr);
     const hid_t links = H5Pcreate(H5P_LINK_CREATE);
@@ -26,7 +27,7 @@ void write(hid_t file, const std::string& name, hid_t stored, hid_t given, const
     if (set >= 0) H5Dclose(set);
     H5Pclose(links);
     H5Sclose(space);
-    if (done < 0) throw Error::files(name, "cannot be written", "Check that the disk is not full");
+    if (done < 0) throw Error::files(name, "cannot be written", "There may be too little memory");
 }
 
 // The array of a name, opened, with the number of its values.
@@ -66,13 +67,23 @@ hid_t text_type() {
 
 } // namespace
 
-H5File H5File::create(const std::filesystem::path& file) {
-    H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
-    const hid_t id = H5Fcreate(file.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT);
-    if (id < 0)
-        throw Error::files(file.string(), "cannot be written",
-                           "Check the folder, and that the disk is not full");
-    return {id, file};
+void H5File::write(const std::filesystem::path& file, const std::function<void(const H5File&)>& fill) {
+    write_then_rename(file, [&](const std::filesystem::path& temporary) {
+        H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
+        const hid_t access = H5Pcreate(H5P_FILE_ACCESS);
+        H5Pset_fapl_core(access, std::size_t{1} << 24, 0);
+        const hid_t id = H5Fcreate(temporary.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, access);
+        const H5File made(id, file);
+        void** bytes = nullptr;
+        ssize_t size = 0; // bytes in use
+        if (id >= 0) fill(made);
+        const bool good = id >= 0 && H5Fflush(id, H5F_SCOPE_GLOBAL) >= 0 && (size = H5Fget_file_image(id, nullptr, 0)) > 0 &&
+                          H5Fget_vfd_handle(id, H5P_DEFAULT, reinterpret_cast<void**>(&bytes)) >= 0 &&
+                          bytes != nullptr;
+        H5Pclose(access);
+        if (!good) throw Error::files(file.string(), "cannot be written", "There may be too little memory");
+        write_bytes(temporary, *bytes, static_cast<std::size_t>(size));
+    });
 }
 
 H5File H5File::open(const std::filesystem::path& file) {
@@ -91,19 +102,19 @@ H5File::~H5File() {
 }
 
 void H5File::put(const std::string& name, const std::vector<double>& values, std::size_t columns) const {
-    write(id_, name, H5T_IEEE_F64LE, H5T_NATIVE_DOUBLE, extent(values.size(), columns), values.data());
+    put_array(id_, name, H5T_IEEE_F64LE, H5T_NATIVE_DOUBLE, extent(values.size(), columns), values.data());
 }
 
 void H5File::put(const std::string& name, const std::vector<std::int64_t>& values,
                  std::size_t columns) const {
-    write(id_, name, H5T_STD_I64LE, H5T_NATIVE_INT64, extent(values.size(), columns), values.data());
+    put_array(id_, name, H5T_STD_I64LE, H5T_NATIVE_INT64, extent(values.size(), columns), values.data());
 }
 
 void H5File::put(const std::string& name, const std::vector<std::string>& values) const {
     std::vector<const char*> pointers;
     for (const std::string& v : values) pointers.push_back(v.c_str());
     const hid_t type = text_type();
-    write(id_, name, type, type, {pointers.size()}, pointers.data());
+    put_array(id_, name, type, type, {pointers.size()}, pointers.data());
     H5Tclose(type);
 }
 

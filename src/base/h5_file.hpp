@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -10,8 +11,11 @@ namespace upright {
 
 class H5File {
   public:
-    // Throws Error (Files) when it cannot be written, Error (Input) when it cannot be read.
-    static H5File create(const std::filesystem::path& file);
+    // Writes a file: `fill` puts the arrays into one in memory, which goes to the disk whole when it returns
+    // (through a temporary name, see base/files.hpp). The library itself never writes to the disk, since it
+    // cannot be closed in good order once that is full. Throws Error (Files).
+    static void write(const std::filesystem::path& file, const std::function<void(const H5File&)>& fill);
+    // Throws Error (Input) when it cannot be read.
     static H5File open(const std::filesystem::path& file);
     ~H5File();
     H5File(H5File&& other) noexcept;

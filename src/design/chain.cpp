@@ -61,7 +61,7 @@ std::vector<std::int32_t> numbered(const std::vector<bool>& flags) {
 } // namespace
 
 DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of,
-                             double radius) {
+                             double radius, const SolverOptions& options) {
     const Mesh& mesh = model.mesh;
     if (mesh.on_grid()) {
         grid_ = std::make_unique<GridFilter>(model, variable_of, radius);
@@ -74,7 +74,7 @@ DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>
                          ? 3.1416 * radius * radius * mesh.depth(static_cast<ElementId>(e)) / mesh.volumes[e]
                          : 4.1888 * radius * radius * radius / mesh.volumes[e];
     if (pairs > most_pairs) {
-        helmholtz_ = std::make_unique<HelmholtzFilter>(model, variable_of, radius);
+        helmholtz_ = std::make_unique<HelmholtzFilter>(model, variable_of, radius, options);
         return;
     }
     const std::vector<Source> all = sources(mesh, variable_of, radius);
@@ -169,9 +169,10 @@ std::vector<double> DensityFilter::transpose(const std::vector<double>& g) const
     return out;
 }
 
-DesignChain::DesignChain(const Model& model, double filter_radius, const FormRules& rules)
+DesignChain::DesignChain(const Model& model, double filter_radius, const FormRules& rules,
+                         const SolverOptions& options)
     : is_design_(design_elements(model)), element_of_(where_true(is_design_)),
-      variable_of_(numbered(is_design_)), filter_(model, variable_of_, filter_radius),
+      variable_of_(numbered(is_design_)), filter_(model, variable_of_, filter_radius, options),
       form_(model, element_of_, rules) {}
 
 std::vector<double> DesignChain::variables_of(const std::vector<double>& elements) const {

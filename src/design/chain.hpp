@@ -17,7 +17,9 @@ namespace upright {
 // a symmetry plane it runs over the mirrored cells, so that a half model gives the same design as the whole.
 class DensityFilter {
   public:
-    DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius);
+    // `options` are those of the solver that the Helmholtz form needs.
+    DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius,
+                  const SolverOptions& options);
     std::vector<double> apply(const std::vector<double>& x) const;
     std::vector<double> transpose(const std::vector<double>& g) const;
     // The same into memory that is there already.
@@ -39,7 +41,8 @@ class DesignChain {
   public:
     // Variables belong to the groups that the rules tie (to elements where there is no rule). After the
     // filter, which knows no rule, each group takes its mean: its elements have one density, exactly.
-    DesignChain(const Model& model, double filter_radius, const FormRules& rules = {});
+    DesignChain(const Model& model, double filter_radius, const FormRules& rules = {},
+                const SolverOptions& options = {});
 
     std::size_t variables() const { return form_.ties() ? form_.groups() : element_of_.size(); }
     const FormMap& form() const { return form_; }

@@ -1,5 +1,7 @@
 #include "design/helmholtz.hpp"
 
+#include "solve/aggregation.hpp"
+
 #include <Eigen/Dense>
 #include <cmath>
 
@@ -28,10 +30,29 @@ Eigen::MatrixXd laplacian(const Mesh& mesh, ElementId e) {
     return out * mesh.depth(e);
 }
 
+// One factorisation serves for good, where it is wanted and fits into memory; else multigrid.
+std::unique_ptr<LinearSolver> make_solver(const ElementSystem& system, const SolverOptions& options) {
+    SolverOptions direct = options;
+    direct.kind = SolverKind::Direct;
+    const bool multigrid =
+        options.kind == SolverKind::GridMultigrid || options.kind == SolverKind::Aggregation;
+    if (!multigrid) {
+        try {
+            return make_direct_solver(system, direct);
+        } catch (const Error& no_room) {
+            if (options.kind == SolverKind::Direct || no_room.code() != ExitCode::Numerics) throw;
+        }
+    }
+    NearKernel constant; // the field that costs no energy but that of the reaction term
+    for (std::size_t u = 0; u < system.unknowns; ++u) constant.node_of.push_back(static_cast<std::int32_t>(u));
+    constant.motions = Eigen::MatrixXd::Ones(static_cast<Eigen::Index>(system.unknowns), 1);
+    return make_aggregation_solver(system, std::move(constant), options);
+}
+
 } // namespace
 
 HelmholtzFilter::HelmholtzFilter(const Model& model, const std::vector<std::int32_t>& variable_of,
-                                 double radius) {
+                                 double radius, const SolverOptions& options) {
     const Mesh& mesh = model.mesh;
     const double r = radius / (2.0 * std::sqrt(3.0));
     std::vector<std::int32_t> unknown_of(mesh.nodes.size(), -1);
@@ -58,7 +79,7 @@ HelmholtzFilter::HelmholtzFilter(const Model& model, const std::vector<std::int3
     for (const Eigen::MatrixXd& K : matrices_) system.matrix_of.push_back(&K);
     system.unknowns = unknowns_;
     if (unknowns_ == 0) return;
-    solver_ = make_direct_solver(system, {});
+    solver_ = make_solver(system, options);
     solver_->update(std::vector<double>(matrices_.size(), 1.0));
 }
 

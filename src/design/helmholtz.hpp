@@ -16,8 +16,10 @@ class HelmholtzFilter {
   public:
     // `variable_of`: for each element its variable, or -1. The length r that does as a hat of `radius` does
     // is radius / (2 sqrt(3)). The mass of the reaction term is lumped, which keeps densities between 0
-    // and 1.
-    HelmholtzFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius);
+    // and 1. Solved as the options say. Throws Error (Numerics) where a factorisation is asked for that does
+    // not fit into memory.
+    HelmholtzFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius,
+                    const SolverOptions& options);
     std::vector<double> apply(const std::vector<double>& x) const;
     std::vector<double> transpose(const std::vector<double>& g) const;
 

@@ -33,13 +33,14 @@ class Element {
 
 // hex8 and quad4, plain or with incompatible modes (Wilson, Taylor, Doherty & Ghaboussi 1973, in the form
 // that passes the patch test: Taylor, Beresford & Wilson 1976), condensed: brick.cpp. tri3, tri6, quad8,
-// tet4, tet10, wedge6, hex20: isoparametric.cpp. Flat shells: shell.cpp.
+// tet4, tet10, wedge6, hex20: isoparametric.cpp. Flat shells: shell_triangle.cpp, shell.cpp.
 const Element& element_for(ElementKind kind);
 
 // The pieces behind element_for().
 const Element& brick_element(ElementKind kind);
 const Element& isoparametric_element(ElementKind kind);
-const Element& shell_element(ElementKind kind);
+const Element& shell_triangle();
+const Element& shell_quad();
 
 // Strain-displacement matrix from the gradients of the interpolation (dimension x nodes).
 Eigen::MatrixXd strain_matrix(const Eigen::MatrixXd& gradient);

@@ -136,7 +136,8 @@ const Element& isoparametric_element(ElementKind kind) {
 }
 
 const Element& element_for(ElementKind kind) {
-    if (traits(kind).shell) return shell_element(kind);
+    if (kind == ElementKind::ShellTri3) return shell_triangle();
+    if (kind == ElementKind::ShellQuad4) return shell_quad();
     if (kind == ElementKind::Quad4 || kind == ElementKind::Hex8) return brick_element(kind);
     return isoparametric_element(kind);
 }

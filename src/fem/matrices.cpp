@@ -9,15 +9,15 @@ namespace {
 
 template <class Matrix>
 SparseMatrix assembled(const Model& model, const Matrix& matrix_of,
-                       const std::vector<Eigen::Triplet<double>>& extra) {
-    std::vector<Eigen::Triplet<double>> entries = extra;
+                       const std::vector<SparseEntry>& extra) {
+    std::vector<SparseEntry> entries = extra;
     const int per = model.mesh.freedoms();
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
         const Eigen::MatrixXd K = matrix_of(id);
         const NodeRange ids = model.mesh.nodes_of(id);
         const auto at = [&](Eigen::Index i) {
-            return static_cast<int>(
+            return static_cast<std::int64_t>(
                 model.freedom(ids[static_cast<std::size_t>(i / per)], static_cast<int>(i % per)));
         };
         for (Eigen::Index r = 0; r < K.rows(); ++r)
@@ -33,11 +33,11 @@ SparseMatrix assembled(const Model& model, const Matrix& matrix_of,
 } // namespace
 
 SparseMatrix stiffness_matrix(const Model& model) {
-    std::vector<Eigen::Triplet<double>> joints;
+    std::vector<SparseEntry> joints;
     for (const ModelJoint& j : model.joints)
         for (std::size_t r = 0; r < j.freedoms.size(); ++r)
             for (std::size_t c = 0; c < j.freedoms.size(); ++c)
-                joints.emplace_back(static_cast<int>(j.freedoms[r]), static_cast<int>(j.freedoms[c]),
+                joints.emplace_back(static_cast<std::int64_t>(j.freedoms[r]), static_cast<std::int64_t>(j.freedoms[c]),
                                     j.matrix(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)));
     return assembled(
         model,
@@ -50,10 +50,10 @@ SparseMatrix stiffness_matrix(const Model& model) {
 }
 
 SparseMatrix mass_matrix(const Model& model) {
-    std::vector<Eigen::Triplet<double>> masses;
+    std::vector<SparseEntry> masses;
     for (const ModelMass& m : model.masses)
         for (const Term& t : m.diagonal)
-            masses.emplace_back(static_cast<int>(t.freedom), static_cast<int>(t.freedom), t.factor);
+            masses.emplace_back(static_cast<std::int64_t>(t.freedom), static_cast<std::int64_t>(t.freedom), t.factor);
     return assembled(
         model,
         [&](ElementId e) {
@@ -65,13 +65,13 @@ SparseMatrix mass_matrix(const Model& model) {
 }
 
 SparseMatrix transform_matrix(const Transform& transform) {
-    std::vector<Eigen::Triplet<double>> entries;
+    std::vector<SparseEntry> entries;
     for (std::size_t f = 0; f < transform.freedoms(); ++f)
         if (!transform.dependent(f))
-            entries.emplace_back(static_cast<int>(f), transform.unknown_of(f), 1.0);
+            entries.emplace_back(static_cast<std::int64_t>(f), transform.unknown_of(f), 1.0);
         else
             for (const Term& t : transform.terms(f))
-                entries.emplace_back(static_cast<int>(f), static_cast<int>(t.freedom), t.factor);
+                entries.emplace_back(static_cast<std::int64_t>(f), static_cast<std::int64_t>(t.freedom), t.factor);
     SparseMatrix out(static_cast<Eigen::Index>(transform.freedoms()),
                      static_cast<Eigen::Index>(transform.unknowns()));
     out.setFromTriplets(entries.begin(), entries.end());

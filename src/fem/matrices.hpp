@@ -1,13 +1,10 @@
 // The whole model as sparse matrices, for others to solve: K u = f with u = T q + g.
 #pragma once
 
+#include "base/sparse_matrix.hpp"
 #include "model/model.hpp"
 
-#include <Eigen/SparseCore>
-
 namespace upright {
-
-using SparseMatrix = Eigen::SparseMatrix<double>;
 
 // Stiffness on every freedom, joints included, constraints not applied.
 SparseMatrix stiffness_matrix(const Model& model);

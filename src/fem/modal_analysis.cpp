@@ -86,7 +86,7 @@ struct ModalAnalysis::Iterated {
     std::unique_ptr<GridOperator> on_grid, mass_on_grid;
     ReducedSystem K_elements, M_elements;
     std::unique_ptr<AggregationOperator> aggregated;
-    Eigen::SparseMatrix<double> mass;
+    SparseMatrix mass;
     IterativeSystem* K = nullptr;
 };
 

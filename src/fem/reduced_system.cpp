@@ -67,8 +67,8 @@ void ReducedSystem::append(const ReducedSystem& other) {
     }
 }
 
-Eigen::SparseMatrix<double> ReducedSystem::assembled(const std::vector<double>& scale) const {
-    std::vector<Eigen::Triplet<double>> entries;
+SparseMatrix ReducedSystem::assembled(const std::vector<double>& scale) const {
+    std::vector<SparseEntry> entries;
     for (std::size_t e = 0; e < system_.elements(); ++e) {
         const Eigen::MatrixXd& m = *system_.matrix_of[e];
         const std::int32_t* at = system_.dofs.data() + system_.starts[e];
@@ -78,7 +78,7 @@ Eigen::SparseMatrix<double> ReducedSystem::assembled(const std::vector<double>& 
                     entries.emplace_back(at[r], at[c], scale[e] * m(r, c));
     }
     const auto n = static_cast<Eigen::Index>(system_.unknowns);
-    Eigen::SparseMatrix<double> out(n, n);
+    SparseMatrix out(n, n);
     out.setFromTriplets(entries.begin(), entries.end());
     return out;
 }

@@ -1,12 +1,12 @@
 // A system of elements on the unknowns that constraints leave: u = T q, K to T' K T element by element.
 #pragma once
 
+#include "base/sparse_matrix.hpp"
 #include "fem/shape_classes.hpp"
 #include "model/constraints.hpp"
 #include "solve/linear_solver.hpp"
 
 #include <Eigen/Core>
-#include <Eigen/SparseCore>
 
 #include <deque>
 #include <vector>
@@ -27,7 +27,7 @@ class ReducedSystem {
 
     const ElementSystem& system() const { return system_; }
     // The sum of scale * matrix as a sparse matrix, both triangles.
-    Eigen::SparseMatrix<double> assembled(const std::vector<double>& scale) const;
+    SparseMatrix assembled(const std::vector<double>& scale) const;
 
   private:
     ElementSystem system_;

@@ -5,6 +5,7 @@
 #include "fem/case_groups.hpp"
 #include "fem/elasticity.hpp"
 #include "fem/element.hpp"
+#include "fem/support_forces.hpp"
 
 #include <algorithm>
 #include <array>
@@ -62,10 +63,7 @@ Eigen::VectorXd StaticAnalysis::stiffness_times(const Eigen::VectorXd& u,
                 f.segment(static_cast<Eigen::Index>(i) * per, per);
     }
     for (const ModelJoint& joint : model_.joints) {
-        Eigen::VectorXd local(static_cast<Eigen::Index>(joint.freedoms.size()));
-        for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
-            local[static_cast<Eigen::Index>(i)] = u[static_cast<Eigen::Index>(joint.freedoms[i])];
-        const Eigen::VectorXd f = joint.matrix * local;
+        const Eigen::VectorXd f = joint_forces(joint, u);
         for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
             out[static_cast<Eigen::Index>(joint.freedoms[i])] += f[static_cast<Eigen::Index>(i)];
     }
@@ -326,35 +324,43 @@ std::vector<double> StaticAnalysis::unit_heat_work(const ModelCase& c, const Eig
     return out;
 }
 
+Eigen::VectorXd StaticAnalysis::residual(const CaseResult& result, const ModelCase& c,
+                                         const std::vector<double>& stiffness,
+                                         const std::vector<double>& density) const {
+    return stiffness_times(result.displacement, stiffness) - forces(c, stiffness, density);
+}
+
 Eigen::VectorXd StaticAnalysis::reactions(const CaseResult& result, const ModelCase& c,
                                           const std::vector<double>& stiffness,
                                           const std::vector<double>& density) const {
-    // What couplings and bonds pass on is no reaction: the residual on the freedoms that they leave.
-    const Transform linked = model_.transform(c, false);
-    const Eigen::VectorXd residual =
-        stiffness_times(result.displacement, stiffness) - forces(c, stiffness, density);
-    const Eigen::VectorXd left = linked.gather(residual);
-    Eigen::VectorXd out = Eigen::VectorXd::Zero(residual.size());
-    const auto hold = [&](const std::vector<Equation>& equations) {
-        for (const Equation& e : equations)
-            for (const Term& t : e.terms)
-                if (!linked.dependent(t.freedom))
-                    out[static_cast<Eigen::Index>(t.freedom)] = left[linked.unknown_of(t.freedom)];
-    };
-    for (const std::size_t s : c.supports) hold(model_.supports[s].equations);
-    // A symmetry plane holds too, though the transform took its freedoms away.
-    for (const Equation& e : model_.symmetry)
-        for (const Term& t : e.terms)
-            out[static_cast<Eigen::Index>(t.freedom)] = residual[static_cast<Eigen::Index>(t.freedom)];
+    const SupportForces holding(model_, c);
+    const Eigen::VectorXd forces = holding.of(residual(result, c, stiffness, density));
+    Eigen::VectorXd out = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model_.freedoms()));
+    for (std::size_t e = 0; e < holding.held().size(); ++e)
+        for (const Term& t : holding.held()[e].equation->terms)
+            out[static_cast<Eigen::Index>(t.freedom)] += forces[static_cast<Eigen::Index>(e)] * t.factor;
     for (const ModelJoint& joint : model_.joints) {
         if (joint.ends[0] >= 0 && joint.ends[1] >= 0) continue;
-        Eigen::VectorXd local(static_cast<Eigen::Index>(joint.freedoms.size()));
-        for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
-            local[static_cast<Eigen::Index>(i)] =
-                result.displacement[static_cast<Eigen::Index>(joint.freedoms[i])];
-        const Eigen::VectorXd f = joint.matrix * local;
+        const Eigen::VectorXd f = joint_forces(joint, result.displacement);
         for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
             out[static_cast<Eigen::Index>(joint.freedoms[i])] -= f[static_cast<Eigen::Index>(i)];
+    }
+    return out;
+}
+
+Eigen::VectorXd StaticAnalysis::joint_forces(const ModelJoint& joint, const Eigen::VectorXd& u) {
+    Eigen::VectorXd local(static_cast<Eigen::Index>(joint.freedoms.size()));
+    for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
+        local[static_cast<Eigen::Index>(i)] = u[static_cast<Eigen::Index>(joint.freedoms[i])];
+    return joint.matrix * local;
+}
+
+double StaticAnalysis::joint_energy(const Eigen::VectorXd& u) const {
+    double out = 0.0;
+    for (const ModelJoint& joint : model_.joints) {
+        const Eigen::VectorXd f = joint_forces(joint, u);
+        for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
+            out += 0.5 * f[static_cast<Eigen::Index>(i)] * u[static_cast<Eigen::Index>(joint.freedoms[i])];
     }
     return out;
 }

@@ -70,8 +70,15 @@ class StaticAnalysis {
     // heat.
     std::vector<double> unit_heat_work(const ModelCase& c, const Eigen::VectorXd& u) const;
 
-    // Forces of the supports (and of joints to the ground) on the freedoms they hold: what keeps everything
-    // else in balance.
+    // K u - f of a case on every freedom: what couplings, bonds and supports have to meet (support_forces.hpp).
+    Eigen::VectorXd residual(const CaseResult& result, const ModelCase& c,
+                             const std::vector<double>& stiffness, const std::vector<double>& density) const;
+    // Forces of a joint on its freedoms, beside ModelJoint::freedoms, and the strain energy of all joints.
+    static Eigen::VectorXd joint_forces(const ModelJoint& joint, const Eigen::VectorXd& u);
+    double joint_energy(const Eigen::VectorXd& u) const;
+
+    // Forces of supports, symmetry planes and joints to the ground on the freedoms they hold: what keeps
+    // everything else in balance.
     Eigen::VectorXd reactions(const CaseResult& result, const ModelCase& c,
                               const std::vector<double>& stiffness, const std::vector<double>& density) const;
 

@@ -83,13 +83,15 @@ void Mesh::finish() {
     Eigen::VectorXd N;
     Eigen::MatrixXd G;
     if (on_grid() && kinds.front() != ElementKind::Quad8 && kinds.front() != ElementKind::Hex20) {
-        // All cells are the same box.
-        const double volume = grid.cell_volume();
+        // All cells are the same box, but for the thickness of regions in the plane.
+        const auto nodes_each = static_cast<std::size_t>(traits(kinds.front()).nodes);
+        node_volumes.resize(connectivity.size());
         for (std::size_t e = 0; e < elements(); ++e) {
-            volumes[e] = volume;
+            volumes[e] = grid.cell_volume() * of_grid_depth(static_cast<ElementId>(e));
             centers[e] = grid.center(cell_of[e]);
+            for (std::size_t i = starts[e]; i < starts[e + 1]; ++i)
+                node_volumes[i] = volumes[e] / static_cast<double>(nodes_each);
         }
-        node_volumes.assign(connectivity.size(), volume / traits(kinds.front()).nodes);
         return;
     }
     // Interpolation at the points of each kind's rule, computed once.
@@ -130,6 +132,10 @@ void Mesh::finish() {
         }
         centers[e] = center / volumes[e];
     }
+}
+
+double Mesh::of_grid_depth(ElementId e) const {
+    return grid.plane && !thickness.empty() ? depth(e) / grid.cell.z() : 1.0;
 }
 
 bool Mesh::is_edge(const MeshFace& face) const {
@@ -184,7 +190,7 @@ Vec3 Mesh::face_normal(const MeshFace& face) const {
 }
 
 double Mesh::face_area(const MeshFace& face) const {
-    if (on_grid()) return upright::face_area(grid, face.side);
+    if (on_grid()) return upright::face_area(grid, face.side) * of_grid_depth(face.element);
     double out = 0.0;
     for (const SidePoint& p : face_points(face)) out += p.area.norm();
     return out;

@@ -90,6 +90,8 @@ struct Mesh {
         return {connectivity.data() + starts[index(e)], connectivity.data() + starts[index(e) + 1]};
     }
     double depth(ElementId e) const { return thickness.empty() ? 1.0 : thickness[index(e)]; }
+    // The thickness of an element of a plane grid over that of the grid; 1 in space.
+    double of_grid_depth(ElementId e) const;
     double volume(ElementId e) const { return volumes[index(e)]; }
     const Vec3& center(ElementId e) const { return centers[index(e)]; }
     // How many copies of the modelled part make the whole body.

@@ -1,5 +1,6 @@
 #include "mesh/fitted_mesh.hpp"
 #include "mesh/generators.hpp"
+#include "mesh/side_place.hpp"
 #include "model/model.hpp"
 
 #include <Eigen/Dense>
@@ -74,15 +75,17 @@ Target find_target(const Model& model, const std::vector<std::string>& names) {
     return out;
 }
 
+void require_near(const Model& model, const ModelPoint& p, const Place& place) {
+    if (p.off > model.node_reach())
+        throw Error::input(
+            place,
+            fmt::format("the point \"{}\" lies {:g} {} off the body, which is more than one cell", p.name,
+                        p.off, model.units.length),
+            "Move it onto the body, or let a [[coupling]] carry it; loads, supports and readings are at nodes");
+}
+
 void require_near(const Model& model, const Target& target, const Place& place) {
-    const double reach = model.mesh.size * std::sqrt(static_cast<double>(model.mesh.dimension()));
-    for (const ModelPoint* p : target.points)
-        if (p->off > reach)
-            throw Error::input(
-                place,
-                fmt::format("the point \"{}\" lies {:g} {} off the body, which is more than one cell",
-                            p->name, p->off, model.units.length),
-                "Move it onto the body, or let a [[coupling]] carry it; loads and supports act on nodes");
+    for (const ModelPoint* p : target.points) require_near(model, *p, place);
 }
 
 // How a force and a moment at a place spread over weighted nodes (the transpose of their mean motion).
@@ -306,62 +309,90 @@ ModelMass make_mass(const Model& model, const MassCard& card) {
     return out;
 }
 
-// Ties the nodes of one surface to the faces of another that lie within the gap.
+// The area that each node of a bond's side stands for: what tells the finer side.
+double area_per_node(const std::vector<const ModelSurface*>& surfaces) {
+    double area = 0.0;
+    std::size_t nodes = 0;
+    for (const ModelSurface* s : surfaces) {
+        area += s->area;
+        nodes += s->nodes.size();
+    }
+    return area / static_cast<double>(std::max<std::size_t>(1, nodes));
+}
+
+// The motion of a node that a side carries along, as terms on the side's nodes for each of its freedoms:
+// shape functions at the place beside it, and across a gap the turn of the side there, so that a rigid motion
+// of the side is one of the node as well.
+std::vector<Equation> follow_side(const Model& model, NodeId n, const SidePlace& side) {
+    const Mesh& mesh = model.mesh;
+    const int d = mesh.dimension();
+    const Vec3 off = mesh.nodes[index(n)] - side.place;
+    const bool apart = off.norm() > 1e-9 * mesh.size;
+    const double across = apart ? off.dot(side.normal) : 0.0;
+    std::vector<Equation> out(static_cast<std::size_t>(mesh.freedoms()));
+    for (int a = 0; a < mesh.freedoms(); ++a)
+        out[static_cast<std::size_t>(a)].terms.push_back({model.freedom(n, a), 1.0});
+    const auto add = [&](int a, NodeId of, int b, double factor) {
+        if (factor != 0.0) out[static_cast<std::size_t>(a)].terms.push_back({model.freedom(of, b), -factor});
+    };
+    for (std::size_t i = 0; i < side.nodes.size(); ++i) {
+        const auto k = static_cast<Eigen::Index>(i);
+        const NodeId of = side.nodes[i];
+        for (int a = 0; a < mesh.freedoms(); ++a) add(a, of, a, side.values[k]);
+        if (!apart) continue;
+        if (mesh.shell()) { // whose nodes turn themselves
+            for (int b = 0; b < 3; ++b) {
+                const Vec3 arm = Vec3(Vec3::Unit(b)).cross(off);
+                for (int a = 0; a < 3; ++a) add(a, of, 3 + b, side.values[k] * arm[a]);
+            }
+            continue;
+        }
+        for (int t = 0; t < side.tangents; ++t) {
+            const Vec3& along = side.along[static_cast<std::size_t>(t)];
+            const double slope = side.slopes(t, k);
+            // What lies beyond the side's border goes on straight; a turn takes the normal along.
+            for (int a = 0; a < d; ++a) {
+                add(a, of, a, slope * off.dot(along));
+                for (int b = 0; b < d; ++b) add(a, of, b, -across * slope * along[a] * side.normal[b]);
+            }
+        }
+    }
+    return out;
+}
+
+// Ties the nodes of one surface to the sides of another that lie within the gap. The finer of the two
+// follows: were the coarser one to follow, sides of the finer one between its nodes would carry nothing.
 ModelBond make_bond(const Model& model, const BondCard& card) {
     const Mesh& mesh = model.mesh;
     ModelBond out;
     out.name = card.name;
     out.between = card.between;
-    std::vector<Vec3> points;
-    std::vector<std::array<std::int32_t, 3>> triangles;
-    std::vector<std::array<NodeId, 3>> owners;
-    for (const ModelSurface* s : find_target(model, {card.between[1]}).surfaces)
-        for (const MeshFace& f : s->faces) {
-            std::vector<NodeId> corners = mesh.face_corners(f);
-            if (corners.size() == 2) corners.push_back(corners[1]); // an edge
-            for (std::size_t i = 2; i < corners.size(); ++i) {
-                const std::array<NodeId, 3> t{corners[0], corners[i - 1], corners[i]};
-                const auto base = static_cast<std::int32_t>(points.size());
-                for (const NodeId n : t) points.push_back(mesh.nodes[index(n)]);
-                triangles.push_back({base, base + 1, base + 2});
-                owners.push_back(t);
-            }
-        }
-    const FacetTree tree(points, triangles);
+    if (area_per_node(find_target(model, {card.between[0]}).surfaces) >
+        (1.0 + 1e-6) * area_per_node(find_target(model, {card.between[1]}).surfaces))
+        std::swap(out.between[0], out.between[1]);
+    std::vector<MeshFace> sides;
+    for (const ModelSurface* s : find_target(model, {out.between[1]}).surfaces)
+        sides.insert(sides.end(), s->faces.begin(), s->faces.end());
+    const SideFinder finder(mesh, std::move(sides));
     double nearest = 1e300;
-    for (const ModelSurface* s : find_target(model, {card.between[0]}).surfaces)
-        for (const NodeId n : s->nodes) {
-            const Vec3& p = mesh.nodes[index(n)];
-            const FacetTree::Nearest near = tree.nearest(p);
-            nearest = std::min(nearest, near.distance);
-            if (near.distance > card.gap) {
-                ++out.loose;
-                continue;
-            }
-            ++out.tied;
-            out.widest = std::max(out.widest, near.distance);
-            const auto& t = tree.corners()[static_cast<std::size_t>(near.triangle)];
-            const auto& ids = owners[static_cast<std::size_t>(near.triangle)];
-            // Barycentric shares of the place; an edge has two corners.
-            std::array<double, 3> share{};
-            const Vec3 normal = (t[1] - t[0]).cross(t[2] - t[0]);
-            if (normal.squaredNorm() > 0.0) {
-                for (std::size_t i = 0; i < 3; ++i)
-                    share[i] = (t[(i + 1) % 3] - near.place).cross(t[(i + 2) % 3] - near.place).dot(normal) /
-                               normal.squaredNorm();
-            } else {
-                const Vec3 edge = t[1] - t[0];
-                share[1] = edge.dot(near.place - t[0]) / edge.squaredNorm();
-                share[0] = 1.0 - share[1];
-            }
-            for (int a = 0; a < mesh.freedoms(); ++a) {
-                Equation e;
-                e.terms.push_back({model.freedom(n, a), 1.0});
-                for (std::size_t i = 0; i < 3; ++i)
-                    if (share[i] != 0.0) e.terms.push_back({model.freedom(ids[i], a), -share[i]});
-                out.equations.push_back(e);
-            }
+    std::vector<NodeId> nodes;
+    for (const ModelSurface* s : find_target(model, {out.between[0]}).surfaces)
+        nodes.insert(nodes.end(), s->nodes.begin(), s->nodes.end());
+    std::sort(nodes.begin(), nodes.end());
+    nodes.erase(std::unique(nodes.begin(), nodes.end()), nodes.end());
+    for (const NodeId n : nodes) {
+        const SidePlace side = finder.nearest(mesh.nodes[index(n)]);
+        nearest = std::min(nearest, side.distance);
+        if (side.distance > card.gap) {
+            ++out.loose;
+            continue;
         }
+        // A node that both sides share hangs together already.
+        if (std::find(side.nodes.begin(), side.nodes.end(), n) != side.nodes.end()) continue;
+        ++out.tied;
+        out.widest = std::max(out.widest, side.distance);
+        for (Equation& e : follow_side(model, n, side)) out.equations.push_back(std::move(e));
+    }
     if (out.tied == 0)
         throw Error::input(
             card.place,
@@ -566,7 +597,7 @@ class LoadBuilder {
     void add(const SpinLoad& spin) {
         out_.kind = "spin";
         const Frame& frame = study_.frame(spin.frame);
-        out_.spin = Spin{frame.origin, frame.axes.col(2), spin.speed};
+        out_.spin = Spin{frame.origin, frame.axes.col(2), spin.speed, spin.speed_up};
     }
 
     void add(const HeatLoad& heat) {
@@ -659,7 +690,12 @@ void count_cells(Model& model, const Study& study, const Painting& painting, con
                 for (std::size_t before = 0; before < r; ++before)
                     if (study.regions[before].role != Role::Void && painting.covered[before][c]) {
                         ++region.taken;
-                        region.taken_volume += cells.volume(c);
+                        // Cells of a plane are as thick as the mesh until they are painted.
+                        region.taken_volume +=
+                            cells.volume(c) * (cells.plane() && study.mesh.kind != MeshKind::File
+                                                   ? study.thickness(static_cast<RegionId>(before)) /
+                                                         study.mesh.thickness
+                                                   : 1.0);
                         break;
                     }
             } else if (const RegionId owner = painting.owner[c];
@@ -840,6 +876,7 @@ Vec3 ModelLoad::acceleration(const Vec3& at) const {
     if (spin) {
         const Vec3 r = at - spin->origin;
         out += spin->speed * spin->speed * (r - spin->axis * r.dot(spin->axis));
+        out -= spin->speed_up * spin->axis.cross(r);
     }
     return out;
 }
@@ -854,26 +891,52 @@ Model::Spot Model::spot(std::size_t freedom) const {
     return {couplings[rest / each].at, component};
 }
 
-Transform Model::transform(const ModelCase& c, bool with_supports) const {
-    std::vector<double> scale(freedoms(), 1.0);
-    const double length = mesh.bounds.diagonal();
+namespace {
+
+// Every freedom of a model by itself, measured by what it is.
+Transform unlinked(const Model& model) {
+    std::vector<double> scale(model.freedoms(), 1.0);
+    const double length = model.mesh.bounds.diagonal();
     for (std::size_t i = 0; i < scale.size(); ++i)
-        if ((mesh.shell() || i >= node_freedoms()) && spot(i).component >= 3) scale[i] = 1.0 / length;
-    Transform out(std::move(scale));
-    for (const Equation& e : symmetry) out.add(e, "the symmetry plane");
-    if (with_supports)
-        for (const std::size_t s : c.supports)
-            for (const Equation& e : supports[s].equations)
-                out.add(e, "the support \"" + supports[s].name + "\"", supports[s].place);
-    for (const ModelBond& b : bonds)
+        if ((model.mesh.shell() || i >= model.node_freedoms()) && model.spot(i).component >= 3)
+            scale[i] = 1.0 / length;
+    return Transform(std::move(scale));
+}
+
+void add_links(const Model& model, Transform& out) {
+    for (const ModelBond& b : model.bonds)
         for (const Equation& e : b.equations) out.add(e, "the bond \"" + b.name + "\"");
     for (const bool rigid : {true, false})
-        for (const ModelCoupling& coupling : couplings)
+        for (const ModelCoupling& coupling : model.couplings)
             if (coupling.rigid == rigid)
                 for (const Equation& e : coupling.equations)
                     out.add(e, "the coupling \"" + coupling.name + "\"", coupling.place);
+}
+
+} // namespace
+
+Transform Model::transform(const ModelCase& c) const {
+    Transform out = unlinked(*this);
+    for (const Equation& e : symmetry) out.add(e, "the symmetry plane");
+    for (const std::size_t s : c.supports)
+        for (const Equation& e : supports[s].equations)
+            out.add(e, "the support \"" + supports[s].name + "\"", supports[s].place);
+    add_links(*this, out);
     out.finish();
     return out;
+}
+
+Transform Model::links() const {
+    Transform out = unlinked(*this);
+    add_links(*this, out);
+    out.finish();
+    return out;
+}
+
+int Model::coupling_at(const ModelPoint& point) const {
+    for (std::size_t c = 0; c < couplings.size(); ++c)
+        if ((couplings[c].at - point.at).norm() <= 1e-9 * mesh.bounds.diagonal()) return static_cast<int>(c);
+    return -1;
 }
 
 void Model::body_force(const ModelLoad& load, ElementId e, std::vector<Vec3>& out) const {
@@ -961,6 +1024,11 @@ Model build_model(const Study& study) {
     for (const SupportCard& card : study.supports) model.supports.push_back(make_support(model, study, card));
     model.symmetry = hold_symmetry(model);
     for (const LoadCard& card : study.loads) model.loads.push_back(LoadBuilder(model, study, card).run());
+    for (const ResponseCard& card : study.responses)
+        if (card.measure == Measure::Displacement)
+            for (const ModelPoint& p : model.points)
+                if (refers_to(card.at, p.name) && model.coupling_at(p) < 0)
+                    require_near(model, p, card.at_place);
     add_cases(model, study);
     return model;
 }

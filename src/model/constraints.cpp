@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 
 namespace upright {
@@ -79,6 +80,8 @@ void Transform::add(const Equation& equation, const std::string& who, const Plac
 }
 
 void Transform::finish() {
+    if (rows_.size() > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max()))
+        throw Error::numerics("the model has more than 2147483647 displacements", "Write a larger cell size");
     unknown_of_.assign(rows_.size(), -1);
     for (std::size_t i = 0; i < rows_.size(); ++i)
         if (dependent_[i])

@@ -10,6 +10,7 @@
 
 #include <Eigen/Core>
 
+#include <cmath>
 #include <optional>
 #include <string>
 #include <vector>
@@ -113,7 +114,8 @@ struct ModelSupport {
 
 struct Spin {
     Vec3 origin = Vec3::Zero(), axis = Vec3::UnitZ();
-    double speed = 0.0; // rad / time
+    double speed = 0.0;    // rad / time
+    double speed_up = 0.0; // rad / time^2
 };
 
 struct ModelLoad {
@@ -201,8 +203,14 @@ struct Model {
     };
     Spot spot(std::size_t freedom) const;
 
-    // The constraints of a case; without supports, what only couplings, bonds and symmetry say.
-    Transform transform(const ModelCase& c, bool with_supports = true) const;
+    // The constraints of a case.
+    Transform transform(const ModelCase& c) const;
+    // Those of couplings and bonds alone, that every case has.
+    Transform links() const;
+    // The coupling whose reference point stands at a named point; -1 where there is none.
+    int coupling_at(const ModelPoint& point) const;
+    // How far off the body a point may lie and still be stood for by a node: a cell's diagonal.
+    double node_reach() const { return mesh.size * std::sqrt(static_cast<double>(mesh.dimension())); }
     // The forces of a case on all freedoms, for the element densities given; heat is not among them.
     Eigen::VectorXd forces(const ModelCase& c, const std::vector<double>& density) const;
     // Mass times acceleration of one load at a node of an element of full density, one for each node of it.

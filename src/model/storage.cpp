@@ -12,7 +12,9 @@ namespace upright {
 
 namespace {
 
-constexpr std::int64_t layout_version = 1;
+// 2: orthotropic materials name their frame, spins have an angular acceleration. 1 is still read.
+constexpr std::int64_t layout_version = 2;
+constexpr std::int64_t oldest_version = 1;
 constexpr double none = std::numeric_limits<double>::quiet_NaN();
 
 using Numbers = std::vector<double>;
@@ -32,6 +34,7 @@ class Writer {
   public:
     static constexpr bool reading = false;
     explicit Writer(const H5File& file) : file_(file) {}
+    static bool has(const std::string& /*name*/) { return true; }
     void numbers(const std::string& name, Numbers& v, std::size_t columns = 1) const {
         file_.put(name, v, columns);
     }
@@ -48,6 +51,7 @@ class Reader {
   public:
     static constexpr bool reading = true;
     explicit Reader(const H5File& file) : file_(file) {}
+    bool has(const std::string& name) const { return file_.has(name); }
     void numbers(const std::string& name, Numbers& v, std::size_t /*columns*/ = 1) const {
         v = file_.numbers(name);
     }
@@ -258,7 +262,8 @@ template <class Io> void walk_materials(const Io& io, std::vector<Material>& ite
     optional("yield", &Material::yield);
     optional("ultimate", &Material::ultimate);
     optional("expansion", &Material::expansion);
-    // Orthotropic ones: E, nu, G, expansion, kind and place of the frame, its axes column by column.
+    // Orthotropic ones: E, nu, G, expansion, kind and place of the frame, its axes column by column; and the
+    // name of the frame.
     for (std::size_t i = 0; i < items.size(); ++i) {
         Numbers values;
         if (const auto& o = items[i].orthotropic; o && !Io::reading) {
@@ -271,16 +276,23 @@ template <class Io> void walk_materials(const Io& io, std::vector<Material>& ite
             for (int c = 0; c < 3; ++c) add(values, o->frame.axes.col(c));
         }
         io.numbers(part("materials", i) + "/orthotropic", values);
-        if (Io::reading && values.size() == 25) {
+        Texts frame{items[i].orthotropic ? items[i].orthotropic->frame.name : std::string()};
+        if (!Io::reading || io.has(part("materials", i) + "/frame"))
+            io.texts(part("materials", i) + "/frame", frame);
+        if (Io::reading && !values.empty()) {
+            // Four triples, a number, four triples.
+            const auto from = [&](std::size_t at) {
+                return Vec3(values.at(at), values.at(at + 1), values.at(at + 2));
+            };
             Orthotropic o;
-            o.E = vec(values, 0);
-            o.nu = vec(values, 3);
-            o.G = vec(values, 6);
-            if (!std::isnan(values[9])) o.expansion = vec(values, 9);
-            o.frame.cylindrical = values[12] != 0.0;
-            o.frame.origin = vec(values, 13);
-            for (int c = 0; c < 3; ++c)
-                o.frame.axes.col(c) = vec(values, 16 + 3 * static_cast<std::size_t>(c));
+            o.E = from(0);
+            o.nu = from(3);
+            o.G = from(6);
+            if (!std::isnan(values.at(9))) o.expansion = from(9);
+            o.frame.name = frame.at(0);
+            o.frame.cylindrical = values.at(12) != 0.0;
+            o.frame.origin = from(13);
+            for (int c = 0; c < 3; ++c) o.frame.axes.col(c) = from(16 + 3 * static_cast<std::size_t>(c));
             items[i].orthotropic = o;
         }
     }
@@ -436,11 +448,13 @@ template <class Io> void walk_actions(const Io& io, Model& model) {
             add(spin, l.spin->origin);
             add(spin, l.spin->axis);
             spin.push_back(l.spin->speed);
+            spin.push_back(l.spin->speed_up);
         }
         io.numbers(at + "/spin", spin);
         if constexpr (Io::reading) {
             if (body.size() == 3) l.gravity = vec(body, 0);
-            if (spin.size() == 7) l.spin = Spin{vec(spin, 0), vec(spin, 1), spin[6]};
+            if (!spin.empty())
+                l.spin = Spin{vec(spin, 0), vec(spin, 1), spin.at(6), spin.size() > 7 ? spin[7] : 0.0};
         }
     }
     sized(io, "cases", model.cases);
@@ -550,8 +564,7 @@ template <class Io> void walk(const Io& io, Model& model, std::string& study) {
 } // namespace
 
 void save_model(const std::filesystem::path& file, const Model& model, const std::string& study) {
-    write_then_rename(file, [&](const std::filesystem::path& temporary) {
-        const H5File h5 = H5File::create(temporary);
+    H5File::write(file, [&](const H5File& h5) {
         h5.put("layout_version", Integers{layout_version});
         // The walk only reads from the model when it writes the file.
         std::string text = study;
@@ -566,9 +579,13 @@ StoredModel load_model(const std::filesystem::path& file) {
     const H5File h5 = H5File::open(file);
     if (!h5.has("layout_version") || !h5.has("mesh/nodes"))
         throw Error::input({file.string()}, "this is no model", "\"upright model STUDY\" writes one");
-    if (h5.integers("layout_version").at(0) != layout_version)
-        throw Error::input({file.string()}, "this model was written by another version",
-                           "Write it again with \"upright model STUDY\"");
+    const Integers layout = h5.integers("layout_version");
+    if (layout.empty() || layout[0] < oldest_version || layout[0] > layout_version)
+        throw Error::input({file.string()},
+                           fmt::format("this model has the layout {}, and this program reads {} to {}",
+                                       layout.empty() ? 0 : layout[0], oldest_version, layout_version),
+                           "Write the model or the run again from its study (study.toml beside it holds that "
+                           "of a run)");
     StoredModel out;
     try {
         walk(Reader(h5), out.model, out.study);

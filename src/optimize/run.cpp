@@ -72,7 +72,8 @@ class Loop {
   public:
     Loop(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer, const RunStart& start)
         : study_(study), analysis_(analysis), observer_(observer), problem_(make_problem(study)),
-          chain_(analysis.model(), filter_radius(study, analysis.model()), form_rules(study)),
+          chain_(analysis.model(), filter_radius(study, analysis.model()), form_rules(study),
+                 analysis.options()),
           measures_(study, analysis) {
         require_reachable(study, analysis.model(), problem_);
         result_.method = problem_.method;
@@ -137,10 +138,12 @@ class Loop {
             state.history.back() = row;
         }
         result_.design_of = state.iteration;
-        result_.goal = state.history.back().goal;
+        result_.density = state.density;
+        result_.readings = state.readings;
         result_.best_feasible = static_cast<int>(best_.iteration);
         if (result_.status == RunStatus::IterationLimit) return_to_best();
-        result_.feasible = bounds_hold();
+        result_.goal = result_.row().goal;
+        result_.feasible = all_hold(result_.readings);
         result_.cases = measures_.cases();
         result_.modals = measures_.modals();
         result_.stiffness = measures_.stiffness();
@@ -216,12 +219,14 @@ class Loop {
     }
 
     void read_into(IterationRow& row) {
-        OptimizerState& state = result_.state;
-        state.readings = measures_.readings();
+        result_.state.readings = measures_.readings();
+        read_into(row, result_.state.readings);
+    }
+    void read_into(IterationRow& row, const std::vector<Reading>& readings) const {
         row.responses.clear();
         bool any = false;
-        for (std::size_t c = 0; c < state.readings.size(); ++c) {
-            const double value = state.readings[c].value;
+        for (std::size_t c = 0; c < readings.size(); ++c) {
+            const double value = readings[c].value;
             row.responses.push_back(value);
             if (!goal_column_[c]) continue;
             if (!any || (problem_.maximize ? value < row.goal : value > row.goal)) row.goal = value;
@@ -237,10 +242,10 @@ class Loop {
         read_into(result_.state.history.back());
     }
 
-    bool bounds_hold() const {
-        return std::all_of(result_.state.readings.begin(), result_.state.readings.end(),
-                           [](const Reading& r) { return r.holds; });
+    static bool all_hold(const std::vector<Reading>& readings) {
+        return std::all_of(readings.begin(), readings.end(), [](const Reading& r) { return r.holds; });
     }
+    bool bounds_hold() const { return all_hold(result_.state.readings); }
 
     bool has_converged(const Schedule& now) const {
         const std::vector<IterationRow>& rows = result_.state.history;
@@ -277,14 +282,13 @@ class Loop {
         if (bounds_hold() &&
             !better(best_.goal, now_goal - 1e-3 * std::abs(now_goal) * (problem_.maximize ? -1.0 : 1.0)))
             return;
-        const Schedule last = schedule(study_, problem_, state.iteration);
-        state.x = best_.x;
-        state.density = chain_.physical(state.x, last.sharpness);
-        measures_.analyse(state.density, last.penalty, tight_accuracy());
-        IterationRow row;
-        read_into(row);
-        result_.goal = row.goal;
         result_.design_of = static_cast<int>(best_.iteration);
+        const Schedule then = schedule(study_, problem_, result_.design_of);
+        result_.density = chain_.physical(best_.x, then.sharpness);
+        result_.penalty = then.penalty;
+        measures_.analyse(result_.density, then.penalty, tight_accuracy());
+        result_.readings = measures_.readings();
+        read_into(state.history.at(static_cast<std::size_t>(result_.design_of) - 1), result_.readings);
     }
 
     // Moves the variables; the time it takes belongs to the iteration.
@@ -767,9 +771,8 @@ std::vector<double> coarse_start(const Study& study, const Model& model, Optimiz
     CoarseObserver quiet(observer);
     const OptimizeResult result = optimize(coarse, analysis, quiet);
     observer.note(fmt::format("coarse run: {} elements, {} iterations, goal {:.5g}",
-                              coarse_model.mesh.elements(), result.state.iteration,
-                              result.state.history.back().goal));
-    return carry_over(coarse_model.mesh, result.state.density, model.mesh);
+                              coarse_model.mesh.elements(), result.state.iteration, result.goal));
+    return carry_over(coarse_model.mesh, result.density, model.mesh);
 }
 
 } // namespace upright

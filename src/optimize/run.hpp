@@ -83,17 +83,21 @@ struct Guard {
 struct OptimizeResult {
     RunStatus status = RunStatus::IterationLimit;
     Method method = Method::Criteria;
-    OptimizerState state;
+    OptimizerState state; // of the last iteration
     double penalty = 3.0; // of the last iteration
+    // The iteration whose design is the result: the last one, or the best that held every bound at the final
+    // penalty and sharpness where the last one does not. What follows is of that design, measured closely;
+    // its row of the history says the same.
+    int design_of = 0;
+    std::vector<double> density;
+    std::vector<Reading> readings; // one a column
+    double goal = 0.0;
+    bool feasible = false;
     std::vector<CaseResult> cases;
     std::vector<ModalResult> modals;
-    std::vector<double> stiffness; // share of each element in the last analysis
-    bool feasible = false;
-    double goal = 0.0; // of the design that is the result
-    // The iteration whose design the result is: the last one, or the best that held every bound at the final
-    // penalty and sharpness where the last one does not. 0: none held.
-    int design_of = 0;
-    int best_feasible = 0;
+    std::vector<double> stiffness; // share of each element
+    const IterationRow& row() const { return state.history.at(static_cast<std::size_t>(design_of) - 1); }
+    int best_feasible = 0; // the iteration of the best that held every bound so; 0: none held
     std::optional<double> optimality; // first-order residual at the end, as a share of the goal's gradient
     double goal_scale = 1.0;          // what the goal was multiplied by
     int trials = 0;                   // steps taken back by the globally convergent form

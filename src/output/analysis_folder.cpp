@@ -56,7 +56,9 @@ Json static_json(const StaticReport& s) {
     for (const Reaction& r : s.reactions)
         reactions.push_back({{"name", r.name}, {"force", numbers(r.force)}, {"moment", numbers(r.moment)}});
     one["reactions"] = reactions;
+    one["forces_at_work"] = s.at_work;
     one["out_of_balance"] = s.balance;
+    if (!s.doubts.empty()) one["doubts"] = s.doubts;
     return one;
 }
 
@@ -131,8 +133,7 @@ void AnalysisFolder::write_fields(const Model& model, const AnalysisReport& repo
     const Mesh& mesh = model.mesh;
     VtuField region{"region", 1, {}};
     for (const RegionId r : mesh.region) region.values.push_back(static_cast<double>(index(r)));
-    write_then_rename(path_ / "fields.h5", [&](const fs::path& temporary) {
-        const H5File h5 = H5File::create(temporary);
+    H5File::write(path_ / "fields.h5", [&](const H5File& h5) {
         for (const StaticReport& s : report.statics) {
             const std::string at = "cases/" + file_name(s.name);
             h5.put(at + "/displacement", displacement_field(mesh, s.displacement).values, 3);

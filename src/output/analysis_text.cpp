@@ -73,22 +73,19 @@ std::string static_table(const Model& model, const AnalysisReport& report, const
     else
         out.add("least safety", fmt::format("{:.4g} against yield {}", s.least_safety->value,
                                             at(*s.least_safety, plane, size)));
-    double at_work = std::max(s.applied.force.norm(), s.applied.moment.norm() / size);
-    for (const Reaction& r : s.reactions)
-        at_work = std::max({at_work, r.force.norm(), r.moment.norm() / size});
     bool first = true;
     const auto moment_text = [&](const Vec3& m) {
-        return (plane ? fmt::format("{:.5g}", m.z()) : vector(m, false, at_work * size)) + " " +
+        return (plane ? fmt::format("{:.5g}", m.z()) : vector(m, false, s.at_work * size)) + " " +
                unit(dimension::moment);
     };
     for (const Reaction& r : s.reactions) {
         out.add(first ? "reactions" : "",
-                fmt::format("{}: {} {}, about the origin {}", r.name, vector(r.force, plane, at_work),
+                fmt::format("{}: {} {}, about the origin {}", r.name, vector(r.force, plane, s.at_work),
                             unit(dimension::force), moment_text(r.moment)));
         first = false;
     }
     out.add("applied", fmt::format("{} {}, about the origin {}; out of balance by {:.1e}",
-                                   vector(s.applied.force, plane, at_work), unit(dimension::force),
+                                   vector(s.applied.force, plane, s.at_work), unit(dimension::force),
                                    moment_text(s.applied.moment), s.balance));
     out.add("compliance", fmt::format("{:.6g} {}; strain energy {:.6g}", s.compliance,
                                       unit(dimension::moment), s.strain_energy));
@@ -99,8 +96,22 @@ std::string static_table(const Model& model, const AnalysisReport& report, const
     const auto moved = [&](const Vec3& u) {
         return fmt::format("{} {}", vector(u, plane, s.displacement_peak.value), unit(dimension::length));
     };
+    const auto point_text = [&](const ModelPoint& p) -> std::string {
+        const bool on_node = p.off <= 1e-9 * size;
+        if (const int c = on_node ? -1 : model.coupling_at(p); c >= 0) {
+            Vec3 u = Vec3::Zero();
+            for (int a = 0; a < model.mesh.dimension(); ++a)
+                u[a] = s.displacement[static_cast<Eigen::Index>(
+                    model.freedom_of_coupling(static_cast<std::size_t>(c), a))];
+            return fmt::format("moves {} with {}", moved(u), model.couplings[static_cast<std::size_t>(c)].name);
+        }
+        if (p.off > model.node_reach()) return "lies off the body";
+        return "moves " + moved(displacement_at(model, s.displacement, p.node)) +
+               (on_node ? ""
+                        : fmt::format("; read at the node {:.3g} {} away", p.off, unit(dimension::length)));
+    };
     for (const ModelPoint& p : model.points)
-        out.add("point " + p.name, "moves " + moved(displacement_at(model, s.displacement, p.node)));
+        out.add("point " + p.name, point_text(p));
     for (const Vec3& place : probes) {
         const ProbeReading r = read_probe(model, report, s, place);
         std::string words =

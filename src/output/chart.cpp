@@ -1,11 +1,11 @@
 #include "output/chart.hpp"
 
 #include "base/files.hpp"
+#include "base/process.hpp"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstdio>
 #include <fmt/format.h>
 #include <utility>
 
@@ -13,14 +13,17 @@ namespace upright {
 
 namespace {
 
-// Text for gnuplot: its enhanced mode is off, so only quotes and backslashes matter.
+// Text for gnuplot: in single quotes it replaces nothing and runs nothing; a quote is written twice. Control
+// characters would end the line, and with it the text. Its enhanced mode is off, so other signs are as they
+// are.
 std::string quoted(const std::string& text) {
-    std::string out = "\"";
+    std::string out = "'";
     for (const char c : text) {
-        if (c == '"' || c == '\\') out += '\\';
-        out += c;
+        if (c == '\'') out += '\'';
+        const auto code = static_cast<unsigned char>(c);
+        out += code < 0x20 || code == 0x7f ? ' ' : c;
     }
-    return out + "\"";
+    return out + "'";
 }
 
 std::string unit_of(const Study& study, const ResponseCard& r) {
@@ -73,12 +76,14 @@ std::string problem_word(const Study& study) {
     return study.goal->maximize ? " (goal: raise)" : " (goal)";
 }
 
-void run_gnuplot(const std::string& script, const std::filesystem::path& png) {
-    FILE* pipe = ::popen("gnuplot >/dev/null 2>&1", "w");
-    if (pipe == nullptr) throw Error::files(png.string(), "gnuplot cannot be started", "Install gnuplot-nox");
-    const bool written = std::fwrite(script.data(), 1, script.size(), pipe) == script.size();
-    const int status = ::pclose(pipe);
-    if (!written || status != 0)
+// The script's chart as a PNG file; it names no file itself.
+void run_gnuplot(const std::string& script, const std::filesystem::path& png,
+                 const std::filesystem::path& temporary) {
+    const int code = run_program({"gnuplot", "-"}, script, temporary);
+    if (code == 127)
+        throw Error::files(png.string(), "the chart needs gnuplot, which is not there",
+                           "Install gnuplot-nox");
+    if (code != 0 || !is_whole_png(temporary))
         throw Error::files(png.string(), "gnuplot could not draw the chart",
                            "Install gnuplot-nox, and check that the disk is not full");
 }
@@ -112,8 +117,8 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
     make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
         std::string script = fmt::format(
-            "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\nset output {}\n",
-            options.width, options.height, high > 4 || wide > 1 ? 10 : 11, quoted(temporary.string()));
+            "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\n", options.width,
+            options.height, high > 4 || wide > 1 ? 10 : 11);
         script += fmt::format("set multiplot layout {},{} title {} font ',15' margins {},0.97,0.08,0.91 "
                               "spacing {},{}\n",
                               high, wide, quoted(study.title + ": history"), left,
@@ -165,8 +170,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
             "lc rgb '#555555' "
             "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
             study.run.stop_when);
-        script += "unset multiplot\nset output\n";
-        run_gnuplot(script, png);
+        run_gnuplot(script + "unset multiplot\n", png, temporary);
     });
 }
 
@@ -179,13 +183,12 @@ void draw_convergence(const std::string& title, const std::string& along, const 
     make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
         std::string script = fmt::format(
-            "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,12'\nset output {}\n"
+            "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,12'\n"
             "set title {} font ',15'\nset xlabel {}\nset ylabel {}\nset logscale xy\n"
             "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics nomirror\n"
             "set format y '%.0e'\nset key outside right top Left reverse\nset offsets graph 0.05,graph "
             "0.05,0,0\n",
-            options.width, options.height, quoted(temporary.string()), quoted(title), quoted(along),
-            quoted(up));
+            options.width, options.height, quoted(title), quoted(along), quoted(up));
         std::string plot;
         for (std::size_t i = 0; i < lines.size(); ++i) {
             script += fmt::format("$l{} << END\n", i);
@@ -197,7 +200,7 @@ void draw_convergence(const std::string& title, const std::string& along, const 
             plot += fmt::format("{}$l{} with linespoints lw 2 pt {} ps 1.3 lc rgb '{}' title {}",
                                 i == 0 ? "plot " : ", ", i, 4 + i, colors[i % colors.size()], quoted(name));
         }
-        run_gnuplot(script + plot + "\nset output\n", png);
+        run_gnuplot(script + plot + "\n", png, temporary);
     });
 }
 

@@ -618,10 +618,11 @@ void Figure::write(const std::filesystem::path& png) {
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
         vtkNew<vtkPNGWriter> writer;
         writer->SetInputData(image);
-        writer->SetFileName(temporary.c_str());
+        writer->WriteToMemoryOn();
         writer->Write();
-        if (writer->GetErrorCode() != 0)
-            throw Error::files(png.string(), "cannot be written", "Choose another place with --out");
+        vtkUnsignedCharArray* bytes = writer->GetResult();
+        if (bytes == nullptr) throw Error::files(png.string(), "cannot be drawn", "There is too little memory");
+        write_bytes(temporary, bytes->GetPointer(0), static_cast<std::size_t>(bytes->GetNumberOfValues()));
     });
 }
 

@@ -9,6 +9,7 @@
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
+#include <regex>
 #include <sstream>
 #include <sys/file.h>
 #include <unistd.h>
@@ -19,12 +20,41 @@ namespace fs = std::filesystem;
 
 namespace {
 
-// What a run leaves behind, so that only that is ever removed.
-const std::vector<std::string>& own_files() {
-    static const std::vector<std::string> names{"run.json", "history.csv", "study.toml", "design.vtu",
-                                                "model.h5", "cases",       "steps",      "figures",
-                                                "log.txt",  "part.stl",    "part.json",  ".lock"};
-    return names;
+bool matches(const std::string& name, const char* pattern) {
+    return std::regex_match(name, std::regex(pattern));
+}
+
+// What a run, its figures and its carving leave behind: only that is ever removed.
+void remove_own(const fs::path& folder) {
+    std::error_code ignored;
+    // The cases of the run that was there.
+    std::vector<std::string> cases;
+    try {
+        const auto report = nlohmann::json::parse(read_text(folder / "run.json"));
+        for (const auto& one : report.at("cases"))
+            cases.push_back(file_name(one.at("name").get<std::string>()) + ".vtu");
+    } catch (const std::exception&) { // it never came to write any
+    }
+    const auto sweep = [&](const fs::path& where, const auto& own) {
+        std::vector<fs::path> gone;
+        for (const auto& entry : fs::directory_iterator(where, ignored)) {
+            const std::string name = entry.path().filename().string();
+            if (!entry.is_directory(ignored) && (own(name) || matches(name, R"(\..*\.part(\..*)?)")))
+                gone.push_back(entry.path());
+        }
+        for (const fs::path& file : gone) fs::remove(file, ignored);
+    };
+    sweep(folder / "steps", [](const std::string& n) { return matches(n, R"((\d+|checkpoint)\.h5)"); });
+    sweep(folder / "cases", [&](const std::string& n) {
+        return std::find(cases.begin(), cases.end(), n) != cases.end();
+    });
+    sweep(folder / "figures", [](const std::string& n) {
+        return matches(n, R"((density|displacement|stress|mode|history|part)([-.].*)?\.(png|gif))");
+    });
+    sweep(folder, [](const std::string& n) {
+        return matches(n, R"(run\.json|history\.csv|study\.toml|design\.vtu|model\.h5|log\.txt|part\.(stl|json))");
+    });
+    for (const char* inner : {"steps", "cases", "figures"}) fs::remove(folder / inner, ignored); // if empty
 }
 
 int take_lock(const fs::path& folder) {
@@ -76,7 +106,9 @@ std::string csv_name(const std::string& name) {
 
 } // namespace
 
-RunFolder::RunFolder(RunFolder&& other) noexcept : path_(std::move(other.path_)), lock_(other.lock_) {
+RunFolder::RunFolder(RunFolder&& other) noexcept
+    : path_(std::move(other.path_)), at_(std::move(other.at_)), made_folder_(other.made_folder_),
+      lock_(other.lock_) {
     other.lock_ = -1;
 }
 
@@ -86,7 +118,9 @@ RunFolder::~RunFolder() {
 
 RunFolder RunFolder::create(const fs::path& path, bool force) {
     std::error_code ignored;
-    if (fs::exists(path, ignored)) {
+    bool replaces = false;
+    const bool fresh = !fs::exists(path, ignored);
+    if (!fresh) {
         if (!fs::is_directory(path, ignored))
             throw Error::files(path.string(), "a file of that name is there",
                                "Choose another place with --out");
@@ -94,6 +128,7 @@ RunFolder RunFolder::create(const fs::path& path, bool force) {
         if (!fs::is_empty(path, ignored) && !is_run)
             throw Error::files(path.string(), "the folder holds something else than a run",
                                "Choose another place with --out");
+        replaces = is_run;
         if (is_run && !force)
             throw Error::files(
                 path.string(), "a run is there already",
@@ -101,11 +136,40 @@ RunFolder RunFolder::create(const fs::path& path, bool force) {
     }
     make_folder(path);
     RunFolder out(path, take_lock(path));
-    if (force)
-        for (const std::string& name : own_files())
-            if (name != ".lock") fs::remove_all(path / name, ignored);
-    for (const char* inner : {"cases", "steps", "figures"}) make_folder(path / inner);
+    out.made_folder_ = fresh;
+    if (replaces) {
+        out.at_ = path / ".next";
+        fs::remove_all(out.at_, ignored); // of a run that was killed before its first iteration
+    }
+    for (const char* inner : {"cases", "steps", "figures"}) make_folder(out.at_ / inner);
     return out;
+}
+
+void RunFolder::publish() {
+    if (published()) return;
+    remove_own(path_);
+    for (const char* inner : {"steps", "cases", "figures"}) {
+        make_folder(path_ / inner);
+        for (const auto& entry : fs::directory_iterator(at_ / inner))
+            fs::rename(entry.path(), path_ / inner / entry.path().filename());
+        fs::remove(at_ / inner);
+    }
+    for (const auto& entry : fs::directory_iterator(at_))
+        fs::rename(entry.path(), path_ / entry.path().filename());
+    fs::remove(at_);
+    at_ = path_;
+}
+
+void RunFolder::discard() {
+    std::error_code ignored;
+    if (!published()) {
+        fs::remove_all(at_, ignored);
+        return;
+    }
+    remove_own(path_);
+    if (!made_folder_) return;
+    fs::remove(path_ / ".lock", ignored);
+    fs::remove(path_, ignored); // if nothing else came to lie there
 }
 
 RunFolder RunFolder::open(const fs::path& path, bool lock) {
@@ -119,7 +183,7 @@ RunFolder RunFolder::open(const fs::path& path, bool lock) {
 }
 
 fs::path RunFolder::case_file(const std::string& name) const {
-    return path_ / "cases" / (file_name(name) + ".vtu");
+    return at_ / "cases" / (file_name(name) + ".vtu");
 }
 
 void RunFolder::write_history(const Study& study, const std::vector<IterationRow>& rows) const {
@@ -132,7 +196,7 @@ void RunFolder::write_history(const Study& study, const std::vector<IterationRow
         for (const double value : row.responses) out += fmt::format(",{:.12g}", value);
         out += "\n";
     }
-    write_text(path_ / "history.csv", out);
+    write_text(at_ / "history.csv", out);
 }
 
 std::vector<IterationRow> RunFolder::read_history() const {
@@ -155,15 +219,13 @@ std::vector<IterationRow> RunFolder::read_history() const {
     return out;
 }
 
-void RunFolder::write_step(const OptimizerState& state) const {
-    write_then_rename(
-        path_ / "steps" / fmt::format("{:04d}.h5", state.iteration),
-        [&](const fs::path& temporary) { H5File::create(temporary).put("density", state.density); });
+void RunFolder::write_step(int iteration, const std::vector<double>& density) const {
+    H5File::write(at_ / "steps" / fmt::format("{:04d}.h5", iteration),
+                  [&](const H5File& file) { file.put("density", density); });
 }
 
 void RunFolder::write_checkpoint(const OptimizerState& state) const {
-    write_then_rename(path_ / "steps" / "checkpoint.h5", [&](const fs::path& temporary) {
-        const H5File file = H5File::create(temporary);
+    H5File::write(at_ / "steps" / "checkpoint.h5", [&](const H5File& file) {
         const double width =
             state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
         file.put("state", std::vector<double>{static_cast<double>(state.iteration), state.multiplier, width,
@@ -239,12 +301,25 @@ std::vector<int> RunFolder::kept_iterations() const {
     return out;
 }
 
+int RunFolder::result_iteration() const {
+    const std::vector<int> kept = kept_iterations();
+    try {
+        const auto report = nlohmann::json::parse(read_text(path_ / "run.json"));
+        const int named = report.value("design_of_iteration", 0);
+        if (report.value("status", std::string()) != "failed" &&
+            std::find(kept.begin(), kept.end(), named) != kept.end())
+            return named;
+    } catch (const std::exception&) { // not ended
+    }
+    return kept.empty() ? 0 : kept.back();
+}
+
 std::vector<double> RunFolder::read_density(int iteration) const {
     const std::vector<int> kept = kept_iterations();
     if (kept.empty())
         throw Error::input({path_.string()}, "this run has kept no design yet",
                            "Let it go on: optimize --resume");
-    const int wanted = iteration < 0 ? kept.back() : iteration;
+    const int wanted = iteration < 0 ? result_iteration() : iteration;
     if (std::find(kept.begin(), kept.end(), wanted) == kept.end()) {
         std::string list;
         for (const int i : kept) list += (list.empty() ? "" : ", ") + std::to_string(i);

@@ -11,10 +11,17 @@ namespace upright {
 
 class RunFolder {
   public:
-    // Makes a new folder, or clears the one of an earlier run when `force` is set. The folder is locked until
-    // the object goes. Throws Error (Files) when it exists without `force`, holds something else, or another
-    // run is going on in it.
+    // Makes a new folder, locked until the object goes. Where an earlier run is there and `force` is set, the
+    // new run is written beside it, in a folder `.next` within, until publish() puts it in its place. Throws
+    // Error (Files) when it exists without `force`, holds something else, or another run is going on in it.
     static RunFolder create(const std::filesystem::path& path, bool force);
+    // Takes away what the program wrote of an earlier run (nothing else that may lie there) and moves the new
+    // one up. Nothing where that was done or there was none.
+    void publish();
+    // Whether the run's files stand in path(): not before publish() where an earlier run has to give way.
+    bool published() const { return at_ == path_; }
+    // Takes away what was written of this run: the earlier one stays as it was.
+    void discard();
     // An existing run, locked for writing when `lock` is set. Throws Error (Input) when it is none.
     static RunFolder open(const std::filesystem::path& path, bool lock);
 
@@ -25,16 +32,18 @@ class RunFolder {
     ~RunFolder();
 
     const std::filesystem::path& path() const { return path_; }
-    std::filesystem::path study_file() const { return path_ / "study.toml"; }
-    std::filesystem::path figure(const std::string& name) const {
-        return path_ / "figures" / (name + ".png");
-    }
+    std::filesystem::path study_file() const { return at_ / "study.toml"; }
+    std::filesystem::path model_file() const { return at_ / "model.h5"; }
+    std::filesystem::path design_file() const { return at_ / "design.vtu"; }
+    std::filesystem::path report_file() const { return at_ / "run.json"; }
+    std::filesystem::path figure(const std::string& name) const { return at_ / "figures" / (name + ".png"); }
     std::filesystem::path case_file(const std::string& name) const;
-    std::filesystem::path log_file() const { return path_ / "log.txt"; }
+    std::filesystem::path log_file() const { return at_ / "log.txt"; }
 
     // history.csv, the header being iteration,goal,change,grayness,seconds and the names of the responses.
     void write_history(const Study& study, const std::vector<IterationRow>& rows) const;
-    void write_step(const OptimizerState& state) const;
+    // The design of one iteration.
+    void write_step(int iteration, const std::vector<double>& density) const;
     void write_checkpoint(const OptimizerState& state) const;
     bool has_checkpoint() const;
     OptimizerState read_checkpoint() const;
@@ -42,17 +51,22 @@ class RunFolder {
     std::string status() const;
     // Of a modal case of a finished run, ascending; empty where run.json has none.
     std::vector<double> frequencies(const std::string& in_case) const;
-    // The densities of an iteration; the last ones for -1. Throws Error (Input) with the kept ones in the
-    // message.
+    // The iteration whose design is the result: as run.json says, the last kept one of a run that has not
+    // ended. 0: none yet.
+    int result_iteration() const;
+    // The densities of an iteration; those of the result for -1. Throws Error (Input) with the kept ones in
+    // the message.
     std::vector<double> read_density(int iteration) const;
     std::vector<int> kept_iterations() const;
     // The history as it stands in history.csv.
     std::vector<IterationRow> read_history() const;
 
   private:
-    RunFolder(std::filesystem::path path, int lock) : path_(std::move(path)), lock_(lock) {}
+    RunFolder(std::filesystem::path path, int lock) : path_(std::move(path)), at_(path_), lock_(lock) {}
 
     std::filesystem::path path_;
+    std::filesystem::path at_;   // where the files are
+    bool made_folder_ = false;   // by create()
     int lock_ = -1;
 };
 

@@ -36,7 +36,7 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
     if (!failure.empty()) out["failure"] = failure;
     out["feasible"] = failure.empty() && result.feasible;
     out["iterations"] = result.state.iteration;
-    const bool has_values = !result.state.readings.empty();
+    const bool has_values = !result.readings.empty(); // of the design that is the result
     Json responses = Json::array();
     const std::vector<Column> all = columns(study);
     for (std::size_t c = 0; c < all.size(); ++c) {
@@ -44,7 +44,7 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
         Reading r;
         r.min = card.min;
         r.max = upper_bound(study, card);
-        if (has_values) r = result.state.readings[c];
+        if (has_values) r = result.readings[c];
         Json one;
         one["name"] = card.name;
         one["measure"] = text(card.measure);
@@ -78,9 +78,14 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
     out["responses"] = responses;
     out["design_of_iteration"] = result.design_of;
     out["best_feasible_iteration"] = result.best_feasible > 0 ? Json(result.best_feasible) : Json(nullptr);
-    if (!result.state.history.empty()) {
-        out["change"] = result.state.history.back().change;
-        out["grayness"] = result.state.history.back().grayness;
+    if (has_values) {
+        out["change"] = result.row().change;
+        out["grayness"] = result.row().grayness;
+        const IterationRow& last = result.state.history.back();
+        out["last_iteration"] = {{"iteration", last.iteration},
+                                 {"goal", last.goal},
+                                 {"change", last.change},
+                                 {"grayness", last.grayness}};
     }
     out["optimality"] = result.optimality ? Json(*result.optimality) : Json(nullptr);
     if (certificate != nullptr) {
@@ -152,20 +157,20 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
                    {"iterations", spent}};
     out["version"] = version;
     out["written"] = now_text();
-    write_text(folder.path() / "run.json", out.dump(2) + "\n");
+    write_text(folder.report_file(), out.dump(2) + "\n");
 }
 
 void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const OptimizeResult& result) {
     const Model& model = analysis.model();
     std::vector<double> regions;
     for (const RegionId r : model.mesh.region) regions.push_back(static_cast<double>(index(r)));
-    write_vtu(folder.path() / "design.vtu", model.mesh, {},
-              {{"density", 1, result.state.density}, {"region", 1, regions}});
+    write_vtu(folder.design_file(), model.mesh, {},
+              {{"density", 1, result.density}, {"region", 1, regions}});
     for (std::size_t c = 0; c < result.cases.size(); ++c) {
         const Eigen::VectorXd& u = result.cases[c].displacement;
         write_vtu(folder.case_file(model.cases[c].name), model.mesh, {displacement_field(model.mesh, u)},
                   {{"von_mises", 1, analysis.von_mises_stress(u, &model.cases[c])},
-                   {"density", 1, result.state.density}});
+                   {"density", 1, result.density}});
     }
     for (std::size_t c = 0; c < result.modals.size(); ++c) {
         if (result.modals[c].modes.empty()) continue;
@@ -176,7 +181,7 @@ void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const
             shapes.push_back(std::move(field));
         }
         write_vtu(folder.case_file(model.modal_cases[c].name), model.mesh, shapes,
-                  {{"density", 1, result.state.density}});
+                  {{"density", 1, result.density}});
     }
 }
 

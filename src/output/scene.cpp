@@ -312,12 +312,24 @@ namespace {
 std::string load_text(const Model& model, const ModelLoad& load, double factor) {
     const bool plane = model.mesh.dimension() == 2;
     if (load.kind == "heat") return fmt::format("{:+g} K", factor * load.heat);
-    if (load.kind == "spin")
-        return fmt::format("{:.4g} rpm about\n{}",
-                           load.spin->speed * 30.0 / 3.14159265358979323846 * model.units.time_si,
-                           vector_text(load.spin->axis, false));
+    if (load.kind == "spin") {
+        const double to_rpm = 30.0 / 3.14159265358979323846 / model.units.time_si;
+        std::string words;
+        if (load.spin->speed != 0.0) words = fmt::format("{:.4g} rpm", load.spin->speed * to_rpm);
+        if (load.spin->speed_up != 0.0)
+            words += fmt::format("{}{:+.4g} rad/{}2", words.empty() ? "" : ", ", factor * load.spin->speed_up,
+                                 model.units.time);
+        return words + " about\n" + vector_text(load.spin->axis, false);
+    }
     const Resultant sum = resultant(model, load);
-    if (load.kind == "moment")
+    double at_work = 0.0;
+    for (const Term& t : load.forces)
+        if (model.spot(t.freedom).component < 3) at_work += std::abs(t.factor);
+    // Where forces cancel (a torque as forces around an axis) what is left is a moment, or nothing.
+    const bool turns = !load.gravity && sum.force.norm() < 1e-6 * at_work;
+    if (load.kind == "pressure" && turns)
+        return fmt::format("{:.5g} {}", factor * load.pressure, model.units.text(dimension::stress));
+    if (load.kind == "moment" || turns)
         return (plane ? fmt::format("{:.5g}", factor * sum.moment.z())
                       : vector_text(factor * sum.moment, false)) +
                " " + model.units.text(dimension::moment);
@@ -389,9 +401,15 @@ std::string dimensions(const Model& model) {
     }
     const Vec3 s = box.size();
     const std::string unit = model.units.length;
-    if (model.mesh.dimension() == 2)
-        return fmt::format("{:g} x {:g} {}, {:g} {} thick", s.x(), s.y(), unit, model.mesh.thickness.front(),
-                           unit);
+    if (!model.mesh.thickness.empty()) {
+        const auto [thin, thick] =
+            std::minmax_element(model.mesh.thickness.begin(), model.mesh.thickness.end());
+        const std::string how = *thin == *thick ? fmt::format("{:g}", *thin)
+                                                : fmt::format("{:g} to {:g}", *thin, *thick);
+        return model.mesh.dimension() == 2 || s.z() < 1e-9 * s.norm()
+                   ? fmt::format("{:g} x {:g} {}, {} {} thick", s.x(), s.y(), unit, how, unit)
+                   : fmt::format("{:g} x {:g} x {:g} {}, {} {} thick", s.x(), s.y(), s.z(), unit, how, unit);
+    }
     return fmt::format("{:g} x {:g} x {:g} {}", s.x(), s.y(), s.z(), unit);
 }
 
@@ -447,9 +465,13 @@ void add_all_loads(Figure& figure, const Model& model, Extent extent) {
 
 std::vector<std::size_t> used_supports(const Model& model) {
     std::vector<std::size_t> out;
-    for (const ModelCase& c : model.cases)
-        for (const std::size_t s : c.supports)
-            if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(s);
+    const auto add = [&](const auto& cases) {
+        for (const auto& c : cases)
+            for (const std::size_t s : c.supports)
+                if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(s);
+    };
+    add(model.cases);
+    add(model.modal_cases);
     return out;
 }
 

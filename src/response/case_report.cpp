@@ -2,6 +2,7 @@
 
 #include "base/nearest.hpp"
 #include "fem/probe.hpp"
+#include "fem/support_forces.hpp"
 #include "response/motions.hpp"
 #include "response/response.hpp"
 
@@ -79,6 +80,7 @@ class CaseReader {
             out.strain_energy = 0.0;
             for (const double e : analysis_.unit_energy(out.displacement)) out.strain_energy += 0.5 * e;
         }
+        out.strain_energy += analysis_.joint_energy(out.displacement);
         const auto layers = static_cast<std::size_t>(field.layers);
         bool first = true;
         for (std::size_t i = 0; i < out.von_mises.size(); ++i) {
@@ -112,50 +114,78 @@ class CaseReader {
         }
     }
 
+    // A force or moment on a freedom, added to a reaction.
+    void add_to(Reaction& sum, std::size_t freedom, double value) const {
+        const Model::Spot spot = model_.spot(freedom);
+        if (spot.component >= 3) {
+            sum.moment[spot.component - 3] += value;
+            return;
+        }
+        const Vec3 force = value * Vec3::Unit(spot.component);
+        sum.force += force;
+        sum.moment += spot.at.cross(force);
+    }
+
     void reactions(const ModelCase& c, const CaseResult& result, StaticReport& out) const {
-        const Eigen::VectorXd all = analysis_.reactions(result, c, full_, full_);
-        std::vector<bool> taken(model_.freedoms(), false);
-        const auto take = [&](const std::string& name, const std::vector<std::size_t>& freedoms) {
+        const double length = model_.mesh.bounds.diagonal();
+        // All forces by size, moments as forces at the body's length: what balance is measured by, also where
+        // they cancel (heat, a centred spin).
+        double at_work = 0.0;
+        const auto work = [&](std::size_t freedom, double value) {
+            at_work += std::abs(value) / (model_.spot(freedom).component >= 3 ? length : 1.0);
+        };
+        const Eigen::VectorXd acting = analysis_.forces(c, full_, full_);
+        for (Eigen::Index f = 0; f < acting.size(); ++f)
+            if (acting[f] != 0.0) work(static_cast<std::size_t>(f), acting[f]);
+        const SupportForces holding(model_, c);
+        const Eigen::VectorXd forces =
+            holding.of(analysis_.stiffness_times(result.displacement, full_) - acting);
+        const auto take = [&](const std::string& name, int support) {
             Reaction one;
             one.name = name;
             bool any = false;
-            for (const std::size_t f : freedoms) {
-                if (taken[f]) continue;
-                taken[f] = any = true;
-                const double value = all[static_cast<Eigen::Index>(f)];
-                const Model::Spot spot = model_.spot(f);
-                if (spot.component >= 3) {
-                    one.moment[spot.component - 3] += value;
-                    continue;
+            for (std::size_t e = 0; e < holding.held().size(); ++e) {
+                if (holding.held()[e].support != support) continue;
+                any = true;
+                for (const Term& t : holding.held()[e].equation->terms) {
+                    add_to(one, t.freedom, forces[static_cast<Eigen::Index>(e)] * t.factor);
+                    work(t.freedom, forces[static_cast<Eigen::Index>(e)] * t.factor);
                 }
-                const Vec3 force = value * Vec3::Unit(spot.component);
-                one.force += force;
-                one.moment += spot.at.cross(force);
             }
             if (any) out.reactions.push_back(one);
         };
-        const auto of_equations = [](const std::vector<Equation>& equations) {
-            std::vector<std::size_t> freedoms;
-            for (const Equation& e : equations)
-                for (const Term& t : e.terms) freedoms.push_back(t.freedom);
-            return freedoms;
-        };
-        for (const std::size_t s : c.supports)
-            take(model_.supports[s].name, of_equations(model_.supports[s].equations));
-        for (const ModelJoint& j : model_.joints)
-            if (j.ends[0] < 0 || j.ends[1] < 0) take(j.name + " (joint to ground)", j.freedoms);
-        if (!model_.symmetry.empty()) take("symmetry", of_equations(model_.symmetry));
-        out.applied = resultant(model_, c);
-        Vec3 rest = out.applied.force;
-        // Where moments alone act, forces of their size over the body's are the measure.
-        const double length = model_.mesh.bounds.diagonal();
-        double at_work = std::max(out.applied.force.norm(), out.applied.moment.norm() / length);
-        for (const Reaction& r : out.reactions) {
-            rest += r.force;
-            at_work = std::max({at_work, r.force.norm(), r.moment.norm() / length});
+        for (const std::size_t s : c.supports) take(model_.supports[s].name, static_cast<int>(s));
+        for (const ModelJoint& j : model_.joints) {
+            if (j.ends[0] >= 0 && j.ends[1] >= 0) continue;
+            Reaction one;
+            one.name = j.name + " (joint to ground)";
+            const Eigen::VectorXd f = StaticAnalysis::joint_forces(j, result.displacement);
+            for (std::size_t i = 0; i < j.freedoms.size(); ++i) {
+                add_to(one, j.freedoms[i], -f[static_cast<Eigen::Index>(i)]);
+                work(j.freedoms[i], f[static_cast<Eigen::Index>(i)]);
+            }
+            out.reactions.push_back(one);
         }
-        if (model_.mesh.dimension() == 2) rest.z() = 0.0;
-        out.balance = at_work > 0.0 ? rest.norm() / at_work : 0.0;
+        take("symmetry", -1);
+        out.applied = resultant(model_, c);
+        Resultant rest = out.applied;
+        for (const Reaction& r : out.reactions) {
+            rest.force += r.force;
+            rest.moment += r.moment;
+        }
+        // About the middle of the body, so that its place does not matter.
+        rest.moment -= (0.5 * (model_.mesh.bounds.low + model_.mesh.bounds.high)).cross(rest.force);
+        if (model_.mesh.dimension() == 2) {
+            rest.force.z() = 0.0;
+            rest.moment.head<2>().setZero();
+        }
+        out.at_work = at_work;
+        out.balance =
+            at_work > 0.0 ? std::max(rest.force.norm(), rest.moment.norm() / length) / at_work : 0.0;
+        if (out.balance > balance_doubt)
+            out.doubts.push_back(fmt::format(
+                "the case \"{}\" is out of balance by {:.1e} of its forces: its numbers are in doubt", c.name,
+                out.balance));
     }
 
     const Model& model_;
@@ -184,7 +214,8 @@ class Measurer {
                 compliance(r);
             } else {
                 for (const StaticReport& s : report_.statics)
-                    if (r.in_case.empty() || refers_to(r.in_case, s.name)) one_case(r, s);
+                    if ((r.in_case.empty() || refers_to(r.in_case, s.name)) && fits(r, s.name))
+                        one_case(r, s);
             }
         }
         for (Outcome& o : out_) {
@@ -204,6 +235,14 @@ class Measurer {
         o.max = study_.responses[index_].max;
         out_.push_back(o);
         return out_.back();
+    }
+
+    // A reaction is measured where its support is.
+    bool fits(const ResponseCard& r, const std::string& in_case) const {
+        return r.measure != Measure::Reaction ||
+               std::any_of(study_.cases.begin(), study_.cases.end(), [&](const StaticCase& c) {
+                   return c.name == in_case && holds_in(study_, c, r.at);
+               });
     }
 
     // The sum over its cases (weighted where none is named), or the largest of them.
@@ -364,6 +403,8 @@ AnalysisReport analyze(const Model& model, const AnalysisWish& wish) {
             out.statics.push_back(reader.run(part.cases[c], results[c]));
         out.cost = analysis.cost();
         out.notes = analysis.take_notes();
+        for (const StaticReport& s : out.statics)
+            out.notes.insert(out.notes.end(), s.doubts.begin(), s.doubts.end());
     }
     std::optional<ModalAnalysis> modal;
     for (const ModelModalCase& c : model.modal_cases) {

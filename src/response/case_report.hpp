@@ -20,6 +20,8 @@ struct Extreme {
     std::string region;
 };
 
+inline constexpr double balance_doubt = 1e-6; // from which on a case's balance is a doubt
+
 // What one support, joint to the ground or symmetry plane holds the model with.
 struct Reaction {
     std::string name;
@@ -31,7 +33,7 @@ struct StaticReport {
     std::string name;
     Eigen::VectorXd displacement; // every freedom
     double compliance = 0.0;
-    double strain_energy = 0.0; // of the elements; joints are not counted
+    double strain_energy = 0.0; // of elements and joints
     Extreme displacement_peak;
     Extreme stress_peak;       // von Mises, averaged at the nodes within a region
     Extreme stress_point_peak; // von Mises at the points where stress is most accurate
@@ -39,7 +41,11 @@ struct StaticReport {
     std::optional<Extreme> least_safety; // yield over stress; empty without any yield
     std::vector<Reaction> reactions;
     Resultant applied;
-    double balance = 0.0; // what applied forces and reactions leave, as a share of the forces at work
+    // What applied forces and reactions leave, moments over the body's length, as a share of `at_work`: the
+    // sizes of all forces added up, those of heat and of supports as well.
+    double balance = 0.0;
+    double at_work = 0.0;
+    std::vector<std::string> doubts;
     ErrorEstimate error;
     std::vector<Voigt> stress;           // averaged, beside RegionNodes, layer by layer
     std::vector<double> von_mises;       // of those, the larger of the layers

@@ -86,7 +86,9 @@ std::vector<Column> columns(const Study& study) {
         if (card.measure == Measure::Frequency)
             for (std::size_t c = 0; c < study.modal_cases.size(); ++c) add(study.modal_cases[c], c);
         else
-            for (std::size_t c = 0; c < study.cases.size(); ++c) add(study.cases[c], c);
+            for (std::size_t c = 0; c < study.cases.size(); ++c)
+                if (card.measure != Measure::Reaction || holds_in(study, study.cases[c], card.at))
+                    add(study.cases[c], c);
         if (out.size() == first + 1) out.back().name = card.name;
     }
     return out;

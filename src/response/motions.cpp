@@ -1,5 +1,7 @@
 #include "response/motions.hpp"
 
+#include "fem/support_forces.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -19,23 +21,30 @@ std::vector<Motion> motions(const Model& model, const ResponseCard& response) {
     const Mesh& mesh = model.mesh;
     const int translations = mesh.dimension() == 2 ? 2 : 3;
     std::vector<Motion> out;
-    const auto add_node = [&](NodeId n) {
+    const auto add = [&](const Vec3& at, const auto& freedom) {
         Motion one;
-        one.at = mesh.nodes[index(n)];
+        one.at = at;
         for (int a = 0; a < translations; ++a)
-            one.along[static_cast<std::size_t>(a)].push_back({model.freedom(n, a), 1.0});
+            one.along[static_cast<std::size_t>(a)].push_back({freedom(a), 1.0});
         out.push_back(std::move(one));
     };
+    const auto add_node = [&](NodeId n) {
+        add(mesh.nodes[index(n)], [&](int a) { return model.freedom(n, a); });
+    };
+    const auto add_coupling = [&](std::size_t c) {
+        add(model.couplings[c].at, [&](int a) { return model.freedom_of_coupling(c, a); });
+    };
     for (const ModelPoint& p : model.points)
-        if (refers_to(response.at, p.name)) add_node(p.node);
-    for (std::size_t c = 0; c < model.couplings.size(); ++c) {
-        if (!refers_to(response.at, model.couplings[c].name)) continue;
-        Motion one;
-        one.at = model.couplings[c].at;
-        for (int a = 0; a < translations; ++a)
-            one.along[static_cast<std::size_t>(a)].push_back({model.freedom_of_coupling(c, a), 1.0});
-        out.push_back(std::move(one));
-    }
+        if (refers_to(response.at, p.name)) {
+            // A point that no node stands at moves with the coupling that has its reference there.
+            const int coupling = p.off > 1e-9 * mesh.bounds.diagonal() ? model.coupling_at(p) : -1;
+            if (coupling >= 0)
+                add_coupling(static_cast<std::size_t>(coupling));
+            else
+                add_node(p.node);
+        }
+    for (std::size_t c = 0; c < model.couplings.size(); ++c)
+        if (refers_to(response.at, model.couplings[c].name)) add_coupling(c);
     for (const ModelSurface& surface : model.surfaces) {
         if (!refers_to(response.at, surface.name)) continue;
         if (!response.mean) {
@@ -84,24 +93,20 @@ bool reads_lowest(const ResponseCard& response, double lowest, double largest) {
 
 std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCase& c,
                                                const ResponseCard& response) {
-    const Transform linked = model.transform(c, false);
-    std::array<Eigen::VectorXd, 3> on_unknowns;
-    for (Eigen::VectorXd& d : on_unknowns)
-        d = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(linked.unknowns()));
-    std::vector<bool> taken(model.freedoms(), false);
-    for (const std::size_t s : c.supports) {
-        const bool named = refers_to(response.at, model.supports[s].name);
-        for (const Equation& e : model.supports[s].equations)
-            for (const Term& t : e.terms) {
-                if (taken[t.freedom]) continue;
-                taken[t.freedom] = true;
-                const Model::Spot spot = model.spot(t.freedom);
-                if (named && spot.component < 3 && !linked.dependent(t.freedom))
-                    on_unknowns[static_cast<std::size_t>(spot.component)][linked.unknown_of(t.freedom)] = 1.0;
-            }
-    }
+    const SupportForces holding(model, c);
     std::array<Eigen::VectorXd, 3> out;
-    for (std::size_t a = 0; a < 3; ++a) out[a] = linked.expand(on_unknowns[a], false);
+    for (int a = 0; a < 3; ++a) {
+        Eigen::VectorXd weights = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(holding.held().size()));
+        for (std::size_t e = 0; e < holding.held().size(); ++e) {
+            const SupportForces::Held& h = holding.held()[e];
+            if (h.support < 0 ||
+                !refers_to(response.at, model.supports[static_cast<std::size_t>(h.support)].name))
+                continue;
+            for (const Term& t : h.equation->terms)
+                if (model.spot(t.freedom).component == a) weights[static_cast<Eigen::Index>(e)] += t.factor;
+        }
+        out[static_cast<std::size_t>(a)] = holding.field(weights);
+    }
     return out;
 }
 

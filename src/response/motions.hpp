@@ -31,7 +31,7 @@ bool reads_lowest(const ResponseCard& response, double lowest, double largest);
 double component_of(const Study& study, const ResponseCard& response, const Vec3& v, const Vec3& at);
 
 // The force of the supports that a reaction response names, along x, y, z in one case: R_a = w_a' (K u - f),
-// w_a on every freedom. Freedoms that several supports hold count for the first of them.
+// w_a on every freedom. Freedoms that several supports hold count for the first of them (support_forces.hpp).
 std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCase& c,
                                                const ResponseCard& response);
 

@@ -315,7 +315,7 @@ AggregationOperator::AggregationOperator(const ElementSystem& system, NearKernel
         for (std::size_t c = 0; c < width; ++c)
             for (std::size_t r = 0; r < width; ++r) {
                 if (dofs[r] < 0 || dofs[c] < 0) {
-                    target_.push_back(-1);
+                    target_.push_back(0);
                     continue;
                 }
                 const auto begin =
@@ -324,8 +324,7 @@ AggregationOperator::AggregationOperator(const ElementSystem& system, NearKernel
                 const auto end =
                     level.A.at.begin() +
                     static_cast<std::ptrdiff_t>(level.A.starts[static_cast<std::size_t>(dofs[r]) + 1]);
-                target_.push_back(
-                    static_cast<std::int32_t>(std::lower_bound(begin, end, dofs[c]) - level.A.at.begin()));
+                target_.push_back(static_cast<std::uint32_t>(std::lower_bound(begin, end, dofs[c]) - begin));
             }
     }
     levels_.push_back(std::move(fine));
@@ -334,13 +333,17 @@ AggregationOperator::AggregationOperator(const ElementSystem& system, NearKernel
 void AggregationOperator::assemble(const std::vector<double>& scale) {
     std::vector<double>& value = levels_[0]->A.value;
     std::fill(value.begin(), value.end(), 0.0);
-    const std::int32_t* target = target_.data();
+    const std::vector<std::size_t>& starts = levels_[0]->A.starts;
+    const std::uint32_t* target = target_.data();
     for (std::size_t e = 0; e < system_.elements(); ++e) {
         const Eigen::MatrixXd& K = *system_.matrix_of[e];
         const double* entry = K.data();
-        const Eigen::Index count = K.size();
-        for (Eigen::Index i = 0; i < count; ++i, ++target)
-            if (*target >= 0) value[static_cast<std::size_t>(*target)] += scale[e] * entry[i];
+        const std::int32_t* dofs = system_.dofs.data() + system_.starts[e];
+        const auto width = static_cast<std::size_t>(K.rows());
+        for (std::size_t c = 0; c < width; ++c)
+            for (std::size_t r = 0; r < width; ++r, ++target, ++entry)
+                if (dofs[r] >= 0 && dofs[c] >= 0)
+                    value[starts[static_cast<std::size_t>(dofs[r])] + *target] += scale[e] * *entry;
     }
 }
 

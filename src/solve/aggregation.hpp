@@ -52,7 +52,7 @@ class AggregationOperator : public IterativeSystem {
     int threads_ = 1;
     bool renew_ = true;
     std::vector<double> wide_;         // a direction in double precision
-    std::vector<std::int32_t> target_; // where each entry of each element's matrix goes
+    std::vector<std::uint32_t> target_; // where each entry of each element's matrix goes in its row
     std::vector<std::unique_ptr<Level>> levels_;
 };
 

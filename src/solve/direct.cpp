@@ -1,9 +1,9 @@
+#include "base/blas_threads.hpp"
 #include "base/error.hpp"
 #include "solve/linear_solver.hpp"
 #include "solve/stopwatch.hpp"
 
 #include <algorithm>
-#include <cblas.h>
 #include <cholmod.h>
 #include <cstring>
 #include <fmt/format.h>
@@ -69,6 +69,7 @@ class DirectSolver : public LinearSolver {
 
     Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& /*exact*/) override {
         const auto start = Clock::now();
+        const BlasThreads blas(blas_threads());
         Eigen::MatrixXd rhs = old_of_.empty() ? loads : turned(loads, false);
         cholmod_dense b{};
         b.nrow = static_cast<std::size_t>(rhs.rows());
@@ -119,7 +120,6 @@ class DirectSolver : public LinearSolver {
                     "the factorisation of {} unknowns needs {:.1f} GB and [run] memory allows {:.1f} GB",
                     system_.unknowns, cost_.factor_bytes / 1e9, options_.memory / 1e9),
                 "Write a larger cell size, use a symmetry plane, or raise memory if the machine has it");
-        choose_threads();
     }
 
     // New numbers for the unknowns: order[new] = old.
@@ -166,9 +166,9 @@ class DirectSolver : public LinearSolver {
 
     // A second thread gains nothing on small factorisations, and its active waiting costs dearly next to
     // other load.
-    void choose_threads() const {
+    int blas_threads() const {
         constexpr double worth_threads = 2e10; // floating-point operations
-        openblas_set_num_threads(cost_.factor_flops < worth_threads ? 1 : threads_of(options_));
+        return cost_.factor_flops < worth_threads ? 1 : threads_of(options_);
     }
 
     // The lower triangle's pattern by columns: with values where `scale` is given, else, where `targets` are

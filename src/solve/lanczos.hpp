@@ -3,15 +3,15 @@
 // that share a frequency together.
 #pragma once
 
+#include "base/sparse_matrix.hpp"
 #include <Eigen/Core>
-#include <Eigen/SparseCore>
 
 #include <functional>
 
 namespace upright {
 
 struct EigenProblem {
-    Eigen::SparseMatrix<double> mass;                               // M, symmetric, may be singular
+    SparseMatrix mass;                               // M, symmetric, may be singular
     std::function<Eigen::MatrixXd(const Eigen::MatrixXd&)> inverse; // (K + shift M)^-1 of a block
     double shift = 0.0;
 };

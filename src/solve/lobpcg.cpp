@@ -1,5 +1,6 @@
 #include "solve/lobpcg.hpp"
 
+#include "base/blas_threads.hpp"
 #include "base/instruction_sets.hpp"
 #include "solve/linear_solver.hpp"
 
@@ -320,7 +321,7 @@ class Search {
 
 EigenPairs lowest_modes_iterative(const IterativeEigenProblem& problem, const EigenWish& wish) {
     EigenPairs out;
-    openblas_set_num_threads(1); // the blocks of rows have a thread each
+    const BlasThreads blas(1); // the blocks of rows have a thread each
     Search search(problem, wish);
     Eigen::MatrixXd start = problem.start;
     if (start.cols() == 0) start.resize(problem.length, 0);

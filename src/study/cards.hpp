@@ -30,7 +30,7 @@ std::string read_name(CardReader& reader, const std::string& kind);
 bool active(CardReader& reader);
 
 // Where a copy lies: turned about the origin, then shifted.
-struct Motion {
+struct RigidMove {
     Mat3 turn = Mat3::Identity();
     Vec3 shift = Vec3::Zero();
     bool turns() const { return !turn.isIdentity(1e-12); }
@@ -38,12 +38,12 @@ struct Motion {
 };
 
 // The shifts of `copies`, or its turns around a frame's axis; none without the key.
-std::vector<Motion> read_copies(CardReader& reader, const Study& study);
+std::vector<RigidMove> read_copies(CardReader& reader, const Study& study);
 
 // Calls `add(name, motion)` once for each copy, or once with the name itself.
 template <class Add>
-void for_copies(const std::string& name, const std::vector<Motion>& copies, const Add& add) {
-    if (copies.empty()) add(name, Motion());
+void for_copies(const std::string& name, const std::vector<RigidMove>& copies, const Add& add) {
+    if (copies.empty()) add(name, RigidMove());
     for (std::size_t i = 0; i < copies.size(); ++i) add(name + "/" + std::to_string(i + 1), copies[i]);
 }
 
@@ -60,7 +60,7 @@ std::optional<Shape> read_shape(CardReader& reader, const Context& context);
 // Throws at `node` when two ends are one place.
 void need_length(const Node& node, const Vec3& from, const Vec3& to);
 
-Shape moved(const Shape& shape, const Motion& by);
+Shape moved(const Shape& shape, const RigidMove& by);
 // A shape written in a frame.
 Shape in_frame(const Shape& shape, const Frame& frame);
 

@@ -105,6 +105,7 @@ std::variant<Vec3, std::string> read_place(const CardReader& reader, const Node&
 
 void read_loads(Study& study, const Node& document, const Context& context) {
     constexpr Dimension turning{0, 0, -1, 0, 1};
+    constexpr Dimension speeding_up{0, 0, -2, 0, 1};
     constexpr double degree = 3.14159265358979323846 / 180.0;
     for (const Node& node : cards_of(document, "load")) {
         // Forces on a flat shell have three numbers though its places have two.
@@ -183,9 +184,13 @@ void read_loads(Study& study, const Node& document, const Context& context) {
             SpinLoad spin;
             inner.need("frame", "frame = \"bore\"");
             spin.frame = read_frame(inner, study)->name;
-            spin.speed = inner.number(inner.need("speed", "speed = \"1500 rpm\""), turning) * degree;
+            if (const Node* speed = inner.find("speed")) spin.speed = inner.number(*speed, turning) * degree;
+            if (const Node* more = inner.find("speed_up"))
+                spin.speed_up = inner.number(*more, speeding_up) * degree;
             inner.finish();
-            if (spin.speed == 0.0) throw Error::input(size->place, "the speed is zero");
+            if (spin.speed == 0.0 && spin.speed_up == 0.0)
+                throw Error::input(size->place, "the spin has neither a speed nor a speed_up",
+                                   "Write speed = \"1500 rpm\", speed_up = \"50 rad/s2\" or both");
             load.kind = spin;
         } else {
             load.kind = HeatLoad{reader.number(*size, dimension::temperature)};

@@ -253,6 +253,20 @@ void read_component(ResponseCard& response, CardReader& reader, const Study& stu
     }
 }
 
+// A reaction is measured in the cases that have its support.
+void require_some_case(const Study& study, const ResponseCard& response) {
+    const bool any = std::any_of(study.cases.begin(), study.cases.end(), [&](const StaticCase& c) {
+        return (response.in_case.empty() || refers_to(response.in_case, c.name)) &&
+               holds_in(study, c, response.at);
+    });
+    if (any) return;
+    const std::string in =
+        response.in_case.empty() ? "no static case has" : "the case \"" + response.in_case + "\" has not";
+    throw Error::input(response.at_place,
+                       in + " the support \"" + response.at + "\", so there is no reaction to measure",
+                       "Name a support that the case has");
+}
+
 // The cases that a measure is read in.
 std::vector<std::string> fitting_cases(const Study& study, Measure measure) {
     return measure == Measure::Frequency ? names_of(study.modal_cases) : names_of(study.cases);
@@ -317,6 +331,7 @@ void read_responses(Study& study, const Node& document, const Context& context) 
         }
         if (m == Measure::Displacement || m == Measure::Reaction)
             read_component(response, reader, study, node, context);
+        if (m == Measure::Reaction) require_some_case(study, response);
         if (m == Measure::Compliance)
             if (const Node* take = reader.find("take")) {
                 response.worst = reader.choice(*take, {"sum", "largest"}) == "largest";

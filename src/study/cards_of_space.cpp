@@ -220,7 +220,7 @@ void read_regions(Study& study, const Node& document, const Context& context) {
             region.thickness = reader.positive(*thickness, dimension::length);
         }
         if (const Node* within = reader.find("within")) region.within = reader.names(*within);
-        const std::vector<Motion> copies = read_copies(reader, study);
+        const std::vector<RigidMove> copies = read_copies(reader, study);
         if (!copies.empty() && (skin != nullptr || washer != nullptr))
             throw Error::input(node.find("copies")->place,
                                "skin_of and washer follow the copies of what they name",
@@ -231,7 +231,7 @@ void read_regions(Study& study, const Node& document, const Context& context) {
             study.inactive.push_back("region " + region.name);
             continue;
         }
-        for_copies(region.name, copies, [&](const std::string& name, const Motion& motion) {
+        for_copies(region.name, copies, [&](const std::string& name, const RigidMove& motion) {
             RegionCard copy = region;
             copy.name = name;
             if (Shape* s = std::get_if<Shape>(&copy.extent)) *s = moved(*s, motion);
@@ -288,7 +288,7 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
                 throw Error::input(inside->place, "inside needs a shape",
                                    "Write inside = { box = [[…], […]] }");
         }
-        const std::vector<Motion> copies = read_copies(reader, study);
+        const std::vector<RigidMove> copies = read_copies(reader, study);
         const bool in_use = active(reader);
         if (const Node* cad = reader.find("cad")) {
             Node::List single{*cad};
@@ -318,7 +318,7 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
             study.inactive.push_back("surface " + surface.name);
             continue;
         }
-        for_copies(surface.name, copies, [&](const std::string& name, const Motion& motion) {
+        for_copies(surface.name, copies, [&](const std::string& name, const RigidMove& motion) {
             SurfaceCard copy = surface;
             copy.name = name;
             // A copy of the surface of a copied region is that of the copy with its number.
@@ -354,7 +354,7 @@ void read_points(Study& study, const Node& document, const Context& context) {
         if ((at == nullptr) == (center == nullptr))
             throw Error::input(node.place, "the point \"" + point.name + "\" needs either at or center_of",
                                "Write at = [x, y, z] or center_of = \"a surface\"");
-        const std::vector<Motion> copies = read_copies(reader, study);
+        const std::vector<RigidMove> copies = read_copies(reader, study);
         const bool in_use = active(reader);
         const Frame* frame = read_frame(reader, study);
         reader.finish();
@@ -374,7 +374,7 @@ void read_points(Study& study, const Node& document, const Context& context) {
         }
         Vec3 place = reader.vector(*at, dimension::length);
         if (frame != nullptr) place = frame->axes * place + frame->origin;
-        for_copies(point.name, copies, [&](const std::string& name, const Motion& motion) {
+        for_copies(point.name, copies, [&](const std::string& name, const RigidMove& motion) {
             PointCard copy = point;
             copy.name = name;
             copy.at = motion.place(place);

@@ -74,10 +74,10 @@ bool active(CardReader& reader) {
     return node == nullptr || reader.flag(*node);
 }
 
-std::vector<Motion> read_copies(CardReader& reader, const Study& study) {
+std::vector<RigidMove> read_copies(CardReader& reader, const Study& study) {
     const Node* node = reader.find("copies");
     if (node == nullptr) return {};
-    std::vector<Motion> out;
+    std::vector<RigidMove> out;
     if (node->table() != nullptr) {
         CardReader inner = reader.inner(*node, "copies");
         inner.need("around", "around = \"a frame\"");
@@ -86,11 +86,11 @@ std::vector<Motion> read_copies(CardReader& reader, const Study& study) {
         inner.finish();
         if (count > 10000) throw Error::input(node->place, "that makes too many copies");
         for (int i = 0; i < count; ++i) {
-            Motion motion;
+            RigidMove motion;
             motion.turn =
                 Eigen::AngleAxisd(2.0 * 3.14159265358979323846 * i / count, frame->axes.col(2)).matrix();
             motion.shift = frame->origin - motion.turn * frame->origin;
-            if (i == 0) motion = Motion();
+            if (i == 0) motion = RigidMove();
             out.push_back(motion);
         }
         return out;
@@ -100,7 +100,7 @@ std::vector<Motion> read_copies(CardReader& reader, const Study& study) {
         throw Error::input(node->place, "copies needs a list of shifts",
                            "Write copies = [[0, 0, 0], [340, 0, 0]] or { around = \"a frame\", count = 6 }");
     for (const Node& shift : *list) {
-        Motion motion;
+        RigidMove motion;
         motion.shift = reader.vector(shift, dimension::length);
         out.push_back(motion);
     }
@@ -296,7 +296,7 @@ Shape placed(const Shape& shape, const Mat3& axes, const Vec3& origin) {
 
 } // namespace
 
-Shape moved(const Shape& shape, const Motion& by) {
+Shape moved(const Shape& shape, const RigidMove& by) {
     return placed(shape, by.turn, by.shift);
 }
 

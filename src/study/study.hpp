@@ -224,8 +224,9 @@ struct TowardLoad {
     double size = 0.0;
 };
 struct SpinLoad {
-    std::string frame;  // about its axis
-    double speed = 0.0; // rad / time
+    std::string frame;     // about its axis
+    double speed = 0.0;    // rad / time
+    double speed_up = 0.0; // rad / time^2, by the right hand
 };
 struct HeatLoad {
     double rise = 0.0; // K, of the whole body
@@ -419,6 +420,9 @@ struct Study {
 bool refers_to(const std::string& reference, const std::string& name);
 // Whether any of several references means it.
 bool refers_to(const std::vector<std::string>& references, const std::string& name);
+
+// Whether a case has a support that the name means: a reaction is measured in those cases alone.
+bool holds_in(const Study& study, const StaticCase& c, const std::string& support);
 
 // Loads a study: TOML, `extends`, settings ("path=value"), units, arithmetic, every card and every name
 // checked. Throws Error (Input, Usage) at the first thing that is wrong.

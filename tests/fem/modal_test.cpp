@@ -41,7 +41,7 @@ TEST(Lanczos, FindsWhatADenseSolverFinds) {
             if (i % 7 == 3) m[at] = 0.0;
         }
     EigenProblem problem;
-    problem.mass = Eigen::SparseMatrix<double>(Eigen::MatrixXd(m.asDiagonal()).sparseView());
+    problem.mass = SparseMatrix(Eigen::MatrixXd(m.asDiagonal()).sparseView());
     const Eigen::LDLT<Eigen::MatrixXd> factor(K);
     problem.inverse = [&](const Eigen::MatrixXd& f) { return Eigen::MatrixXd(factor.solve(f)); };
     EigenWish wish;

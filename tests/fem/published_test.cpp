@@ -69,6 +69,12 @@ TEST(Published, Shells) {
     expect_within(published::barrel_vault(K::ShellQuad4, 12), 0.01);
     expect_within(published::pinched_hemisphere(K::ShellQuad4, 24), 0.01);
     expect_within(published::twisted_beam(K::ShellQuad4, 2), 0.01);
+    expect_within(published::barrel_vault(K::ShellTri3, 16), 0.015);
+    expect_within(published::barrel_vault(K::ShellTri3, 32), 0.01);
+    expect_within(published::pinched_hemisphere(K::ShellTri3, 16), 0.015);
+    expect_within(published::pinched_hemisphere(K::ShellTri3, 32), 0.01);
+    expect_within(published::twisted_beam(K::ShellTri3, 2), 0.01);
+    expect_within(published::free_plate(K::ShellTri3, 24), 0.01);
 }
 
 class Rates : public ::testing::TestWithParam<K> {};

@@ -23,7 +23,7 @@ Certificate certified(const Study& study, double* goal) {
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
     Silent silent;
-    *goal = optimize(study, analysis, silent).state.history.back().goal;
+    *goal = optimize(study, analysis, silent).row().goal;
     return certify(study, analysis, *goal, silent);
 }
 

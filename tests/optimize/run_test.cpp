@@ -57,8 +57,8 @@ TEST(Optimize, HalfBeamReachesThePublishedCompliance) {
     const OptimizeResult result =
         run(study_from(half_beam(60, 20, false, "iterations = 1000\nstop_when = 0.01\n")));
     EXPECT_EQ(result.status, RunStatus::Converged);
-    EXPECT_NEAR(result.state.history.back().goal, 233.71, 0.005 * 233.71);
-    EXPECT_NEAR(result.state.history.back().responses[1], 0.5, 1e-6);
+    EXPECT_NEAR(result.row().goal, 233.71, 0.005 * 233.71);
+    EXPECT_NEAR(result.row().responses[1], 0.5, 1e-6);
     EXPECT_TRUE(result.feasible);
 }
 
@@ -69,7 +69,7 @@ TEST(Optimize, MirroredProblemGivesTheMirroredDesign) {
     const OptimizeResult rb = run(b);
     for (std::size_t j = 0; j < 10; ++j)
         for (std::size_t i = 0; i < 30; ++i)
-            EXPECT_NEAR(ra.state.density[j * 30 + i], rb.state.density[j * 30 + 29 - i], 1e-6);
+            EXPECT_NEAR(ra.density[j * 30 + i], rb.density[j * 30 + 29 - i], 1e-6);
 }
 
 TEST(Optimize, HalfOfASymmetricBlockGivesTheDesignOfTheWhole) {
@@ -77,12 +77,12 @@ TEST(Optimize, HalfOfASymmetricBlockGivesTheDesignOfTheWhole) {
     const OptimizeResult whole = run(study_from(block_study(run_card)));
     const OptimizeResult half = run(study_from(block_study(run_card + "[symmetry]\nplanes = [\"y = 2\"]\n"),
                                                {"load.pull.force=[0, 0, -50]"}));
-    EXPECT_NEAR(whole.state.history.back().goal, 2.0 * half.state.history.back().goal,
-                1e-6 * whole.state.history.back().goal);
+    EXPECT_NEAR(whole.row().goal, 2.0 * half.row().goal,
+                1e-6 * whole.row().goal);
     for (std::size_t k = 0; k < 4; ++k)
         for (std::size_t j = 0; j < 2; ++j)
             for (std::size_t i = 0; i < 8; ++i)
-                EXPECT_NEAR(half.state.density[(k * 2 + j) * 8 + i], whole.state.density[(k * 4 + j) * 8 + i],
+                EXPECT_NEAR(half.density[(k * 2 + j) * 8 + i], whole.density[(k * 4 + j) * 8 + i],
                             1e-6);
 }
 
@@ -90,16 +90,16 @@ TEST(Optimize, SharpeningEndsNearBlackAndWhite) {
     const OptimizeResult gray = run(study_from(half_beam(40, 14, false, "iterations = 80\n")));
     std::string text = half_beam(40, 14, false, "iterations = 80\n");
     const OptimizeResult sharp = run(study_from(text, {"run.sharpen=true"}));
-    EXPECT_GT(gray.state.history.back().grayness, 0.25);
-    EXPECT_LT(sharp.state.history.back().grayness, 0.06);
-    EXPECT_LT(sharp.state.history.back().goal, gray.state.history.back().goal);
-    EXPECT_NEAR(sharp.state.history.back().responses[1], 0.5, 1e-4);
+    EXPECT_GT(gray.row().grayness, 0.25);
+    EXPECT_LT(sharp.row().grayness, 0.06);
+    EXPECT_LT(sharp.row().goal, gray.row().goal);
+    EXPECT_NEAR(sharp.row().responses[1], 0.5, 1e-4);
 }
 
 TEST(Optimize, LeastVolumeMeetsTheComplianceBound) {
     const Study direct = study_from(half_beam(40, 14, false, "iterations = 150\n"));
     const OptimizeResult stiffest = run(direct);
-    const double reached = stiffest.state.history.back().goal;
+    const double reached = stiffest.row().goal;
     const Study reverse =
         study_from(half_beam(40, 14, false, "iterations = 150\n"),
                    {"goal.minimize=budget", "response.stiffness.max=" + std::to_string(reached),
@@ -112,8 +112,8 @@ TEST(Optimize, LeastVolumeMeetsTheComplianceBound) {
         study_from(text, {"goal.minimize=budget", "response.stiffness.max=" + std::to_string(reached)});
     const OptimizeResult lightest = run(least);
     EXPECT_TRUE(lightest.feasible);
-    EXPECT_NEAR(lightest.state.history.back().responses[1], 0.5, 0.01);
-    EXPECT_LE(lightest.state.history.back().responses[0], reached * 1.001);
+    EXPECT_NEAR(lightest.row().responses[1], 0.5, 0.01);
+    EXPECT_LE(lightest.row().responses[0], reached * 1.001);
 }
 
 TEST(Optimize, LeastVolumeHoldsItsBoundWhenSharpened) {
@@ -122,9 +122,9 @@ TEST(Optimize, LeastVolumeHoldsItsBoundWhenSharpened) {
     const Study least =
         study_from(text, {"goal.minimize=budget", "response.stiffness.max=260", "run.sharpen=true"});
     const OptimizeResult lightest = run(least);
-    EXPECT_TRUE(lightest.feasible) << lightest.state.history.back().responses[0];
-    EXPECT_GT(lightest.state.history.back().responses[0], 0.985 * 260); // and does not waste material
-    EXPECT_LT(lightest.state.history.back().grayness, 0.1);
+    EXPECT_TRUE(lightest.feasible) << lightest.row().responses[0];
+    EXPECT_GT(lightest.row().responses[0], 0.985 * 260); // and does not waste material
+    EXPECT_LT(lightest.row().grayness, 0.1);
 }
 
 TEST(Optimize, ResumingGivesTheSameEndToTheLastDigit) {
@@ -139,7 +139,7 @@ TEST(Optimize, ResumingGivesTheSameEndToTheLastDigit) {
     Recorder second;
     const OptimizeResult b = run(study, model, second, &first.last);
     ASSERT_EQ(a.state.history.size(), b.state.history.size());
-    EXPECT_EQ(a.state.density, b.state.density);
+    EXPECT_EQ(a.density, b.density);
     for (std::size_t i = 0; i < a.state.history.size(); ++i)
         EXPECT_EQ(a.state.history[i].goal, b.state.history[i].goal) << i;
 }
@@ -152,7 +152,7 @@ TEST(Optimize, KeptRegionsStaySolid) {
     Recorder recorder;
     const OptimizeResult result = run(study, model, recorder);
     for (std::size_t e = 0; e < model.mesh.elements(); ++e)
-        if (model.role(static_cast<ElementId>(e)) == Role::Keep) EXPECT_EQ(result.state.density[e], 1.0);
+        if (model.role(static_cast<ElementId>(e)) == Role::Keep) EXPECT_EQ(result.density[e], 1.0);
 }
 
 TEST(Optimize, ScheduleRisesSmoothlyAndEndsFinal) {
@@ -286,7 +286,7 @@ measure = "compliance"
 const Reading& reading(const Study& study, const OptimizeResult& result, const std::string& name) {
     const std::vector<Column> all = columns(study);
     for (std::size_t c = 0; c < all.size(); ++c)
-        if (all[c].name == name) return result.state.readings[c];
+        if (all[c].name == name) return result.readings[c];
     throw Error::usage("no column " + name);
 }
 
@@ -299,8 +299,8 @@ TEST(Optimize, LeastVolumeUnderDisplacementBoundsInEveryCase) {
     const OptimizeResult result = run(study);
     EXPECT_EQ(result.method, Method::MovingAsymptotes);
     EXPECT_TRUE(result.feasible);
-    EXPECT_LT(result.state.readings[0].value, 0.5);
-    EXPECT_LT(result.state.history.back().grayness, 0.1);
+    EXPECT_LT(result.readings[0].value, 0.5);
+    EXPECT_LT(result.row().grayness, 0.1);
     // One of them is at its bound, or material would be wasted.
     double most = 0.0;
     for (const char* name : {"sag@bend/1", "sag@bend/2", "sag@pull"})
@@ -326,7 +326,7 @@ TEST(Optimize, StressBoundsHoldOnEveryElementCounted) {
         const auto stress = analysis.von_mises_stress(result.cases[c].displacement);
         const std::vector<bool> out = left_out(model, {"root"});
         for (std::size_t e = 0; e < stress.size(); ++e)
-            if (!out[e] && result.state.density[e] > counted_density &&
+            if (!out[e] && result.density[e] > counted_density &&
                 model.regions[index(model.mesh.region[e])].name == "plate")
                 most = std::max(most, stress[e]);
     }
@@ -347,7 +347,7 @@ TEST(Optimize, TheWorstOfSeveralCasesIsMadeSmall) {
         return out;
     };
     EXPECT_LT(largest(b), largest(a));
-    EXPECT_NEAR(b.state.history.back().goal, largest(b), 1e-9 * largest(b));
+    EXPECT_NEAR(b.row().goal, largest(b), 1e-9 * largest(b));
     EXPECT_TRUE(b.feasible);
 }
 
@@ -359,7 +359,7 @@ TEST(Optimize, AFrequencyIsRaised) {
                               "maximize = \"pitch\"", "[run]\niterations = 40\nsharpen = false\n"),
                    {"response.weight.max=0.5"});
     const OptimizeResult result = run(study);
-    EXPECT_GT(result.state.history.back().goal, 1.5 * result.state.history.front().goal);
+    EXPECT_GT(result.row().goal, 1.5 * result.state.history.front().goal);
     EXPECT_TRUE(result.feasible);
     ASSERT_EQ(result.modals.size(), 1U);
 }
@@ -382,10 +382,10 @@ TEST(Optimize, EverythingTogetherAndResumedToTheLastDigit) {
     ASSERT_EQ(a.state.history.size(), b.state.history.size());
     for (std::size_t i = 0; i < a.state.history.size(); ++i)
         EXPECT_EQ(a.state.history[i].responses, b.state.history[i].responses) << i;
-    EXPECT_EQ(a.state.density, b.state.density);
+    EXPECT_EQ(a.density, b.density);
     for (std::size_t j = 0; j < 10; ++j)
         for (std::size_t i = 0; i < 40; ++i)
-            EXPECT_EQ(a.state.density[j * 40 + i], a.state.density[(19 - j) * 40 + i]);
+            EXPECT_EQ(a.density[j * 40 + i], a.density[(19 - j) * 40 + i]);
 }
 
 TEST(Optimize, ADisplacementBoundThatAllMaterialBreaksIsSaidAtOnce) {
@@ -430,9 +430,9 @@ TEST(Optimize, StartsFromAnotherDesign) {
     StaticAnalysis analysis(model, {});
     Recorder recorder;
     RunStart start;
-    start.density = first.state.density;
+    start.density = first.density;
     const OptimizeResult again = optimize(study, analysis, recorder, start);
-    EXPECT_LT(again.state.history.front().goal, 1.1 * first.state.history.back().goal);
+    EXPECT_LT(again.state.history.front().goal, 1.1 * first.row().goal);
 }
 
 TEST(Optimize, CoarseFirstGivesAStartForTheFineMesh) {
@@ -458,20 +458,20 @@ TEST(Optimize, AStressBoundRoundsTheInnerCornerOfAnL) {
     Recorder recorder;
     const OptimizeResult result = run(study, model, recorder);
     EXPECT_TRUE(result.feasible);
-    EXPECT_LT(result.state.readings[0].value, 0.35);
-    EXPECT_LT(result.state.readings[1].value, 144.0 * 1.02);
-    EXPECT_GT(result.state.readings[1].value, 144.0 * 0.9);
+    EXPECT_LT(result.readings[0].value, 0.35);
+    EXPECT_LT(result.readings[1].value, 144.0 * 1.02);
+    EXPECT_GT(result.readings[1].value, 144.0 * 0.9);
     for (std::size_t e = 0; e < model.mesh.elements(); ++e)
         // Both faces of the corner are left well before it.
         if ((model.mesh.centers[e] - Vec3(39.5, 48.5, 0)).norm() < 0.1 ||
             (model.mesh.centers[e] - Vec3(48.5, 39.5, 0)).norm() < 0.1)
-            EXPECT_LT(result.state.density[e], 0.3);
+            EXPECT_LT(result.density[e], 0.3);
 }
 
 TEST(Optimize, TheFirstFrequencyOfABeamComesNearThePublishedOptimum) {
     const OptimizeResult result = run(study_from(bench::hinged_beam(0.1, 60)));
     const double circular = 2.0 * 3.14159265358979323846;
     EXPECT_NEAR(circular * result.state.history.front().goal, 68.7, 1.0);
-    EXPECT_NEAR(circular * result.state.readings.front().value, 174.7, 0.08 * 174.7);
+    EXPECT_NEAR(circular * result.readings.front().value, 174.7, 0.08 * 174.7);
     ASSERT_EQ(result.modals.size(), 1U);
 }

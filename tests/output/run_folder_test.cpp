@@ -68,10 +68,10 @@ TEST(RunFolder, StepsAreListedAndMissingOnesNamed) {
     const test::TemporaryFolder folder;
     const RunFolder run = RunFolder::create(folder.path() / "a.run", false);
     OptimizerState state = some_state();
-    run.write_step(state);
+    run.write_step(state.iteration, state.density);
     state.iteration = 10;
     state.density = {0.7, 0.8};
-    run.write_step(state);
+    run.write_step(state.iteration, state.density);
     EXPECT_EQ(run.kept_iterations(), (std::vector<int>{2, 10}));
     EXPECT_EQ(run.read_density(-1), state.density);
     EXPECT_EQ(run.read_density(2), (std::vector<double>{0.2, 0.3}));

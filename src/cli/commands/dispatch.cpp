@@ -101,7 +101,10 @@ double threshold(const Invocation& in) {
 std::string state_text(const RunFolder& folder, const std::optional<int>& iteration) {
     const std::vector<int> kept = folder.kept_iterations();
     const int last = kept.empty() ? 0 : kept.back();
-    if (iteration && *iteration != last) return fmt::format("iteration {} of {}", *iteration, last);
+    const int result = folder.result_iteration();
+    if (iteration && *iteration != result) return fmt::format("iteration {} of {}", *iteration, last);
+    if (result != last)
+        return fmt::format("iteration {} of {}, the best that held every bound", result, last);
     std::string status = folder.status();
     if (status.empty()) status = "not finished";
     if (status == "iteration-limit") status = "stopped at the limit of iterations";

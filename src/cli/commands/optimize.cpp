@@ -22,7 +22,7 @@ using Clock = std::chrono::steady_clock;
 // Shows progress and keeps the folder up to date.
 class RunObserver : public OptimizeObserver {
   public:
-    RunObserver(const Study& study, const RunFolder& folder, Console& console)
+    RunObserver(const Study& study, RunFolder& folder, Console& console)
         : study_(study), folder_(folder), console_(console), progress_(console, study) {}
 
     void note(const std::string& sentence) override { console_.remark(sentence); }
@@ -34,9 +34,13 @@ class RunObserver : public OptimizeObserver {
         // Steps and checkpoints are written while the next iteration is worked on, one after the other.
         wait();
         writing_ = std::async(std::launch::async, [this, kept = state] {
-            folder_.write_step(kept);
+            folder_.write_step(kept.iteration, kept.density);
             folder_.write_checkpoint(kept);
         });
+        if (folder_.published()) return;
+        // The first iteration stands: an earlier run gives way.
+        wait();
+        folder_.publish();
     }
     // Until all is written. Throws what kept it from being written.
     void wait() {
@@ -48,7 +52,7 @@ class RunObserver : public OptimizeObserver {
 
   private:
     const Study& study_;
-    const RunFolder& folder_;
+    RunFolder& folder_;
     Console& console_;
     Progress progress_;
     std::future<void> writing_; // waits in its destructor
@@ -87,14 +91,15 @@ std::string bounds_text(const Reading& r, const std::string& unit) {
 }
 
 void print_summary(Console& console, const Study& study, const OptimizeResult& result, double seconds) {
-    const IterationRow& row = result.state.history.back();
+    const IterationRow& row = result.row(); // of the result
+    const IterationRow& last = result.state.history.back();
     console.result("");
     const std::vector<Column> all = columns(study);
     std::size_t width = 20;
     for (const Column& c : all) width = std::max(width, c.name.size());
     for (std::size_t c = 0; c < all.size(); ++c) {
         const ResponseCard& card = study.responses[all[c].response];
-        const Reading& r = result.state.readings[c];
+        const Reading& r = result.readings[c];
         const std::string unit = study.units.text(dimension_of(card.measure));
         std::string line = fmt::format("  {:<{}} {:<16} {:>12.6g} {:<8}", all[c].name, width,
                                        text(card.measure), r.value, unit);
@@ -117,25 +122,25 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
     if (result.state.history.size() > 10) {
         const double before = result.state.history[result.state.history.size() - 11].goal;
         console.result(fmt::format("\nthe goal changed by {:+.2g} % over the last ten iterations",
-                                   100.0 * (row.goal / before - 1.0)));
+                                   100.0 * (last.goal / before - 1.0)));
     }
     const char* ending = result.status == RunStatus::Converged ? "converged"
                          : result.status == RunStatus::Interrupted
                              ? "interrupted, checkpoint written; go on with --resume"
                              : "stopped at the limit of iterations";
     console.result(fmt::format("{} after {} iterations in {}; density change {:.3g}, grayness {:.3g}", ending,
-                               row.iteration, time_text(seconds), row.change, row.grayness));
+                               last.iteration, time_text(seconds), last.change, last.grayness));
     if (result.status == RunStatus::Interrupted) return;
-    if (result.design_of != row.iteration)
-        console.result(fmt::format("the design is that of iteration {}, the best that holds every bound",
+    if (result.design_of != last.iteration)
+        console.result(fmt::format("the result is the design of iteration {}, the best that held every bound",
                                    result.design_of));
     if (result.feasible) {
         console.result("every bound holds");
     } else {
         std::size_t worst = 0;
         for (std::size_t c = 0; c < all.size(); ++c)
-            if (result.state.readings[c].excess > result.state.readings[worst].excess) worst = c;
-        const Reading& r = result.state.readings[worst];
+            if (result.readings[c].excess > result.readings[worst].excess) worst = c;
+        const Reading& r = result.readings[worst];
         console.result(fmt::format(
             "NOT FEASIBLE: {} came to {:.5g},{}; {}", all[worst].name, r.value,
             bounds_text(r, study.units.text(dimension_of(study.responses[all[worst].response].measure))),
@@ -150,8 +155,7 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
                                    row.grayness,
                                    study.run.sharpen ? "; finer cells and more iterations help"
                                                      : "; sharpen = true helps"));
-    const Schedule last = schedule(study, make_problem(study), row.iteration);
-    if (!last.final)
+    if (!schedule(study, make_problem(study), last.iteration).final)
         console.result("doubt: the iterations ended before the final penalty and sharpness; allow more");
 }
 
@@ -216,9 +220,6 @@ int run_optimize(const Invocation& in, Console& console) {
         from = folder.read_checkpoint();
         std::error_code ignored;
         if (std::filesystem::exists(folder.log_file(), ignored)) earlier_log = read_text(folder.log_file());
-    } else {
-        write_text(folder.study_file(), study.resolved);
-        save_model(folder.path() / "model.h5", model, study.resolved);
     }
 
     console.remark(fmt::format("{}: {} elements, {} displacements, {} case{}", study.title,
@@ -229,9 +230,31 @@ int run_optimize(const Invocation& in, Console& console) {
                                    doubts == 1 ? "" : "s", in.target));
     OptimizeResult result;
     std::optional<Certificate> certificate;
+    const auto write_log = [&](const std::string& more = {}) {
+        write_text(folder.log_file(), earlier_log + console.log() + more);
+    };
     SolverCost cost = analysis.cost();
     const auto seconds = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };
+    // Leaves the folder in order, and hands the error on.
+    const auto failed = [&](const Error& bad) {
+        if (!folder.published() || (bad.code() == ExitCode::Input && !in.resume)) {
+            // Before the first iteration: an earlier run stays as it was; bounds out of reach leave nothing.
+            if (!folder.published()) console.remark("the earlier run in " + path.string() + " is as it was");
+            folder.discard();
+            return bad;
+        }
+        try {
+            write_run_json(folder, study, model, result, cost, seconds(), bad.what());
+            write_log(std::string(bad.what()) + "\n");
+        } catch (const std::exception&) { // the first error says more
+        }
+        return bad;
+    };
     try {
+        if (!in.resume) {
+            write_text(folder.study_file(), study.resolved);
+            save_model(folder.model_file(), model, study.resolved);
+        }
         for (const std::string& note : analysis.take_notes()) console.remark(note);
         for (const SolverPlan& plan : analysis.plans())
             console.remark(fmt::format("{}: {} unknowns, {}", cost.method, plan.unknowns,
@@ -250,7 +273,8 @@ int run_optimize(const Invocation& in, Console& console) {
         result = optimize(study, analysis, observer, begin);
         observer.wait();
         cost = analysis.cost();
-        folder.write_step(result.state);
+        folder.write_step(result.state.iteration, result.state.density);
+        if (result.design_of != result.state.iteration) folder.write_step(result.design_of, result.density);
         folder.write_checkpoint(result.state);
         folder.write_history(study, result.state.history);
         write_fields(folder, analysis, result);
@@ -258,15 +282,12 @@ int run_optimize(const Invocation& in, Console& console) {
             console.remark("computing the certificate: the convex relaxation on the same mesh");
             certificate = certify(study, analysis, result.goal, observer);
         }
+    } catch (const std::bad_alloc&) {
+        throw failed(Error::numerics("there is not enough memory", "Write a larger cell size"));
     } catch (const Error& bad) {
-        if (bad.code() == ExitCode::Input && !in.resume) {
-            // Bounds out of reach, said before the first iteration: nothing of a run is there yet.
-            std::error_code ignored;
-            std::filesystem::remove_all(folder.path(), ignored);
-            throw;
-        }
-        write_run_json(folder, study, model, result, cost, seconds(), bad.what());
-        throw;
+        throw failed(bad);
+    } catch (const std::exception& bad) {
+        throw failed(Error::numerics(std::string("unexpected: ") + bad.what()));
     }
     print_summary(console, study, result, seconds());
     if (certificate) print_certificate(console, study, *certificate);
@@ -276,7 +297,7 @@ int run_optimize(const Invocation& in, Console& console) {
         console.remark(
             fmt::format("look at it: upright plot {0} --what density\ncarve it:   upright carve {0} --at 0.5",
                         folder.path().string()));
-    write_text(folder.log_file(), earlier_log + console.log());
+    write_log();
     if (result.status == RunStatus::Interrupted) return static_cast<int>(ExitCode::Interrupted);
     return result.feasible ? 0 : static_cast<int>(ExitCode::BoundBroken);
 }

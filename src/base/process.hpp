@@ -1,0 +1,17 @@
+// Another program, started without a shell.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace upright {
+
+// Starts `arguments[0]` (looked up in PATH) with the arguments as they are, gives it `input` on its standard
+// input and puts what it writes on its standard output into the file `output`; its errors are dropped.
+// Returns its exit code; 127 where there is no such program, -1 where a signal ended it or it did not take
+// all of its input. Never raises SIGPIPE. Throws Error (Files) where `output` cannot be written.
+int run_program(const std::vector<std::string>& arguments, const std::string& input,
+                const std::filesystem::path& output);
+
+} // namespace upright

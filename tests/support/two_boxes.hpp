@@ -1,0 +1,45 @@
+// Two boxes that were meshed separately, as a VTU file with the cell array "zone" (1 and 2).
+#pragma once
+
+#include "mesh/mesh.hpp"
+#include "output/vtu.hpp"
+
+#include <array>
+#include <filesystem>
+
+namespace upright::test {
+
+// From x = 0 to 10 and from 10 + gap to 20 + gap, 10 x 10 across; `cells` of each along and across x.
+inline void write_two_boxes(const std::filesystem::path& file, const std::array<std::array<int, 2>, 2>& cells,
+                            int order, double gap = 0.0) {
+    Mesh mesh;
+    std::vector<double> zone;
+    for (std::size_t box = 0; box < 2; ++box) {
+        const int nx = cells[box][0];
+        const int n = cells[box][1];
+        const auto first = static_cast<int>(mesh.nodes.size());
+        for (int k = 0; k <= n; ++k)
+            for (int j = 0; j <= n; ++j)
+                for (int i = 0; i <= nx; ++i)
+                    mesh.nodes.emplace_back((box == 0 ? 0.0 : 10.0 + gap) + 10.0 * i / nx, 10.0 * j / n,
+                                            10.0 * k / n);
+        const auto at = [&](int i, int j, int k) {
+            return static_cast<NodeId>(first + (k * (n + 1) + j) * (nx + 1) + i);
+        };
+        for (int k = 0; k < n; ++k)
+            for (int j = 0; j < n; ++j)
+                for (int i = 0; i < nx; ++i) {
+                    mesh.add(ElementKind::Hex8,
+                             {at(i, j, k), at(i + 1, j, k), at(i + 1, j + 1, k), at(i, j + 1, k),
+                              at(i, j, k + 1), at(i + 1, j, k + 1), at(i + 1, j + 1, k + 1),
+                              at(i, j + 1, k + 1)},
+                             RegionId{0});
+                    zone.push_back(static_cast<double>(box + 1));
+                }
+    }
+    if (order == 2) raise_order(mesh);
+    mesh.finish();
+    write_vtu(file, mesh, {}, {{"zone", 1, zone}});
+}
+
+} // namespace upright::test
