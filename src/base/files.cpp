@@ -30,7 +30,7 @@ void require_on_disk(const fs::path& temporary, const fs::path& target) {
 
 } // namespace
 
-void write_bytes(const fs::path& file, const void* bytes, std::size_t size) {
+void write_bytes(const fs::path& file, const void* bytes, std::size_t size, const fs::path& target) {
     const int out = ::open(file.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
     bool good = out >= 0;
     int why = errno;
@@ -49,7 +49,7 @@ void write_bytes(const fs::path& file, const void* bytes, std::size_t size) {
         why = errno;
     }
     if (!good)
-        throw Error::files(file.string(),
+        throw Error::files(target.string(),
                            std::string("cannot be written: ") + std::strerror(why != 0 ? why : EIO),
                            "Check the folder, and that the disk is not full");
 }

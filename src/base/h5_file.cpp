@@ -82,7 +82,7 @@ void H5File::write(const std::filesystem::path& file, const std::function<void(c
                           bytes != nullptr;
         H5Pclose(access);
         if (!good) throw Error::files(file.string(), "cannot be written", "There may be too little memory");
-        write_bytes(temporary, *bytes, static_cast<std::size_t>(size));
+        write_bytes(temporary, *bytes, static_cast<std::size_t>(size), file);
     });
 }
 

@@ -1,6 +1,7 @@
 #include "cli/console.hpp"
 
 #include <algorithm>
+#include <chrono>
 #include <csignal>
 #include <cstdio>
 #include <cstdlib>
@@ -76,6 +77,29 @@ void Console::live(const std::string& text) {
     std::fputs(("\r" + cut(text, width() - 1) + "\033[K").c_str(), stdout);
     std::fflush(stdout);
     live_ = true;
+}
+
+Waiting::Waiting(Console& console, std::string what) : console_(console), what_(std::move(what)) {
+    shown_ = std::thread([this] {
+        std::unique_lock<std::mutex> lock(guard_);
+        for (int seconds = 1; !end_.wait_for(lock, std::chrono::seconds(1), [this] { return done_; });
+             ++seconds) {
+            if (console_.terminal())
+                console_.live(fmt::format("{}: {}", what_, time_text(seconds)));
+            else if (seconds == 1)
+                console_.remark(what_ + " …");
+        }
+    });
+}
+
+Waiting::~Waiting() {
+    {
+        const std::lock_guard<std::mutex> lock(guard_);
+        done_ = true;
+    }
+    end_.notify_all();
+    shown_.join();
+    console_.clear_live();
 }
 
 InterruptGuard::InterruptGuard() {

@@ -3,7 +3,10 @@
 
 #include "optimize/run.hpp"
 
+#include <condition_variable>
+#include <mutex>
 #include <string>
+#include <thread>
 
 namespace upright::cli {
 
@@ -24,13 +27,32 @@ class Console {
 
     const std::string& log() const { return log_; }
 
+    void clear_live();
+
   private:
     void show(const std::string& text);
-    void clear_live();
 
     bool quiet_;
     bool live_ = false;
     std::string log_;
+};
+
+// Says that something goes on, where it takes more than a second: in a terminal how long, each second; else in
+// one line. Nothing else may be shown meanwhile.
+class Waiting {
+  public:
+    Waiting(Console& console, std::string what);
+    ~Waiting();
+    Waiting(const Waiting&) = delete;
+    Waiting& operator=(const Waiting&) = delete;
+
+  private:
+    Console& console_;
+    std::string what_;
+    bool done_ = false;
+    std::mutex guard_;
+    std::condition_variable end_;
+    std::thread shown_;
 };
 
 // Ctrl-C asks the run to stop at the next whole iteration; a second one ends the program at once.

@@ -12,6 +12,7 @@ namespace upright {
 namespace {
 
 constexpr double pi = 3.14159265358979323846;
+constexpr double half = 0.5 - 1e-9; // of a cell, which then belongs
 
 // The surfaces that a skin covers.
 std::vector<std::size_t> skin_surfaces(const Study& study, const Skin& skin) {
@@ -83,6 +84,11 @@ class Picker {
         if (faces.empty() && before_.empty())
             throw Error::input(card.place,
                                "the surface \"" + card.name + "\" picks no face: nothing is solid");
+        if (const std::string plane = faces.empty() ? beyond(card) : ""; !plane.empty())
+            throw Error::input(card.place,
+                               "the surface \"" + card.name + "\" lies beyond the symmetry plane " + plane +
+                                   ": that part is the mirror image of what is modelled",
+                               "Name its mirror image, or model the other side");
         if (faces.empty())
             throw Error::input(
                 card.place,
@@ -97,8 +103,49 @@ class Picker {
     }
 
   private:
+    // The symmetry plane beyond which everything lies that a surface may be, if there is one.
+    std::string beyond(const SurfaceCard& card) const {
+        const auto look = [&](const Bounds& part) { return beyond_symmetry(study_, cells_.box(), part); };
+        std::string out;
+        for (const RegionCard& region : study_.regions) {
+            if (!refers_to(card.of, region.name)) continue;
+            const Shape* shape = std::get_if<Shape>(&region.extent);
+            out = shape == nullptr ? "" : look(bounds(*shape));
+            if (out.empty()) break;
+        }
+        if (out.empty() && card.inside) out = look(bounds(*card.inside));
+        const auto place = [&](const std::vector<Vec3>& points) {
+            Bounds box;
+            for (const Vec3& p : points) box.include(p);
+            if (out.empty()) out = look(box);
+        };
+        if (card.on_cylinder) place({card.on_cylinder->from, card.on_cylinder->to});
+        for (const SymmetryPlane& plane : study_.symmetry)
+            if (card.on_plane && std::abs(card.on_plane->normal[plane.axis]) > 0.999)
+                place({card.on_plane->point});
+        return out;
+    }
+
     Vec3 center(const CellFace& f) const { return cells_.face_center(f.cell, f.side); }
     Vec3 normal(const CellFace& f) const { return cells_.face_normal(f.cell, f.side); }
+
+    // The outward normal of the shapes that made a wall, which stairs only follow; of a mesh's own face where
+    // it has no stairs or the shapes do not tell.
+    Vec3 wall_normal(const CellFace& f) const {
+        const Vec3 own = normal(f);
+        if (!cells_.stairs() || cells_.always_free(f.cell, f.side)) return own;
+        const Vec3 p = center(f);
+        const double step = 0.05 * cells_.cell_size();
+        Vec3 slope = Vec3::Zero();
+        for (int a = 0; a < (cells_.plane() ? 2 : 3); ++a) {
+            const Vec3 by = step * Vec3::Unit(a);
+            slope[a] = body_distance(study_, painting_.extents, study_.regions.size(), p + by) -
+                       body_distance(study_, painting_.extents, study_.regions.size(), p - by);
+        }
+        // Where faces of shapes meet the distance has a crease, and the stairs say which of them it is.
+        if (slope.norm() < 1.9 * step || slope.dot(own) <= 0.0) return own;
+        return slope.normalized();
+    }
 
     // Half of a cell's (or side's) extent along a direction.
     double half_extent(const CellFace& f, const Vec3& direction) const {
@@ -230,9 +277,13 @@ class Picker {
             const double tolerance = 1e-9 * cells_.box().diagonal();
             keep("inside", [&](const CellFace& f) { return contains(*card.inside, center(f), tolerance); });
         }
-        if (card.facing) {
-            const double least = std::cos(card.tilt * pi / 180.0) - 1e-12;
-            keep("facing", [&](const CellFace& f) { return normal(f).dot(*card.facing) >= least; });
+        if (!card.facing.empty()) {
+            const double least = std::cos(card.tilt * pi / 180.0) - 1e-9;
+            keep("facing", [&](const CellFace& f) {
+                const Vec3 n = wall_normal(f);
+                return std::any_of(card.facing.begin(), card.facing.end(),
+                                   [&](const Vec3& direction) { return n.dot(direction) >= least; });
+            });
         }
         return left;
     }
@@ -324,12 +375,28 @@ class Painter {
         out_.covered.push_back(std::move(mark));
     }
 
-    // At least half of a cell must lie in the shape.
-    template <class Contains> bool holds_half(std::size_t c, const Contains& holds) {
-        cells_.samples(c, samples_);
-        std::size_t in = 0;
-        for (const Vec3& p : samples_) in += holds(p) ? 1 : 0;
-        return 2 * in >= samples_.size();
+    // Whether at least half of a cell lies where a distance is below zero.
+    bool holds_half(std::size_t c, const std::function<double(const Vec3&)>& distance) {
+        cells_.pieces(c, pieces_);
+        return share_below(pieces_, distance) >= half;
+    }
+
+    // A layer or ring that is too thin for the cells would be lost without a word.
+    void require_some(std::size_t r, const std::vector<bool>& mark, double depth) const {
+        if (std::find(mark.begin(), mark.end(), true) != mark.end()) return;
+        const RegionCard& card = study_.regions[r];
+        // Where there is no material at all the ledger says so.
+        bool any = false;
+        for (std::size_t c = 0; c < cells_.size() && !any; ++c)
+            any = out_.solid(study_, c) && region_distance(study_, out_.extents, static_cast<RegionId>(r),
+                                                           cells_.center(c)) < cells_.reach(c);
+        if (!any) return;
+        throw Error::input(
+            card.place,
+            fmt::format("the region \"{}\" comes to no cell: it is {:g} deep, less than half a cell of {:g}",
+                        card.name, depth, cells_.cell_size()),
+            fmt::format("Write cells of {:g} or smaller, or a depth of at least {:g}", 2.0 * depth,
+                        0.5 * cells_.cell_size()));
     }
 
     void mark_shape(const Shape& shape, const RegionCard& card, std::vector<bool>& mark) {
@@ -342,7 +409,6 @@ class Painter {
                                    "\"upright inspect\" lists the arrays of a mesh file");
             return;
         }
-        const double tolerance = 1e-9 * cells_.box().diagonal();
         const Bounds box = bounds(shape);
         for (std::size_t c = 0; c < cells_.size(); ++c) {
             const Vec3 middle = cells_.center(c);
@@ -355,7 +421,7 @@ class Painter {
             const int side = side_of_ball(shape, middle, reach);
             mark[c] =
                 side < 0 ||
-                (side == 0 && holds_half(c, [&](const Vec3& p) { return contains(shape, p, tolerance); }));
+                (side == 0 && holds_half(c, [&](const Vec3& p) { return signed_distance(shape, p); }));
         }
     }
 
@@ -366,8 +432,9 @@ class Painter {
                 const double d = ring_distance(ring, cells_.center(c));
                 if (d > cells_.reach(c)) continue;
                 mark[c] = d < -cells_.reach(c) ||
-                          holds_half(c, [&](const Vec3& p) { return ring_distance(ring, p) <= 0.0; });
+                          holds_half(c, [&](const Vec3& p) { return ring_distance(ring, p); });
             }
+        require_some(r, mark, std::get<HoleRing>(study_.regions[r].extent).depth);
     }
 
     void mark_skin(std::size_t r, const Skin& skin, std::vector<bool>& mark) {
@@ -375,27 +442,25 @@ class Painter {
         if (!surfaces.empty()) mark_under_surfaces(r, skin, surfaces, mark);
         for (const std::size_t target : skin_regions(study_, skin, r)) {
             const std::vector<bool>& core = out_.covered[target];
+            const auto distance = [&](const Vec3& p) {
+                const double d = region_distance(study_, out_.extents, static_cast<RegionId>(target), p);
+                return skin.into_body ? -d : d;
+            };
             for (std::size_t c = 0; c < cells_.size(); ++c) {
-                if (mark[c] || core[c] != skin.into_body) continue;
-                double d =
-                    region_distance(study_, out_.extents, static_cast<RegionId>(target), cells_.center(c));
-                if (skin.into_body) d = -d;
-                bool near = d <= skin.depth;
-                // At least one whole layer.
-                for (int side = 0; !near && side < cells_.sides(c); ++side) {
-                    if (cells_.always_free(c, side)) continue;
-                    const long beyond = cells_.neighbour(c, side);
-                    if (skin.into_body)
-                        near = beyond < 0 ? !cells_.on_symmetry(c, side)
-                                          : !core[static_cast<std::size_t>(beyond)];
-                    else
-                        near = beyond >= 0 && core[static_cast<std::size_t>(beyond)];
-                }
-                mark[c] = near;
+                if (mark[c] || core[c] != skin.into_body || !out_.solid(study_, c)) continue;
+                const double d = distance(cells_.center(c));
+                const double reach = cells_.reach(c);
+                if (d >= skin.depth + reach || d <= -reach) continue;
+                cells_.pieces(c, pieces_);
+                const double before = share_below(pieces_, distance);
+                const double within =
+                    share_below(pieces_, [&](const Vec3& p) { return distance(p) - skin.depth; });
+                mark[c] = before < 1.0 && within - before >= half * (1.0 - before);
             }
         }
         for (std::size_t c = 0; c < cells_.size(); ++c)
             if (mark[c] && !out_.solid(study_, c)) mark[c] = false;
+        require_some(r, mark, skin.depth);
     }
 
     // Marks the cells of a layer under faces: within the depth of a face, on the side of the material.
@@ -407,7 +472,6 @@ class Painter {
         Bounds box;
         for (const std::size_t s : surfaces)
             for (const CellFace& face : Picker(study_, cells_, out_).pick_or_throw(study_.surfaces[s])) {
-                mark[face.cell] = true;
                 const std::vector<Vec3> corners = cells_.face_corners(face.cell, face.side);
                 for (const Vec3& p : corners) box.include(p);
                 add_triangles(points, triangles, corners, cells_.plane(), 10.0 * cells_.box().diagonal());
@@ -416,16 +480,15 @@ class Painter {
         out_.extents.skins[r] = tree;
         for (std::size_t c = 0; c < cells_.size(); ++c) {
             if (mark[c] || !out_.solid(study_, c)) continue;
-            const Vec3 p = cells_.center(c);
-            if (!box.holds(p, skin.depth)) continue;
-            mark[c] = tree->nearest(p, skin.depth * (1 + 1e-9)).triangle >= 0;
+            if (!box.holds(cells_.center(c), skin.depth + cells_.reach(c))) continue;
+            mark[c] = holds_half(c, [&](const Vec3& p) { return tree->nearest(p).distance - skin.depth; });
         }
     }
 
     const Study& study_;
     const Cells& cells_;
     Painting out_;
-    std::vector<Vec3> samples_;
+    std::vector<CellPiece> pieces_;
 };
 
 } // namespace
@@ -435,17 +498,75 @@ bool GridCells::on_symmetry(std::size_t c, int side) const {
            grid_.neighbour(c, side) < 0;
 }
 
-void GridCells::samples(std::size_t c, std::vector<Vec3>& out) const {
-    constexpr int steps = 4;
+void GridCells::pieces(std::size_t c, std::vector<CellPiece>& out) const {
+    const int steps = grid_.plane ? 4 : 2;
     out.clear();
     const Vec3 middle = grid_.center(c);
+    CellPiece piece;
+    for (int a = 0; a < grid_.axes(); ++a) piece.half(a, a) = 0.5 * grid_.cell[a] / steps;
+    piece.volume = 1.0;
     for (int k = 0; k < (grid_.plane ? 1 : steps); ++k)
         for (int j = 0; j < steps; ++j)
             for (int i = 0; i < steps; ++i) {
-                Vec3 share((i + 0.5) / steps - 0.5, (j + 0.5) / steps - 0.5,
-                           grid_.plane ? 0.0 : (k + 0.5) / steps - 0.5);
-                out.push_back(middle + share.cwiseProduct(grid_.cell));
+                const Vec3 share((i + 0.5) / steps - 0.5, (j + 0.5) / steps - 0.5,
+                                 grid_.plane ? 0.0 : (k + 0.5) / steps - 0.5);
+                piece.at = middle + share.cwiseProduct(grid_.cell);
+                out.push_back(piece);
             }
+}
+
+namespace {
+
+// The share of a box where value + slopes . s < 0 for s in [-1, 1]^3: the distribution of a sum of uniform
+// numbers, its polynomial pieces added up over the box's corners.
+double below_plane(double value, Vec3 slopes) {
+    slopes = slopes.cwiseAbs();
+    const double most = slopes.sum();
+    if (value >= most) return 0.0;
+    if (value <= -most) return 1.0;
+    // Directions that hardly change the value would divide by next to nothing.
+    int used = 0;
+    std::array<double, 3> a{};
+    for (int k = 0; k < 3; ++k)
+        if (slopes[k] > 1e-4 * most) a[static_cast<std::size_t>(used++)] = slopes[k];
+    double sum = 0.0;
+    for (int corner = 0; corner < (1 << used); ++corner) {
+        double at = -value;
+        double sign = 1.0;
+        for (int k = 0; k < used; ++k) {
+            const bool high = ((corner >> k) & 1) != 0;
+            at += high ? -a[static_cast<std::size_t>(k)] : a[static_cast<std::size_t>(k)];
+            if (high) sign = -sign;
+        }
+        if (at > 0.0) sum += sign * std::pow(at, used);
+    }
+    double scale = 1.0;
+    for (int k = 0; k < used; ++k) scale *= 2.0 * a[static_cast<std::size_t>(k)] * (k + 1);
+    return std::clamp(sum / scale, 0.0, 1.0);
+}
+
+} // namespace
+
+double share_below(const std::vector<CellPiece>& pieces, const std::function<double(const Vec3&)>& value) {
+    double below = 0.0;
+    double all = 0.0;
+    for (const CellPiece& piece : pieces) {
+        all += piece.volume;
+        const double middle = value(piece.at);
+        // No function here changes faster than a distance does.
+        const double reach = piece.half.col(0).norm() + piece.half.col(1).norm() + piece.half.col(2).norm();
+        if (middle >= reach) continue;
+        if (middle <= -reach) {
+            below += piece.volume;
+            continue;
+        }
+        Vec3 slopes = Vec3::Zero();
+        for (int k = 0; k < 3; ++k)
+            if (!piece.half.col(k).isZero(0.0))
+                slopes[k] = value(piece.at + 0.5 * piece.half.col(k)) - value(piece.at - 0.5 * piece.half.col(k));
+        below += piece.volume * below_plane(middle, slopes);
+    }
+    return all > 0.0 ? below / all : 0.0;
 }
 
 Vec3 GridCells::face_center(std::size_t c, int side) const {
@@ -468,6 +589,18 @@ std::vector<Vec3> GridCells::face_corners(std::size_t c, int side) const {
     const Vec3 u = 0.5 * grid_.cell[(axis + 1) % 3] * Vec3::Unit((axis + 1) % 3);
     const Vec3 v = 0.5 * grid_.cell[(axis + 2) % 3] * Vec3::Unit((axis + 2) % 3);
     return {middle - u - v, middle + u - v, middle + u + v, middle - u + v};
+}
+
+std::string beyond_symmetry(const Study& study, const Bounds& modelled, const Bounds& part) {
+    if (part.empty()) return {};
+    for (const SymmetryPlane& plane : study.symmetry) {
+        const bool above = std::abs(plane.at - modelled.low[plane.axis]) <
+                           std::abs(plane.at - modelled.high[plane.axis]); // the modelled part lies
+        const double slack = 1e-9 * modelled.diagonal();
+        if (above ? part.high[plane.axis] <= plane.at + slack : part.low[plane.axis] >= plane.at - slack)
+            return fmt::format("{} = {:g}", "xyz"[plane.axis], plane.at);
+    }
+    return {};
 }
 
 void pick_surfaces(const Study& study, const Cells& cells, Painting& painting) {
@@ -503,7 +636,7 @@ double region_distance(const Study& study, const RegionExtents& extents, RegionI
     const RegionCard& card = study.regions[index(region)];
     if (const Shape* shape = std::get_if<Shape>(&card.extent)) return signed_distance(*shape, p);
     double out = 1e300;
-    if (std::holds_alternative<Washer>(card.extent)) {
+    if (std::holds_alternative<HoleRing>(card.extent)) {
         if (index(region) < extents.rings.size())
             for (const Ring& ring : extents.rings[index(region)]) out = std::min(out, ring_distance(ring, p));
         return out;
@@ -607,25 +740,25 @@ RegionExtents find_rings(const Study& study) {
     out.rings.resize(study.regions.size());
     for (std::size_t r = 0; r < study.regions.size(); ++r) {
         const RegionCard& card = study.regions[r];
-        const Washer* washer = std::get_if<Washer>(&card.extent);
-        if (washer == nullptr) continue;
-        const std::vector<Hole> holes = holes_of(study, washer->around, washer->hole_radius);
+        const HoleRing* ring = std::get_if<HoleRing>(&card.extent);
+        if (ring == nullptr) continue;
+        const std::vector<Hole> holes = holes_of(study, ring->around, ring->hole_radius);
         if (holes.empty())
             throw Error::input(
-                card.place, "the washer \"" + card.name + "\" finds no hole",
+                card.place, "the ring \"" + card.name + "\" finds no hole",
                 "Name a void cylinder with around, or the radius of holes of a file with hole");
         for (const Hole& hole : holes) {
             const Vec3 axis = (hole.to - hole.from).normalized();
             const auto [u, v] = across(axis);
             // Where lines beside the hole's wall enter and leave the body.
-            const double margin = 2.0 * (washer->depth + hole.radius);
+            const double margin = 2.0 * (ring->depth + hole.radius);
             const double length = (hole.to - hole.from).norm() + 2.0 * margin;
             const Vec3 start = hole.from - margin * axis;
-            const double step = std::min(washer->depth, washer->width) / 6.0;
+            const double step = std::min(ring->depth, ring->width) / 6.0;
             std::vector<double> enter;
             std::vector<double> leave;
             for (int k = 0; k < 8; ++k) {
-                const Vec3 side = (hole.radius + 0.5 * washer->width) *
+                const Vec3 side = (hole.radius + 0.5 * ring->width) *
                                   (std::cos(pi * k / 4) * u + std::sin(pi * k / 4) * v);
                 const auto value = [&](double t) {
                     return body_distance(study, out, r, start + side + t * axis);
@@ -647,19 +780,19 @@ RegionExtents find_rings(const Study& study) {
                 if (first >= 0.0) enter.push_back(first);
                 if (last >= 0.0) leave.push_back(last);
             }
-            const auto ring = [&](std::vector<double>& at, double sense) {
+            const auto add = [&](std::vector<double>& at, double sense) {
                 if (at.empty()) return;
                 std::sort(at.begin(), at.end());
                 const Vec3 mouth = start + at[at.size() / 2] * axis;
                 out.rings[r].push_back(
-                    {mouth, mouth + sense * washer->depth * axis, hole.radius, hole.radius + washer->width});
+                    {mouth, mouth + sense * ring->depth * axis, hole.radius, hole.radius + ring->width});
             };
-            ring(enter, 1.0);
-            ring(leave, -1.0);
+            add(enter, 1.0);
+            add(leave, -1.0);
         }
         if (out.rings[r].empty())
             throw Error::input(card.place,
-                               "the holes of the washer \"" + card.name + "\" lie outside of the body");
+                               "the holes of the ring \"" + card.name + "\" lie outside of the body");
     }
     return out;
 }

@@ -4,10 +4,21 @@
 #include "geometry/cell_grid.hpp"
 #include "geometry/facets.hpp"
 
+#include <functional>
 #include <memory>
 #include <vector>
 
 namespace upright {
+
+// A piece of a cell: its middle, and half its edges as columns (none in z in the plane).
+struct CellPiece {
+    Vec3 at = Vec3::Zero();
+    Mat3 half = Mat3::Zero();
+    double volume = 0.0; // in any unit, the same for all pieces of a cell
+};
+// The share of pieces where a function of place is below zero: in each piece the function is taken for linear,
+// so that a plane that cuts a box is measured exactly.
+double share_below(const std::vector<CellPiece>& pieces, const std::function<double(const Vec3&)>& value);
 
 // What can be painted: cells with numbered sides. A grid, or any mesh (mesh/mesh_cells.hpp).
 class Cells {
@@ -29,8 +40,8 @@ class Cells {
     virtual double volume(std::size_t c) const = 0;
     // The radius about the middle that holds the cell.
     virtual double reach(std::size_t c) const = 0;
-    // Places in the cell that stand for equal shares of it.
-    virtual void samples(std::size_t c, std::vector<Vec3>& out) const = 0;
+    // The cell cut into boxes (parallelepipeds), or into pieces that are taken for such.
+    virtual void pieces(std::size_t c, std::vector<CellPiece>& out) const = 0;
     virtual Vec3 face_center(std::size_t c, int side) const = 0;
     virtual Vec3 face_normal(std::size_t c, int side) const = 0;
     virtual double face_area(std::size_t c, int side) const = 0;
@@ -57,7 +68,7 @@ class GridCells : public Cells {
     Vec3 center(std::size_t c) const override { return grid_.center(c); }
     double volume(std::size_t /*c*/) const override { return grid_.cell_volume(); }
     double reach(std::size_t /*c*/) const override { return 0.5 * grid_.cell.head(grid_.axes()).norm(); }
-    void samples(std::size_t c, std::vector<Vec3>& out) const override;
+    void pieces(std::size_t c, std::vector<CellPiece>& out) const override;
     Vec3 face_center(std::size_t c, int side) const override;
     Vec3 face_normal(std::size_t c, int side) const override;
     double face_area(std::size_t c, int side) const override;
@@ -82,7 +93,7 @@ struct Ring {
     double inner = 0.0, outer = 0.0;
 };
 
-// What regions need beside their cards to be measured: faces under skins, rings of washers. Beside
+// What regions need beside their cards to be measured: faces under skins, rings around holes. Beside
 // Study::regions.
 struct RegionExtents {
     std::vector<std::shared_ptr<const FacetTree>> skins; // null where the region is no skin of surfaces
@@ -104,13 +115,17 @@ struct Painting {
 };
 
 // Paints every region: a cell belongs to a shape that holds at least half of it. A skin takes cells that have
-// material already, whose middle lies within its depth, and at least one whole layer of them; it never fills
-// a void. Throws Error (Input) when a surface picks nothing.
+// material already, of whose material (what lies on its side of the surface it covers) at least half lies
+// within its depth; it never fills a void. Throws Error (Input) when a surface picks nothing, or a skin or
+// ring comes to no cell.
 Painting paint(const Study& study, const CellGrid& grid);
 Painting paint(const Study& study, const Cells& cells);
 
 // The last step alone, for cells whose owners are known (`covered` too): boundary and surfaces.
 void pick_surfaces(const Study& study, const Cells& cells, Painting& painting);
+
+// The symmetry plane beyond which a part of the body lies wholly, as "y = 100"; empty where there is none.
+std::string beyond_symmetry(const Study& study, const Bounds& modelled, const Bounds& part);
 
 Vec3 face_normal(int side);
 Vec3 face_center(const CellGrid& grid, const CellFace& face);
@@ -126,7 +141,7 @@ double body_distance(const Study& study, const RegionExtents& extents, std::size
 // Who would paint a place last.
 RegionId owner_at(const Study& study, const RegionExtents& extents, const Vec3& p);
 
-// The rings of washers, from the regions before them. Throws Error (Input) when no hole is found.
+// The rings around holes, from the regions before them. Throws Error (Input) when no hole is found.
 RegionExtents find_rings(const Study& study);
 
 // A cylindrical hole: from a void cylinder, or from CAD.

@@ -46,11 +46,16 @@ std::optional<ElementKind> kind_of(int type, ElementFamily family) {
     }
 }
 
-std::map<std::string, std::vector<double>> arrays_of(vtkDataSetAttributes* data) {
+std::map<std::string, std::vector<double>> arrays_of(vtkDataSetAttributes* data,
+                                                     std::map<std::string, int>& vectors) {
     std::map<std::string, std::vector<double>> out;
     for (int i = 0; i < data->GetNumberOfArrays(); ++i) {
         vtkDataArray* array = data->GetArray(i);
-        if (array == nullptr || array->GetName() == nullptr || array->GetNumberOfComponents() != 1) continue;
+        if (array == nullptr || array->GetName() == nullptr) continue;
+        if (array->GetNumberOfComponents() != 1) {
+            vectors[array->GetName()] = array->GetNumberOfComponents();
+            continue;
+        }
         std::vector<double>& values = out[array->GetName()];
         for (vtkIdType t = 0; t < array->GetNumberOfTuples(); ++t)
             values.push_back(array->GetComponent(t, 0));
@@ -127,8 +132,8 @@ FileMesh read_mesh_file(const std::filesystem::path& file, const Place& place, d
             throw Error::input(at, fmt::format("point {} of {} has no finite place", i, file.string()));
         out.mesh.nodes.push_back(scale * p);
     }
-    out.sets.cells = arrays_of(grid->GetCellData());
-    out.sets.points = arrays_of(grid->GetPointData());
+    out.sets.cells = arrays_of(grid->GetCellData(), out.sets.cell_vectors);
+    out.sets.points = arrays_of(grid->GetPointData(), out.sets.point_vectors);
     std::vector<std::size_t> taken;
     const int wanted = family == ElementFamily::Solid ? 3 : 2;
     std::map<std::string, std::size_t> others;

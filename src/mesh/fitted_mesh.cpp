@@ -223,7 +223,7 @@ class Builder {
     void add_region(std::size_t r, std::vector<Solid>& out) {
         const RegionCard& card = study_.regions[r];
         if (const Shape* shape = std::get_if<Shape>(&card.extent)) return add_shape(card, *shape, 0.0, out);
-        if (std::holds_alternative<Washer>(card.extent)) {
+        if (std::holds_alternative<HoleRing>(card.extent)) {
             for (const Ring& ring : extents_.rings[r]) {
                 Solid s;
                 s.kind = Solid::Kind::Cylinder;

@@ -1,5 +1,6 @@
 #include "mesh/mesh_cells.hpp"
 
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 
@@ -25,18 +26,36 @@ bool MeshCells::on_symmetry(std::size_t c, int side) const {
     return false;
 }
 
-void MeshCells::samples(std::size_t c, std::vector<Vec3>& out) const {
+void MeshCells::pieces(std::size_t c, std::vector<CellPiece>& out) const {
     out.clear();
+    const ElementKind kind = mesh_.kinds[c];
+    const KindTraits& t = traits(kind);
     const NodeRange ids = mesh_.nodes_of(id(c));
+    Eigen::Matrix<double, 3, Eigen::Dynamic> x(3, t.nodes);
+    for (int i = 0; i < t.nodes; ++i)
+        x.col(i) = mesh_.nodes[index(ids[static_cast<std::size_t>(i)])];
     Eigen::VectorXd N;
     Eigen::MatrixXd G;
-    for (const RulePoint& p : integration_rule(mesh_.kinds[c])) {
-        interpolate(mesh_.kinds[c], p.at, N, G);
-        Vec3 x = Vec3::Zero();
-        for (std::size_t i = 0; i < ids.size(); ++i)
-            x += N[static_cast<Eigen::Index>(i)] * mesh_.nodes[index(ids[i])];
-        out.push_back(x);
+    const auto add = [&](const Vec3& at, double half, double weight) {
+        interpolate(kind, at, N, G);
+        const Eigen::Matrix<double, 3, Eigen::Dynamic> J = x * G.transpose();
+        CellPiece piece;
+        piece.at = x * N;
+        piece.half.leftCols(t.dimension) = half * J;
+        piece.volume = weight * (t.dimension == 3 ? std::abs(J.col(0).cross(J.col(1)).dot(J.col(2)))
+                                                  : J.col(0).cross(J.col(1)).norm());
+        out.push_back(piece);
+    };
+    if (t.corners == 1 << t.dimension) { // quadrilaterals and hexahedra: halved in every direction
+        for (int k = 0; k < 1 << t.dimension; ++k)
+            add(Vec3((k & 1) != 0 ? 0.5 : -0.5, (k & 2) != 0 ? 0.5 : -0.5,
+                     t.dimension < 3 ? 0.0 : (k & 4) != 0 ? 0.5 : -0.5),
+                0.5, 1.0);
+        return;
     }
+    // Others: the points of their rule, as parallelepipeds of their share of the volume.
+    for (const RulePoint& p : integration_rule(kind))
+        add(p.at, 0.5 * std::pow(p.weight, 1.0 / t.dimension), p.weight);
 }
 
 Vec3 MeshCells::face_normal(std::size_t c, int side) const {

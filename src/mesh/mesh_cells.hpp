@@ -11,6 +11,8 @@ namespace upright {
 struct MeshSets {
     std::map<std::string, std::vector<double>> cells;  // a value for each element
     std::map<std::string, std::vector<double>> points; // a value for each node
+    // Arrays of several numbers each, which are no sets: "name" and how many.
+    std::map<std::string, int> cell_vectors, point_vectors;
 };
 
 class MeshCells : public Cells {
@@ -28,7 +30,7 @@ class MeshCells : public Cells {
     Vec3 center(std::size_t c) const override { return mesh_.center(id(c)); }
     double volume(std::size_t c) const override { return mesh_.volume(id(c)); }
     double reach(std::size_t c) const override { return reach_[c]; }
-    void samples(std::size_t c, std::vector<Vec3>& out) const override;
+    void pieces(std::size_t c, std::vector<CellPiece>& out) const override;
     Vec3 face_center(std::size_t c, int side) const override { return mesh_.face_center({id(c), side}); }
     Vec3 face_normal(std::size_t c, int side) const override;
     double face_area(std::size_t c, int side) const override { return mesh_.face_area({id(c), side}); }

@@ -464,6 +464,30 @@ ModelSupport make_support(const Model& model, const Study& study, const SupportC
     return out;
 }
 
+} // namespace
+
+std::vector<SymmetryCut> cutting_planes(const Model& model, const std::vector<std::string>& on) {
+    const Target target = find_target(model, on);
+    std::vector<SymmetryCut> out;
+    for (const SymmetryCut& cut : model.mesh.symmetry) {
+        const auto at_plane = [&](const Vec3& p) {
+            return std::abs(p[cut.axis] - cut.at) <= 1e-6 * model.mesh.size;
+        };
+        const auto node = [&](NodeId n) { return at_plane(model.mesh.nodes[index(n)]); };
+        bool cuts = false;
+        for (const ModelSurface* s : target.surfaces)
+            cuts = cuts || std::any_of(s->nodes.begin(), s->nodes.end(), node);
+        for (const ModelPoint* p : target.points) cuts = cuts || node(p->node);
+        for (const std::size_t c : target.couplings)
+            cuts = cuts || at_plane(model.couplings[c].at) ||
+                   std::any_of(model.couplings[c].nodes.begin(), model.couplings[c].nodes.end(), node);
+        if (cuts) out.push_back(cut);
+    }
+    return out;
+}
+
+namespace {
+
 class LoadBuilder {
   public:
     LoadBuilder(const Model& model, const Study& study, const LoadCard& card)
@@ -476,6 +500,11 @@ class LoadBuilder {
         out_.name = card_.name;
         out_.on = card_.on;
         std::visit([this](const auto& kind) { add(kind); }, card_.kind);
+        if (card_.covers == Covers::Whole) {
+            // The modelled part takes its share of a total on what a symmetry plane cuts.
+            const double share = 1.0 / (1 << cutting_planes(model_, card_.on).size());
+            for (double& f : forces_) f *= share;
+        }
         for (std::size_t i = 0; i < forces_.size(); ++i)
             if (forces_[i] != 0.0) out_.forces.push_back({i, forces_[i]});
         return std::move(out_);
@@ -750,28 +779,12 @@ void paint_mesh(Model& model, const Study& study, Mesh raw, bool stairs, const M
     model.mesh = std::move(raw);
 }
 
-// Layers under surfaces can only be found on the mesh: whole elements under the picked faces. They stand in
-// `layers`, None elsewhere, as painting in order has them.
+// Layers under surfaces can only be found on the mesh: elements of which half lies within the depth of the
+// picked faces. None elsewhere, as painting in order has them.
 std::vector<RegionId> surface_layers(const Study& study, const Mesh& mesh, RegionExtents& extents) {
     const MeshCells cells(mesh, false);
     Painting painting = paint(study, cells);
     std::vector<RegionId> out = std::move(painting.owner);
-    // Every element with a node on the faces belongs to the layer, or holes would gape between those with a
-    // face there.
-    for (std::size_t r = 0; r < study.regions.size(); ++r) {
-        if (!is_surface_layer(study, study.regions[r])) continue;
-        std::vector<bool> touched(mesh.nodes.size(), false);
-        for (std::size_t s = 0; s < study.surfaces.size(); ++s)
-            if (refers_to(std::get<Skin>(study.regions[r].extent).of, study.surfaces[s].name))
-                for (const CellFace& f : painting.surfaces[s])
-                    for (const NodeId n : mesh.face_corners({static_cast<ElementId>(f.cell), f.side}))
-                        touched[index(n)] = true;
-        for (std::size_t e = 0; e < out.size(); ++e) {
-            if (out[e] == RegionId::None || index(out[e]) >= r) continue;
-            for (const NodeId n : mesh.nodes_of(static_cast<ElementId>(e)))
-                if (touched[index(n)]) out[e] = static_cast<RegionId>(r);
-        }
-    }
     for (RegionId& r : out)
         if (r != RegionId::None &&
             !(index(r) < painting.extents.skins.size() && painting.extents.skins[index(r)]))

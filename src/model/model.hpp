@@ -220,6 +220,9 @@ struct Model {
 // Builds the model of a checked study. Throws Error (Input) for what only the mesh can show.
 Model build_model(const Study& study);
 
+// The symmetry planes that cut the surfaces, points and couplings of these names.
+std::vector<SymmetryCut> cutting_planes(const Model& model, const std::vector<std::string>& on);
+
 // The force and the moment about the origin of a load (full material for body loads; none for heat).
 struct Resultant {
     Vec3 force = Vec3::Zero();

@@ -24,9 +24,6 @@ ResultFigure nodal_stress_figure(const Study& study, const Model& model, const M
     out.subtitle = unit + "; averaged at the nodes within a region" +
                    (model.mesh.shell() ? "; the larger of the upper and the lower face" : "") +
                    (model.mesh.on_grid() ? "; stair-stepped boundary" : "");
-    std::string left;
-    for (const std::string& name : excepted) left += (left.empty() ? "" : ", ") + name;
-    if (!left.empty()) out.subtitle += "; shown everywhere, the table leaves out " + left;
     out.quantity = "stress";
     out.unit = unit;
     out.of_case = &c;
@@ -34,6 +31,7 @@ ResultFigure nodal_stress_figure(const Study& study, const Model& model, const M
     for (std::size_t i = 0; i < von_mises.size(); ++i)
         (*values)[{nodes.node[i], nodes.region[i]}] = von_mises[i];
     out.value = [values](NodeId n, RegionId r) { return values->at({n, r}); };
+    leave_out(out, model, excepted_of(study, excepted));
     return out;
 }
 

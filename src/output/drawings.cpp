@@ -49,6 +49,18 @@ void draw_case(const Study& study, const Model& model, const ModelCase& c, const
     figure.write(png);
 }
 
+void draw_modal_case(const Study& study, const Model& model, const ModelModalCase& c,
+                     const FigureOptions& options, const std::filesystem::path& png) {
+    Figure figure(with_unit(options, model), model.mesh.dimension() == 2,
+                  study.title + ": modal case " + c.name,
+                  (c.supports.empty() ? "floats free" : "what holds it and rides on it") + part_note(model));
+    figure.add(painted_skin(model, false).patch);
+    add_supports(figure, model, c.supports, Extent::Modelled);
+    if (c.supports.empty()) figure.add_legend(' ', color::text, "no supports");
+    add_planes(figure, model);
+    figure.write(png);
+}
+
 namespace {
 
 // A surface in two colours: kept regions and what the optimiser left.
@@ -86,6 +98,31 @@ void draw_solid(const Study& study, const Model& model, const Part& part, const 
 void draw_density(const Study& study, const Model& model, const std::vector<double>& density,
                   double threshold, const std::string& state, const FigureOptions& options,
                   const std::filesystem::path& png) {
+    if (model.mesh.dimension() == 3 && study.mesh.kind == MeshKind::File) {
+        // No exact shapes to cut a surface from: the cells themselves.
+        Figure figure(with_unit(options, model), false, study.title + ": design",
+                      fmt::format("cells denser than {:g}; {}; {}", threshold, state, dimensions(model)));
+        std::vector<bool> shown = denser_than(density, threshold);
+        Skinned skin = skin_of_elements(model, shown);
+        if (skin.element.empty())
+            throw Error::input({}, "nothing is dense enough to be shown",
+                               "Write a lower threshold with --at");
+        constexpr Color of_design{0.42, 0.58, 0.72};
+        bool kept = false;
+        for (const ElementId e : skin.element) {
+            const bool keep = model.role(e) == Role::Keep;
+            kept = kept || keep;
+            skin.patch.colors.push_back(keep ? color::keep : of_design);
+        }
+        skin.patch.edges = true;
+        for (const Affine& image : images(model.mesh)) figure.add(transformed(skin.patch, image));
+        figure.add_legend('#', of_design, "design");
+        if (kept) figure.add_legend('#', color::keep, "kept");
+        add_all_loads(figure, model, Extent::Whole);
+        add_supports(figure, model, used_supports(model), Extent::Whole);
+        figure.write(png);
+        return;
+    }
     if (model.mesh.dimension() == 3) {
         PartOptions part_options;
         part_options.threshold = threshold;

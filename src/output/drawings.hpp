@@ -17,6 +17,9 @@ void draw_regions(const Study& study, const Model& model, const FigureOptions& o
                   const std::filesystem::path& png);
 
 // One case: its loads to scale, its supports.
+// A modal case: what holds it and what rides on it.
+void draw_modal_case(const Study& study, const Model& model, const ModelModalCase& c,
+                     const FigureOptions& options, const std::filesystem::path& png);
 void draw_case(const Study& study, const Model& model, const ModelCase& c, const FigureOptions& options,
                const std::filesystem::path& png);
 

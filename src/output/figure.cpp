@@ -124,6 +124,27 @@ vtkSmartPointer<vtkTransform> along(const Vec3& from, const Vec3& direction, dou
     return out;
 }
 
+// Words of `size` that should take no more than `columns` characters a line: smaller down to `least`, then in
+// two lines broken at a blank.
+struct Fitted {
+    std::string words;
+    double size = 0.0;
+    int lines = 1;
+};
+Fitted fitted(const std::string& text, double columns, double size, double least) {
+    const auto count = static_cast<double>(std::count_if(text.begin(), text.end(), [](char c) {
+        return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U;
+    }));
+    if (count <= columns) return {text, size, 1};
+    if (count * least <= columns * size) return {text, size * columns / count, 1};
+    Fitted out{text, std::min(least, 1.9 * columns * size / count), 2};
+    std::size_t at = text.find(' ', text.size() / 2);
+    if (at == std::string::npos) at = text.rfind(' ');
+    if (at != std::string::npos) out.words[at] = '\n';
+    else out.lines = 1;
+    return out;
+}
+
 // At most `columns` characters, the last one an ellipsis where something was cut.
 std::string shortened(const std::string& text, std::size_t columns) {
     std::size_t count = 0;
@@ -447,8 +468,13 @@ void Figure::Inside::draw_frame() {
     const double w = oversampling * options.width;
     const double h = oversampling * options.height;
     const double p = pixel();
-    add_words(24 * p, h - 32 * p, shortened(title, 88), 20, color::text, true);
-    add_words(24 * p, h - 62 * p, shortened(subtitle, 140), 13.5, color::faint, false);
+    // Long ones are set smaller, and then in two lines: never cut.
+    const double sheet = options.width / 1280.0;
+    const Fitted head = fitted(title, 88.0 * sheet, 20.0, 14.0);
+    const Fitted below = fitted(subtitle, 140.0 * sheet, 13.5, 10.5);
+    add_words(24 * p, h - (below.lines > 1 ? 28 : 32) * p, head.words, head.size, color::text, true);
+    add_words(24 * p, h - (head.lines > 1 ? 70 : below.lines > 1 ? 66 : 62) * p, below.words, below.size,
+              color::faint, false);
     const double left = w * (1.0 - legend_share) + 10 * p;
     double y = h * (1.0 - title_share) - 20 * p;
     // A long legend is set smaller, so that it never runs off the sheet.
@@ -622,7 +648,7 @@ void Figure::write(const std::filesystem::path& png) {
         writer->Write();
         vtkUnsignedCharArray* bytes = writer->GetResult();
         if (bytes == nullptr) throw Error::files(png.string(), "cannot be drawn", "There is too little memory");
-        write_bytes(temporary, bytes->GetPointer(0), static_cast<std::size_t>(bytes->GetNumberOfValues()));
+        write_bytes(temporary, bytes->GetPointer(0), static_cast<std::size_t>(bytes->GetNumberOfValues()), png);
     });
 }
 

@@ -1,9 +1,11 @@
 #include "output/ledger.hpp"
 
 #include "fem/constrained_solver.hpp"
+#include "geometry/distance.hpp"
 #include "geometry/file_body.hpp"
 #include "mesh/quality.hpp"
 #include "model/rigid_freedom.hpp"
+#include "model/written_volumes.hpp"
 #include "optimize/run.hpp"
 #include "study/file_slot.hpp"
 
@@ -27,10 +29,17 @@ std::string joined(const std::vector<std::string>& words, const char* between = 
     return out;
 }
 
+// "one half", "a quarter", "an eighth".
+std::string modelled_part(int copies) {
+    return copies == 2 ? "one half" : copies == 4 ? "a quarter" : copies == 8 ? "an eighth" : "the whole";
+}
+
 class Writer {
   public:
-    Writer(const Study& study, const Model& model)
-        : study_(study), model_(model), plane_(model.mesh.dimension() == 2) {}
+    Writer(const Study& study, const Model& model, bool measured)
+        : study_(study), model_(model), plane_(model.mesh.dimension() == 2) {
+        if (measured) written_ = written_volumes(study, model);
+    }
 
     Ledger run() {
         materials();
@@ -95,7 +104,53 @@ class Writer {
             const bool used = std::any_of(study_.regions.begin(), study_.regions.end(),
                                           [&](const RegionCard& r) { return r.material == m.name; });
             if (!used) doubt(l, "no region uses it");
+            plausible(l, m);
         }
+    }
+
+    // Data that no solid has, with the unit that was probably meant.
+    void plausible(LedgerLine& l, const Material& m) const {
+        const double E = m.E * study_.units.si(dimension::stress);
+        const double density = m.density * study_.units.si(dimension::density);
+        const auto off = [&](const char* what, double value, double low, double high, const char* in,
+                             double in_si) {
+            if (value >= low && value <= high) return false;
+            std::string meant;
+            for (const double times : {1e3, 1e-3, 1e6, 1e-6, 1e9, 1e-9, 1e12, 1e-12})
+                if (meant.empty() && value * times >= low && value * times <= high)
+                    meant = fmt::format(": was {:.4g} {} meant?", value * times / in_si, in);
+            doubt(l, fmt::format("{} of {:.4g} {} is that of no solid{}", what, value / in_si, in, meant));
+            return true;
+        };
+        const bool heavy = off("a density", density, 10.0, 23000.0, "kg/m3", 1.0);
+        // Sound runs at some 3 to 13 km/s in metals and ceramics; the softest of them, lead, has 1.2.
+        if (!off("a modulus E", E, 1e5, 1.5e12, "GPa", 1e9) && !heavy && density > 2300.0 &&
+            std::sqrt(E / density) < 900.0)
+            doubt(l, fmt::format("E of {:.4g} GPa is far too soft for a material of {:.4g} kg/m3: was {:.4g} "
+                                 "GPa meant?",
+                                 E / 1e9, density, E / 1e6));
+        if (m.yield && *m.yield > 0.1 * m.E)
+            doubt(l, fmt::format("a yield of {:.3g} of E is that of no material: look at its unit",
+                                 *m.yield / m.E));
+    }
+
+    // The volume a region should have, and what the mesh gives it, side by side.
+    void volumes(LedgerLine& l, std::size_t r) {
+        const double meshed = model_.regions[r].volume;
+        if (!written_ || meshed <= 0.0) return;
+        const double written = (*written_)[r];
+        l.text += fmt::format("; as written {} {}", fmt::format("{:.4g}", written), unit(dimension::volume));
+        const RegionCard& card = study_.regions[r];
+        const Skin* skin = std::get_if<Skin>(&card.extent);
+        if (written <= 0.0) return;
+        const double ratio = meshed / written;
+        if (skin != nullptr)
+            l.text += fmt::format(", so the layer of {} {} is {:.3g} {} deep on the mean", number(skin->depth),
+                                  unit(dimension::length), skin->depth * ratio, unit(dimension::length));
+        if (std::abs(ratio - 1.0) > 0.1)
+            doubt(l, fmt::format("the mesh makes it {:+.0f} % of what is written: smaller cells, or a depth of "
+                                 "whole cells, come closer",
+                                 100.0 * (ratio - 1.0)));
     }
 
     void regions() {
@@ -114,17 +169,30 @@ class Writer {
                 LedgerLine& l =
                     line(region.name, fmt::format("void; takes {} cells, {} {}", region.taken,
                                                   number(region.taken_volume), unit(dimension::volume)));
-                if (region.taken == 0)
+                const std::string plane = beyond(r);
+                if (region.taken == 0 && !plane.empty())
+                    doubt(l, "it lies beyond the symmetry plane " + plane +
+                                 ": that part is the mirror image of what is modelled");
+                else if (region.taken == 0)
                     doubt(l, "it takes nothing away: it lies outside of what was painted before it, or is "
                              "smaller than a cell");
                 continue;
             }
             const std::string role = region.role == Role::Keep ? "keep" : "design";
-            LedgerLine& l = line(region.name, fmt::format("{}, {}; {} elements, volume {} {}, mass {} {}",
-                                                          role, study_.regions[r].material, region.elements,
-                                                          number(region.volume), unit(dimension::volume),
-                                                          number(region.mass), unit(dimension::mass)));
-            if (painted == 0)
+            LedgerLine& l =
+                line(region.name,
+                     fmt::format("{}, {}; {} elements, volume {} {}, mass {}", role,
+                                 study_.regions[r].material, region.elements, number(region.volume),
+                                 unit(dimension::volume), model_.units.mass_text(region.mass)));
+            if (!model_.mesh.thickness.empty())
+                l.text += fmt::format(", {} {} thick", number(study_.thickness(static_cast<RegionId>(r))),
+                                      unit(dimension::length));
+            volumes(l, r);
+            const std::string plane = beyond(r);
+            if (painted == 0 && !plane.empty())
+                doubt(l, "it lies beyond the symmetry plane " + plane +
+                             ": that part is the mirror image of what is modelled");
+            else if (painted == 0)
                 doubt(l, "it paints no cell: its shape lies off the grid or is smaller than a cell");
             else if (region.elements == 0)
                 doubt(l, "later regions paint over all of it");
@@ -139,6 +207,11 @@ class Writer {
         }
         for (const std::string& name : study_.inactive) line(name, "left out (active = false)");
         files();
+    }
+
+    std::string beyond(std::size_t r) const {
+        const Shape* shape = std::get_if<Shape>(&study_.regions[r].extent);
+        return shape == nullptr ? "" : beyond_symmetry(study_, model_.mesh.bounds, bounds(*shape));
     }
 
     // Bodies from files: how large they came out, and in what unit they were written.
@@ -235,11 +308,11 @@ class Writer {
                         place(body.nearest)));
         }
         for (const SymmetryCut& cut : m.symmetry)
-            line("symmetry", fmt::format("{0} = {1:g}: {0} from {2:g} to {3:g} is modelled, 1/{4} of the "
+            line("symmetry", fmt::format("{0} = {1:g}: {0} from {2:g} to {3:g} is modelled, in all {4} of the "
                                          "body; loads, masses, volumes and compliance are "
                                          "those of the modelled part",
                                          "xyz"[cut.axis], cut.at, m.bounds.low[cut.axis],
-                                         m.bounds.high[cut.axis], m.copies()));
+                                         m.bounds.high[cut.axis], modelled_part(m.copies())));
     }
 
     void surfaces() {
@@ -318,8 +391,7 @@ class Writer {
                                      number(j.stiffness[2]), angular, number(j.stiffness[3]), angular));
         }
         for (const ModelMass& m : model_.masses)
-            line(m.name,
-                 fmt::format("mass {} {} on {}", number(m.value), unit(dimension::mass), joined(m.on)));
+            line(m.name, fmt::format("mass {} on {}", model_.units.mass_text(m.value), joined(m.on)));
         for (const ModelBond& b : model_.bonds) {
             LedgerLine& l = line(b.name, fmt::format("bond: {} nodes of {} tied to {}, widest gap {} {}",
                                                      b.tied, b.between[0], b.between[1], number(b.widest),
@@ -460,9 +532,24 @@ class Writer {
         for (const SymmetryCut& cut : model_.mesh.symmetry) {
             const int a = cut.axis;
             if (load.kind == "pressure" || std::abs(sum.force[a]) < 1e-9 * sum.force.norm()) continue;
-            doubt(l, fmt::format("it has a part along {}, across the symmetry plane: the mirrored half is "
+            doubt(l, fmt::format("it has a part along {}, across the symmetry plane: the mirrored part is "
                                  "loaded the opposite way",
                                  "xyz"[a]));
+        }
+        // A total on what a plane cuts: of the modelled part, or of the whole?
+        for (const LoadCard& card : study_.loads) {
+            if (card.name != load.name || (load.kind != "force" && load.kind != "moment" && load.kind != "toward"))
+                continue;
+            const std::vector<SymmetryCut> cuts = cutting_planes(model_, card.on);
+            if (cuts.empty()) continue;
+            const std::string share = modelled_part(1 << cuts.size());
+            if (card.covers == Covers::Whole)
+                l.text += "; " + share + " of what was written, which covers the whole body";
+            else if (card.covers == Covers::Unsaid)
+                doubt(l, fmt::format("the symmetry plane cuts what it acts on, and it acts on {} of the body in "
+                                     "full: write covers = \"whole\" where it is the total of the whole body, "
+                                     "covers = \"modelled\" where it is that of the modelled part",
+                                     share));
         }
     }
 
@@ -513,8 +600,10 @@ class Writer {
                             : fmt::format("; {} motion{} left free: so many rigid-body modes are set apart",
                                           free, free == 1 ? "" : "s");
         if (!model_.mesh.symmetry.empty())
-            doubt(l, "on a symmetric half only modes that mirror across the plane are found; model the whole "
-                     "for the others");
+            doubt(l, fmt::format("on {} of the body only modes that mirror across the plane{} are found; model "
+                                 "the whole for the others",
+                                 modelled_part(model_.mesh.copies()),
+                                 model_.mesh.symmetry.size() > 1 ? "s" : ""));
         if (study_.goal &&
             std::none_of(study_.responses.begin(), study_.responses.end(), [&](const ResponseCard& r) {
                 return r.measure == Measure::Frequency && (r.in_case.empty() || refers_to(r.in_case, c.name));
@@ -614,6 +703,9 @@ class Writer {
                 const Range range = material_range(model_, r);
                 l.text += fmt::format("; {} with the kept regions alone, {}{} with all", number(range.least),
                                       number(range.most), u.empty() ? "" : " " + u);
+                if (r.measure == Measure::Mass)
+                    l.text += ": " + model_.units.mass_text(range.most);
+                never(l, r, range);
             }
         }
         try {
@@ -632,13 +724,6 @@ class Writer {
         if (radius < 2.499 * cell)
             doubt(l, fmt::format("below 2.5 cells the design follows the mesh; write filter = \"{} {}\"",
                                  number(2.5 * cell), unit(dimension::length)));
-        for (std::size_t r = 0; r < model_.regions.size(); ++r) {
-            const Skin* skin = std::get_if<Skin>(&study_.regions[r].extent);
-            if (skin != nullptr && skin->depth < 0.5 * cell && study_.mesh.kind != MeshKind::Fitted)
-                doubt(l, fmt::format(
-                             "the layer {} is {} {} deep, less than half a cell: it comes out one cell deep",
-                             model_.regions[r].name, number(skin->depth), unit(dimension::length)));
-        }
         form();
         std::optional<Problem> problem;
         try {
@@ -665,6 +750,20 @@ class Writer {
                   "ends in gray hinges; add a [[mass]] or bound a compliance or displacement");
         if (problem->has_stress && study_.mesh.kind != MeshKind::Fitted)
             doubt(run, "stress is read on a staircase boundary: judge the part on a fitted mesh afterwards");
+    }
+
+    // A bound on material that every design holds, with the unit that was probably meant.
+    void never(LedgerLine& l, const ResponseCard& r, const Range& range) const {
+        const auto meant = [&](double bound) -> std::string {
+            for (const double times : {1e-3, 1e-6, 1e-9, 1e3, 1e6, 1e9})
+                if (bound * times > range.least && bound * times < range.most)
+                    return fmt::format("; {} {} would act", number(bound * times), unit(dimension_of(r.measure)));
+            return "";
+        };
+        if (r.max && *r.max >= range.most)
+            doubt(l, "its max lies above all material, so it can never act" + meant(*r.max));
+        if (r.min && *r.min <= range.least)
+            doubt(l, "its min lies below the kept regions alone, so it can never act" + meant(*r.min));
     }
 
     // How the part will be made.
@@ -740,6 +839,7 @@ class Writer {
     const Study& study_;
     const Model& model_;
     bool plane_;
+    std::optional<std::vector<double>> written_; // volumes of the regions as the study writes them
     std::map<std::vector<std::size_t>, std::vector<FreePart>> motions_;
     Ledger ledger_;
 };
@@ -782,8 +882,8 @@ std::size_t Ledger::count(Standing standing) const {
     return out;
 }
 
-Ledger make_ledger(const Study& study, const Model& model) {
-    return Writer(study, model).run();
+Ledger make_ledger(const Study& study, const Model& model, bool measured) {
+    return Writer(study, model, measured).run();
 }
 
 std::string render(const Ledger& ledger, int width, bool colored) {

@@ -30,7 +30,8 @@ struct Ledger {
 };
 
 // Goes through the whole model, before any solve.
-Ledger make_ledger(const Study& study, const Model& model);
+// With `measured` the volumes of regions as written stand beside the meshed ones, which takes some time.
+Ledger make_ledger(const Study& study, const Model& model, bool measured = false);
 
 // As text of at most `width` columns; `colored` adds ANSI colours. Standing is told by a mark too.
 std::string render(const Ledger& ledger, int width, bool colored);

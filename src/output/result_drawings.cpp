@@ -2,6 +2,7 @@
 
 #include "output/animation.hpp"
 #include "output/scene.hpp"
+#include "response/motions.hpp"
 
 #include <Eigen/Geometry>
 #include <algorithm>
@@ -9,6 +10,7 @@
 #include <fmt/format.h>
 #include <map>
 #include <memory>
+#include <set>
 
 namespace upright {
 
@@ -53,12 +55,18 @@ class Painter {
             for (double& v : patch.values) v *= std::abs(phase);
         Largest largest;
         Bounds room;
+        bool any = false;
+        double most = 0.0;
         for (std::size_t i = 0; i < patch.points.size(); ++i) {
+            const auto& [node, region] = skin_.node[i];
             const Vec3 shift = result_.displacement.empty()
                                    ? Vec3(Vec3::Zero())
-                                   : Vec3(scale_ * at_node(result_.displacement, skin_.node[i].first));
-            if (values_[i] > largest.value || i == 0)
+                                   : Vec3(scale_ * at_node(result_.displacement, node));
+            most = std::max(most, values_[i]);
+            if ((!result_.counts || result_.counts(node, region)) && (values_[i] > largest.value || !any)) {
                 largest = {values_[i], patch.points[i], patch.points[i] + phase * shift};
+                any = true;
+            }
             room.include(patch.points[i] + shift);
             room.include(patch.points[i] - shift);
             patch.points[i] += phase * shift;
@@ -78,7 +86,13 @@ class Painter {
         else
             figure.add(patch, scale);
         add_block_outline(figure, study_, model_, color::faint);
-        if (!result_.peak_words.empty()) {
+        if (!result_.left_out.empty())
+            figure.add_legend(' ', color::text,
+                              "scale without " + result_.left_out +
+                                  (most > largest.value ? fmt::format(",\nwhere it reaches {:.4g} {}", most,
+                                                                      result_.unit)
+                                                        : std::string()));
+        if (!result_.peak_words.empty() && any) {
             figure.add_ball(largest.shown, 0.009 * reach(model_), mark);
             figure.add_legend('o', mark,
                               fmt::format("{} {:.4g} {}\nat {}{}", result_.peak_words, largest.value,
@@ -187,6 +201,27 @@ ResultFigure displacement_figure(const Study& study, const Model& model, const M
     return out;
 }
 
+std::vector<std::string> excepted_of(const Study& study, const std::vector<std::string>& more) {
+    std::vector<std::string> out = more;
+    for (const ResponseCard& r : study.responses)
+        for (const std::string& name : r.except)
+            if (std::find(out.begin(), out.end(), name) == out.end()) out.push_back(name);
+    return out;
+}
+
+void leave_out(ResultFigure& figure, const Model& model, const std::vector<std::string>& excepted) {
+    if (excepted.empty()) return;
+    // Nodes of elements that are left out do not count, as in the tables.
+    auto gone = std::make_shared<std::set<std::pair<NodeId, RegionId>>>();
+    const std::vector<bool> out = left_out(model, excepted);
+    for (std::size_t e = 0; e < out.size(); ++e)
+        if (out[e])
+            for (const NodeId n : model.mesh.nodes_of(static_cast<ElementId>(e)))
+                gone->insert({n, model.mesh.region[e]});
+    figure.counts = [gone](NodeId n, RegionId r) { return gone->count({n, r}) == 0; };
+    for (const std::string& name : excepted) figure.left_out += (figure.left_out.empty() ? "" : ", ") + name;
+}
+
 ResultFigure stress_figure(const Study& study, const Model& model, const ModelCase& c,
                            const std::vector<double>& density, double threshold,
                            const std::vector<double>& stress) {
@@ -214,6 +249,7 @@ ResultFigure stress_figure(const Study& study, const Model& model, const ModelCa
         const auto& sum = sums->at({n, r});
         return sum.first / sum.second;
     };
+    leave_out(out, model, excepted_of(study));
     return out;
 }
 

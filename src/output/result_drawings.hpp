@@ -21,9 +21,17 @@ struct ResultFigure {
     std::vector<bool> shown;            // elements; empty: all
     std::vector<double> displacement;   // 3 for each node; empty: not deformed
     std::function<double(NodeId, RegionId)> value;
+    // Nodes that set the scale and may bear the largest value; empty: all. Values beyond get the last colour.
+    std::function<bool(NodeId, RegionId)> counts;
+    std::string left_out; // in words: what does not count
     std::string peak_words = "largest"; // before the largest value; empty: it is not marked
     bool whole = true;                  // with the mirror images of a symmetric model
 };
+
+// What the stress responses of a study leave out, and more.
+std::vector<std::string> excepted_of(const Study& study, const std::vector<std::string>& more = {});
+// Leaves regions and surfaces out of the scale of a figure of stress.
+void leave_out(ResultFigure& figure, const Model& model, const std::vector<std::string>& excepted);
 
 void draw_result(const Study& study, const Model& model, const ResultFigure& result,
                  const FigureOptions& options, const std::filesystem::path& png);

@@ -17,6 +17,55 @@ Json bound(const std::optional<double>& value) {
     return value ? Json(*value) : Json(nullptr);
 }
 
+// The largest value of a field, where it is, and in which case.
+struct Peak {
+    double value = 0.0;
+    Vec3 place = Vec3::Zero();
+    std::string in_case;
+    void take(const Peak& other, const std::string& name) {
+        if (!in_case.empty() && other.value <= value) return;
+        *this = other;
+        in_case = name;
+    }
+    Json json() const {
+        Json out{{"value", value}, {"place", {place.x(), place.y(), place.z()}}};
+        if (!in_case.empty()) out["case"] = in_case;
+        return out;
+    }
+};
+
+// Of nodes that dense elements touch, and of the solid material in the middle of dense elements: void tells
+// nothing.
+Peak largest_displacement(const Model& model, const OptimizeResult& result, std::size_t c) {
+    Peak out;
+    const Eigen::VectorXd& u = result.cases[c].displacement;
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
+        if (result.density[e] <= counted_density) continue;
+        for (const NodeId n : model.mesh.nodes_of(static_cast<ElementId>(e))) {
+            Vec3 size = Vec3::Zero();
+            for (int a = 0; a < std::min(model.mesh.freedoms(), 3); ++a)
+                size[a] = u[static_cast<Eigen::Index>(model.freedom(n, a))];
+            if (size.norm() > out.value) {
+                out.value = size.norm();
+                out.place = model.mesh.nodes[index(n)];
+            }
+        }
+    }
+    return out;
+}
+Peak largest_stress(const StaticAnalysis& analysis, const OptimizeResult& result, std::size_t c) {
+    Peak out;
+    const Model& model = analysis.model();
+    const std::vector<double> stress =
+        analysis.von_mises_stress(result.cases[c].displacement, &model.cases[c]);
+    for (std::size_t e = 0; e < stress.size(); ++e)
+        if (result.density[e] > counted_density && stress[e] > out.value) {
+            out.value = stress[e];
+            out.place = model.mesh.centers[e];
+        }
+    return out;
+}
+
 std::string now_text() {
     const std::time_t now = std::time(nullptr);
     std::tm parts{};
@@ -28,9 +77,10 @@ std::string now_text() {
 
 } // namespace
 
-void write_run_json(const RunFolder& folder, const Study& study, const Model& model,
+void write_run_json(const RunFolder& folder, const Study& study, const StaticAnalysis& analysis,
                     const OptimizeResult& result, const SolverCost& cost, double seconds,
                     const std::string& failure, const Certificate* certificate) {
+    const Model& model = analysis.model();
     Json out;
     out["status"] = failure.empty() ? text(result.status) : "failed";
     if (!failure.empty()) out["failure"] = failure;
@@ -99,10 +149,31 @@ void write_run_json(const RunFolder& folder, const Study& study, const Model& mo
             out["certificate"] = {{"none", certificate->not_served}};
     }
     Json cases = Json::array();
-    for (std::size_t c = 0; c < result.cases.size(); ++c)
-        cases.push_back({{"name", model.cases[c].name},
-                         {"weight", model.cases[c].weight},
-                         {"compliance", result.cases[c].compliance}});
+    Peak displacement;
+    Peak stress;
+    for (std::size_t c = 0; c < result.cases.size(); ++c) {
+        const ModelCase& card = model.cases[c];
+        Json loads = Json::object();
+        for (const auto& [l, factor] : card.loads) loads[model.loads[l].name] = factor;
+        Json supports = Json::array();
+        for (const std::size_t s : card.supports) supports.push_back(model.supports[s].name);
+        const Peak u = largest_displacement(model, result, c);
+        const Peak s = largest_stress(analysis, result, c);
+        cases.push_back({{"name", card.name},
+                         {"kind", "static"},
+                         {"supports", supports},
+                         {"loads", loads},
+                         {"weight", card.weight},
+                         {"compliance", result.cases[c].compliance},
+                         {"largest_displacement", u.json()},
+                         {"largest_stress", s.json()}});
+        displacement.take(u, card.name);
+        stress.take(s, card.name);
+    }
+    if (!result.cases.empty()) {
+        out["largest_displacement"] = displacement.json();
+        out["largest_stress"] = stress.json();
+    }
     for (std::size_t c = 0; c < result.modals.size(); ++c) {
         if (result.modals[c].modes.empty()) continue; // no response looked at it
         Json frequencies = Json::array();

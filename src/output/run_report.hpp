@@ -10,7 +10,7 @@
 namespace upright {
 
 // Writes run.json. `failure` is the message when the run failed.
-void write_run_json(const RunFolder& folder, const Study& study, const Model& model,
+void write_run_json(const RunFolder& folder, const Study& study, const StaticAnalysis& analysis,
                     const OptimizeResult& result, const SolverCost& cost, double seconds,
                     const std::string& failure = {}, const Certificate* certificate = nullptr);
 

@@ -283,6 +283,10 @@ void PartField::find_anchors() {
     });
     for (std::size_t s = 0; s < supports.size(); ++s)
         if (supports[s]) add("support " + model_.supports[s].name, model_.supports[s].on);
+    for (const ModelJoint& j : model_.joints)
+        for (const int end : j.ends)
+            if (end >= 0) add("joint " + j.name, {model_.couplings[static_cast<std::size_t>(end)].name});
+    for (const ModelMass& m : model_.masses) add("mass " + m.name, m.on);
     for (std::size_t l = 0; l < loads.size(); ++l)
         if (loads[l]) add("load " + model_.loads[l].name, model_.loads[l].on);
 }

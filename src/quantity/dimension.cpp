@@ -2,6 +2,7 @@
 
 #include <array>
 #include <cmath>
+#include <fmt/format.h>
 
 namespace upright {
 
@@ -67,6 +68,15 @@ std::string UnitSystem::text(const Dimension& d) const {
     if (bottom.empty()) return top;
     return (top.empty() ? "1" : top) + "/" +
            (bottom.find("·") == std::string::npos ? bottom : "(" + bottom + ")");
+}
+
+std::string UnitSystem::mass_text(double value, int digits) const {
+    const std::string unit = text(dimension::mass);
+    const std::string own = fmt::format("{:.{}g} {}", value, digits, unit);
+    const double kilograms = value * si(dimension::mass);
+    constexpr double pound = 0.45359237;
+    if (length == "in" || length == "ft") return own + fmt::format(" ({:.4g} lb)", kilograms / pound);
+    return unit == "kg" ? own : own + fmt::format(" ({:.4g} kg)", kilograms);
 }
 
 std::string describe(const Dimension& d, const UnitSystem& units) {

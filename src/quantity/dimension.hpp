@@ -53,6 +53,9 @@ struct UnitSystem {
     double si(const Dimension& d) const;
     // The unit's text for people: "mm", "MPa", "t", "N·mm".
     std::string text(const Dimension& d) const;
+    // A mass with its unit, and in pounds where that is what people weigh in (lengths in in or ft), in
+    // kilograms where the coherent unit is another: "0.0123 t (12.3 kg)".
+    std::string mass_text(double value, int digits = 6) const;
 };
 
 // "a length", "a force", … or "a quantity in mm2/s" where it has no name.

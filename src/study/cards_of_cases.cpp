@@ -115,6 +115,7 @@ void read_loads(Study& study, const Node& document, const Context& context) {
         load.place = node.place;
         const Node* on = reader.find("on");
         const Node* spread = reader.find("spread");
+        const Node* covers = reader.find("covers");
         const Frame* frame = read_frame(reader, study);
         if (frame != nullptr) load.frame = frame->name;
         const std::vector<std::string> words{"force",  "pressure", "gravity", "moment",
@@ -150,6 +151,12 @@ void read_loads(Study& study, const Node& document, const Context& context) {
         if (frame != nullptr && kind != "force" && kind != "moment")
             throw Error::input(node.find("frame")->place, "frame belongs to a force or a moment",
                                "Remove it");
+        if (covers != nullptr) {
+            if (kind != "force" && kind != "moment" && kind != "toward")
+                throw Error::input(covers->place, "covers belongs to a force or a moment", "Remove it");
+            load.covers = reader.choice(*covers, {"modelled", "whole"}) == "whole" ? Covers::Whole
+                                                                                   : Covers::Modelled;
+        }
         if (kind == "force") {
             ForceLoad force{reader.vector(*size, dimension::force), false};
             if (force.total.norm() == 0.0) throw Error::input(size->place, "the force is zero");
@@ -252,8 +259,9 @@ void read_cases(Study& study, const Node& document, const Context& context) {
         StaticCase card;
         card.name = read_name(reader, "start-up");
         card.place = node.place;
-        const Node& supports = reader.need("supports", R"(supports = ["bolted"])");
-        card.supports = reader.names(supports);
+        const Node& supports =
+            reader.need("supports", R"(supports = ["bolted"], or [] for a body on joints alone)");
+        if (supports.list() == nullptr || !supports.list()->empty()) card.supports = reader.names(supports);
         require_known(card.supports, names_of(study.supports), "support", supports.place);
         // An enforced displacement alone is a case too.
         const bool moves =

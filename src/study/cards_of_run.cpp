@@ -203,7 +203,7 @@ void read_refine(Study& study, const Node& document, const Context& context) {
 
 namespace {
 
-// "60% of yield".
+// "55% of yield".
 std::optional<StrengthShare> read_share(const Node& node, const CardReader& reader) {
     if (node.text() == nullptr) return {};
     const std::string word = *node.text();
@@ -212,7 +212,7 @@ std::optional<StrengthShare> read_share(const Node& node, const CardReader& read
     const std::string what = word.substr(of + 4);
     if (what != "yield" && what != "ultimate")
         throw Error::input(node.place, "\"" + what + "\" is no strength of a material",
-                           "Write \"60% of yield\" or \"60% of ultimate\"");
+                           "Write \"55% of yield\" or \"55% of ultimate\"");
     StrengthShare out;
     out.ultimate = what == "ultimate";
     out.share = reader.quantities().number(word.substr(0, of), dimension::none, node.place);

@@ -158,19 +158,21 @@ void read_regions(Study& study, const Node& document, const Context& context) {
         const Node* skin = reader.find("skin_of");
         const Node* depth = reader.find("depth");
         const Node* into = reader.find("into");
-        const Node* washer = reader.find("washer");
+        const Node* ring = reader.find("ring");
+        if (const Node* old = node.find("washer"))
+            throw Error::input(old->place, "a region has no key \"washer\" any more", "Write ring = { … }");
         if (into != nullptr && skin == nullptr)
             throw Error::input(into->place, "into belongs to skin_of", "Write skin_of = \"…\" as well");
-        if (washer != nullptr) {
+        if (ring != nullptr) {
             if (shape || skin != nullptr)
-                throw Error::input(washer->place, "a region has either a shape, skin_of or washer",
+                throw Error::input(ring->place, "a region has either a shape, skin_of or ring",
                                    "Remove the others");
-            CardReader inner = reader.inner(*washer, "washer");
-            Washer rings;
+            CardReader inner = reader.inner(*ring, "ring");
+            HoleRing rings;
             const Node* around = inner.find("around");
             const Node* hole = inner.find("hole");
             if ((around == nullptr) == (hole == nullptr))
-                throw Error::input(washer->place, "a washer needs either around or hole",
+                throw Error::input(ring->place, "a ring needs either around or hole",
                                    "Write around = \"a void cylinder\" or hole = { radius = 6 }");
             if (around != nullptr) rings.around = inner.names(*around);
             if (hole != nullptr) {
@@ -199,7 +201,7 @@ void read_regions(Study& study, const Node& document, const Context& context) {
                 std::vector<std::string> shapes =
                     context.flat ? std::vector<std::string>{"box", "disk", "polygon", "side_of", "skin_of"}
                                  : std::vector<std::string>{"box",  "cylinder", "cone",    "sphere", "prism",
-                                                            "file", "side_of",  "skin_of", "washer"};
+                                                            "file", "side_of",  "skin_of", "ring"};
                 // A misspelt shape is an unknown key; that message helps more.
                 reader.find("within");
                 reader.find("copies");
@@ -221,9 +223,9 @@ void read_regions(Study& study, const Node& document, const Context& context) {
         }
         if (const Node* within = reader.find("within")) region.within = reader.names(*within);
         const std::vector<RigidMove> copies = read_copies(reader, study);
-        if (!copies.empty() && (skin != nullptr || washer != nullptr))
+        if (!copies.empty() && (skin != nullptr || ring != nullptr))
             throw Error::input(node.find("copies")->place,
-                               "skin_of and washer follow the copies of what they name",
+                               "skin_of and ring follow the copies of what they name",
                                "Remove copies here");
         const bool in_use = active(reader);
         reader.finish();
@@ -250,11 +252,17 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
         surface.name = read_name(reader, "feet");
         surface.place = node.place;
         if (const Node* of = reader.find("of")) surface.of = reader.names(*of);
-        if (const Node* facing = reader.find("facing")) surface.facing = reader.direction(*facing);
+        if (const Node* facing = reader.find("facing")) {
+            const Node::List* list = facing->list();
+            if (list != nullptr && !list->empty() && list->front().list() != nullptr)
+                for (const Node& one : *list) surface.facing.push_back(reader.direction(one));
+            else
+                surface.facing.push_back(reader.direction(*facing));
+        }
         if (const Node* tilt = reader.find("tilt")) {
             surface.tilt = reader.positive(*tilt, dimension::angle);
             if (surface.tilt > 180.0) throw Error::input(tilt->place, "tilt must not exceed 180 degrees");
-            if (!surface.facing)
+            if (surface.facing.empty())
                 throw Error::input(tilt->place, "tilt belongs to facing", "Write facing = [0, 0, 1] as well");
         }
         if (const Node* on_plane = reader.find("on_plane")) {
@@ -309,7 +317,7 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
             surface.set = reader.text(*set);
         }
         reader.finish();
-        if (surface.of.empty() && !surface.facing && !surface.on_plane && !surface.on_cylinder &&
+        if (surface.of.empty() && surface.facing.empty() && !surface.on_plane && !surface.on_cylinder &&
             !surface.inside && surface.cad.empty() && !surface.hole_radius && surface.set.empty())
             throw Error::input(
                 node.place, "the surface \"" + surface.name + "\" has no rule",
@@ -317,6 +325,16 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
         if (!in_use) {
             study.inactive.push_back("surface " + surface.name);
             continue;
+        }
+        // Copies of a surface of one copy of a region would all be the same.
+        for (const std::string& of : surface.of) {
+            const auto slash = of.find('/');
+            if (copies.empty() || slash == std::string::npos) continue;
+            throw Error::input(node.find("of")->place,
+                               "the surface \"" + surface.name + "\" has copies and names one copy, \"" + of +
+                                   "\", of a region: each would be the same",
+                               "Write of = \"" + of.substr(0, slash) + "\" (each copy then takes its own), or "
+                               "remove copies");
         }
         for_copies(surface.name, copies, [&](const std::string& name, const RigidMove& motion) {
             SurfaceCard copy = surface;
@@ -328,7 +346,7 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
                     for (const RegionCard& region : study.regions)
                         if (region.name == numbered) of = numbered;
                 }
-            if (copy.facing) *copy.facing = motion.turn * *copy.facing;
+            for (Vec3& direction : copy.facing) direction = motion.turn * direction;
             if (copy.on_plane) {
                 copy.on_plane->point = motion.place(copy.on_plane->point);
                 copy.on_plane->normal = motion.turn * copy.on_plane->normal;

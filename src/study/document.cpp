@@ -131,8 +131,28 @@ void merge_cards(Node::List& base, const Node::List& over) {
     }
 }
 
-void merge(Node::Table& base, const Node::Table& over) {
+// A study has one goal: a new sense takes the place of the old one.
+void keep_one_sense(Node::Table& goal, const std::string& sense) {
+    if (sense != "minimize" && sense != "maximize") return;
+    const std::string other = sense == "minimize" ? "maximize" : "minimize";
+    goal.erase(
+        std::remove_if(goal.begin(), goal.end(), [&](const Entry& entry) { return entry.key == other; }),
+        goal.end());
+}
+
+// The word that takes a key of the base study away.
+constexpr const char* unset = "unset";
+
+// `inside` is the key of the table that is merged; empty for the document.
+void merge(Node::Table& base, const Node::Table& over, const std::string& inside = {}) {
     for (const Entry& entry : over) {
+        if (inside == "goal") keep_one_sense(base, entry.key);
+        if (entry.node.text() != nullptr && *entry.node.text() == unset) {
+            base.erase(std::remove_if(base.begin(), base.end(),
+                                      [&](const Entry& e) { return e.key == entry.key; }),
+                       base.end());
+            continue;
+        }
         const auto same =
             std::find_if(base.begin(), base.end(), [&](const Entry& e) { return e.key == entry.key; });
         if (same == base.end()) {
@@ -140,7 +160,7 @@ void merge(Node::Table& base, const Node::Table& over) {
         } else if (is_cards(same->node) && is_cards(entry.node)) {
             merge_cards(std::get<Node::List>(same->node.value), *entry.node.list());
         } else if (same->node.table() != nullptr && entry.node.table() != nullptr) {
-            merge(*same->node.table(), *entry.node.table());
+            merge(*same->node.table(), *entry.node.table(), entry.key);
         } else {
             *same = entry;
         }
@@ -249,6 +269,7 @@ void apply_setting(Node& document, const std::string& setting) {
     const std::string text = setting.substr(equals + 1);
     const std::string origin = "--set " + setting;
 
+    const bool take_away = text.find_first_not_of(" \t") == std::string::npos || text == unset;
     std::vector<std::string> words;
     std::size_t from = 0;
     while (from <= path.size()) {
@@ -304,18 +325,21 @@ void apply_setting(Node& document, const std::string& setting) {
             if (i + 1 == words.size()) {
                 if (next != nullptr && is_cards(*next))
                     throw Error::usage(origin + ": this names a kind of card", "Add a name and a key");
+                if (take_away) {
+                    Node::Table& table = *at->table();
+                    if (next == nullptr)
+                        throw Error::usage(origin + ": there is no such key to take away",
+                                           "An empty value takes a key of the study away");
+                    table.erase(std::remove_if(table.begin(), table.end(),
+                                               [&](const Entry& entry) { return entry.key == word; }),
+                                table.end());
+                    return;
+                }
                 if (next != nullptr)
                     *next = value;
                 else
                     at->table()->push_back({word, {origin, 0, 0}, value}); // the reader refuses unknown keys
-                // A study has one goal: the new one takes the place of the old.
-                if (so_far == "goal" && (word == "minimize" || word == "maximize")) {
-                    Node::Table& goal = *at->table();
-                    const std::string other = word == "minimize" ? "maximize" : "minimize";
-                    goal.erase(std::remove_if(goal.begin(), goal.end(),
-                                              [&](const Entry& entry) { return entry.key == other; }),
-                               goal.end());
-                }
+                if (so_far == "goal") keep_one_sense(*at->table(), word);
                 return;
             }
             if (next == nullptr) {

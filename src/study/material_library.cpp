@@ -13,6 +13,23 @@ bool same_word(const std::string& a, const std::string& b) {
                       [](unsigned char x, unsigned char y) { return std::tolower(x) == std::tolower(y); });
 }
 
+// The grade, and the words of name and grade that hold a digit: "S355", "1.0577", "6061-T6", "EN AW-6061".
+std::vector<std::string> words_of(const LibraryMaterial& entry) {
+    std::vector<std::string> out{entry.grade};
+    for (const std::string& text : {std::string(entry.name), std::string(entry.grade)}) {
+        std::size_t from = 0;
+        while (from < text.size()) {
+            const std::size_t to = std::min(text.find_first_of(" ,+", from), text.size());
+            const std::string word = text.substr(from, to - from);
+            const bool digit = std::any_of(word.begin(), word.end(),
+                                           [](unsigned char c) { return std::isdigit(c) != 0; });
+            if (digit && word.size() > 2) out.push_back(word);
+            from = to + 1;
+        }
+    }
+    return out;
+}
+
 } // namespace
 
 const std::vector<LibraryMaterial>& material_library() {
@@ -102,12 +119,25 @@ const std::vector<LibraryMaterial>& material_library() {
 const LibraryMaterial* find_library_material(const std::string& name) {
     for (const LibraryMaterial& entry : material_library())
         if (same_word(entry.name, name) || same_word(entry.grade, name)) return &entry;
-    return nullptr;
+    // A part of a name serves where one material alone bears it.
+    const LibraryMaterial* out = nullptr;
+    for (const LibraryMaterial& entry : material_library())
+        for (const std::string& word : words_of(entry)) {
+            if (!same_word(word, name)) continue;
+            if (out != nullptr && out != &entry) return nullptr;
+            out = &entry;
+        }
+    return out;
 }
 
 std::vector<std::string> library_names() {
     std::vector<std::string> out;
     for (const LibraryMaterial& entry : material_library()) out.emplace_back(entry.name);
+    for (const LibraryMaterial& entry : material_library())
+        for (const std::string& word : words_of(entry))
+            if (find_library_material(word) == &entry &&
+                std::find(out.begin(), out.end(), word) == out.end())
+                out.push_back(word);
     return out;
 }
 

@@ -95,9 +95,9 @@ void check_names(const Study& study) {
             coverable.insert(coverable.end(), surfaces.begin(), surfaces.end());
             require_known(skin->of, coverable, "earlier region or surface", region.place);
         }
-        if (const Washer* washer = std::get_if<Washer>(&region.extent);
-            washer != nullptr && !washer->around.empty())
-            require_known(washer->around, painted, "earlier region", region.place);
+        if (const HoleRing* ring = std::get_if<HoleRing>(&region.extent);
+            ring != nullptr && !ring->around.empty())
+            require_known(ring->around, painted, "earlier region", region.place);
         painted.push_back(region.name);
     }
     for (const SurfaceCard& surface : study.surfaces)

@@ -124,7 +124,7 @@ struct Skin {
 };
 
 // Rings around the ends of holes: of void cylinders by name, or of every hole of a radius in CAD bodies.
-struct Washer {
+struct HoleRing {
     std::vector<std::string> around;
     std::optional<double> hole_radius;
     double width = 0.0;
@@ -136,7 +136,7 @@ enum class Role { Design, Keep, Void };
 struct RegionCard : Card {
     Role role = Role::Design;
     std::string material; // empty for a void
-    std::variant<Shape, Skin, Washer> extent;
+    std::variant<Shape, Skin, HoleRing> extent;
     std::vector<std::string> within; // empty: everywhere
     std::optional<double> thickness; // of a plane or shell region, where it is not the mesh's
 };
@@ -150,7 +150,7 @@ struct SurfaceCard : Card {
         double radius = 0.0;
     };
     std::vector<std::string> of; // empty: any region
-    std::optional<Vec3> facing;
+    std::vector<Vec3> facing; // any of these; empty: whatever way
     double tilt = 20.0; // degrees
     std::optional<OnPlane> on_plane;
     std::optional<OnCylinder> on_cylinder;
@@ -231,10 +231,13 @@ struct SpinLoad {
 struct HeatLoad {
     double rise = 0.0; // K, of the whole body
 };
+// What a total on a surface that a symmetry plane cuts is the total of.
+enum class Covers { Unsaid, Modelled, Whole };
 struct LoadCard : Card {
     std::vector<std::string> on;
     Place on_place;
     std::string frame;
+    Covers covers = Covers::Unsaid; // of forces and moments
     std::variant<ForceLoad, PressureLoad, GravityLoad, MomentLoad, TowardLoad, SpinLoad, HeatLoad> kind;
 };
 

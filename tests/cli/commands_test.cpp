@@ -72,6 +72,11 @@ minimize = "stiffness"
 )" + run;
 }
 
+fs::path step_file(int iteration) {
+    std::string number = std::to_string(iteration);
+    return fs::path("s.run/steps") / (std::string(4 - number.size(), '0') + number + ".h5");
+}
+
 bool is_png(const fs::path& file, int width, int height) {
     const std::string bytes = test::text_of(file);
     if (bytes.size() < 2000 || bytes.compare(1, 3, "PNG") != 0) return false;
@@ -600,4 +605,132 @@ TEST(Program, ABoundThatDoesNotHoldIsExitCode4) {
                                       "response.stiffness.max=14"});
     EXPECT_EQ(run.code, 4) << run.out << run.err;
     EXPECT_NE(run.out.find("DOES NOT HOLD"), std::string::npos);
+}
+
+// Titles, names and paths are text to the chart's program, whatever they hold.
+TEST(Plot, RunsNoCommandsFromTitlesNamesOrPaths) {
+    const TemporaryFolder folder;
+    std::string study = small_study("iterations = 3\n");
+    study.replace(study.find("Small bracket"), 13, "`touch title` $(touch dollar) 'touch quote'");
+    const std::string name = "a`touch name`'; system 'touch single'";
+    for (std::size_t at = study.find("stiffness"); at != std::string::npos; at = study.find("stiffness", at + 1))
+        study.replace(at, 9, name);
+    folder.write("s`touch path`.toml", study);
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "s`touch path`.toml", "--quiet"}).code, 0);
+    const auto plotted = test::upright(folder.path(), {"plot", "s`touch path`.run", "--what", "history"});
+    EXPECT_EQ(plotted.code, 0) << plotted.err;
+    EXPECT_TRUE(is_png(folder.path() / "s`touch path`.run/figures/history.png", 1280, 800));
+    // A newline in a title must not end the text it stands in.
+    std::string broken = small_study("iterations = 3\n");
+    broken.replace(broken.find("\"Small bracket\""), 15, "\"one\\nset output 'newline'\\nprint 1\"");
+    folder.write("n.toml", broken);
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "n.toml", "--quiet"}).code, 0);
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "n.run", "--what", "history", "--out", "q'\n`touch out`.png"}).code, 0);
+    for (const char* made : {"title", "dollar", "quote", "name", "single", "path", "newline", "out"})
+        EXPECT_FALSE(fs::exists(folder.path() / made)) << made;
+}
+
+TEST(Plot, SaysWhenTheChartProgramIsMissingOrDies) {
+    const TemporaryFolder folder;
+    folder.write("s.toml", small_study("iterations = 3\n"));
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet"}).code, 0);
+    fs::create_directory(folder.path() / "empty");
+    fs::create_directory(folder.path() / "dies");
+    folder.write("dies/gnuplot", "#!/bin/sh\nexec 0<&-\nexit 3\n");
+    fs::permissions(folder.path() / "dies/gnuplot", fs::perms::owner_all);
+    for (const char* path : {"empty", "dies"})
+        for (int i = 0; i < 4; ++i) {
+            const auto out = test::upright(folder.path(), {"plot", "s.run", "--what", "history"},
+                                           "PATH=" + std::string(path));
+            EXPECT_EQ(out.code, 6) << path << out.err;
+            EXPECT_NE(out.err.find("gnuplot"), std::string::npos);
+            EXPECT_FALSE(fs::exists(folder.path() / "s.run/figures/history.png"));
+        }
+}
+
+// A disk that fills up while a run goes on: one sentence, and the checkpoint that was there can be gone on from.
+TEST(Optimize, AFullDiskLeavesTheLastCheckpointWhole) {
+    const TemporaryFolder folder;
+    folder.write("s.toml", small_study("iterations = 8\nkeep_every = 2\nsharpen = false\n"));
+    // Files may not grow beyond a limit of blocks of 512 bytes, as those of a full disk.
+    for (const int blocks : {8, 100, 200, 300, 500, 700}) {
+        const std::string limit = "trap '' XFSZ; ulimit -f " + std::to_string(blocks) + ";";
+        const auto out = test::upright(folder.path(), {"optimize", "s.toml", "--force", "--quiet"}, limit);
+        EXPECT_TRUE(out.code == 6 || out.code == 0) << blocks << ": " << out.code << out.err;
+        if (out.code == 6) EXPECT_NE(out.err.find("cannot be written"), std::string::npos) << out.err;
+        if (fs::exists(folder.path() / "s.run/steps/checkpoint.h5") && out.code == 6) {
+            const auto again = test::upright(folder.path(), {"optimize", "s.toml", "--resume", "--quiet"});
+            EXPECT_TRUE(again.code == 0 || again.code == 3) << again.err;
+        }
+        for (const auto& entry : fs::recursive_directory_iterator(folder.path()))
+            EXPECT_EQ(entry.path().filename().string().find(".part"), std::string::npos) << entry.path();
+    }
+}
+
+TEST(Optimize, ForceKeepsTheOldRunUntilTheNewOneStands) {
+    const TemporaryFolder folder;
+    folder.write("s.toml", small_study("iterations = 4\n"));
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet"}).code, 0);
+    folder.write("s.run/mine.txt", "precious");
+    const std::string before = test::text_of(folder.path() / "s.run/run.json");
+    // The kept pad alone is more than this.
+    const auto out = test::upright(folder.path(), {"optimize", "s.toml", "--force", "--set",
+                                                   "response.budget.max=0.3", "--set",
+                                                   "response.stiffness.max=1e-9"});
+    EXPECT_NE(out.code, 0) << out.out;
+    EXPECT_EQ(test::text_of(folder.path() / "s.run/run.json"), before);
+    EXPECT_EQ(test::text_of(folder.path() / "s.run/mine.txt"), "precious");
+    // From its own result.
+    const auto own = test::upright(folder.path(), {"optimize", "s.toml", "--force", "--quiet", "--set",
+                                                   "run.start=s.run"});
+    EXPECT_EQ(own.code, 0) << own.err;
+    EXPECT_EQ(test::text_of(folder.path() / "s.run/mine.txt"), "precious");
+    EXPECT_NE(test::text_of(folder.path() / "s.run/run.json"), before);
+}
+
+// Whatever iteration the result is of: steps, history, report and figures say the same of it.
+TEST(Optimize, EveryFileMeansTheSameDesign) {
+    const TemporaryFolder folder;
+    // Ten sharp iterations swing: the last one is not the best.
+    folder.write("s.toml", small_study("iterations = 10\nkeep_every = 3\n"));
+    for (const char* most : {"0.4", "0.35", "0.25"}) {
+        ASSERT_LE(test::upright(folder.path(), {"optimize", "s.toml", "--force", "--quiet", "--set",
+                                                std::string("response.budget.max=") + most})
+                      .code,
+                  4);
+        const auto report = nlohmann::json::parse(test::text_of(folder.path() / "s.run/run.json"));
+        const int of = report["design_of_iteration"];
+        std::istringstream history(test::text_of(folder.path() / "s.run/history.csv"));
+        std::string line;
+        std::string found;
+        while (std::getline(history, line))
+            if (line.rfind(std::to_string(of) + ",", 0) == 0) found = line;
+        std::istringstream cells(found);
+        std::vector<double> row;
+        for (std::string cell; std::getline(cells, cell, ',');) row.push_back(std::stod(cell));
+        ASSERT_EQ(row.size(), 7U) << found;
+        EXPECT_NEAR(row[1], report["goal"]["value"].get<double>(), 1e-9 * row[1]);
+        EXPECT_NEAR(row[3], report["grayness"].get<double>(), 1e-5);
+        EXPECT_NEAR(row[5], report["responses"][0]["value"].get<double>(), 1e-9 * row[5]);
+        EXPECT_NEAR(row[6], report["responses"][1]["value"].get<double>(), 1e-9);
+        EXPECT_TRUE(fs::exists(folder.path() / step_file(of)));
+        EXPECT_TRUE(fs::exists(folder.path() / step_file(report["iterations"])));
+        EXPECT_EQ(report["cases"][0]["loads"]["pull"], 1.0);
+        EXPECT_EQ(report["cases"][1]["loads"]["pull"], -1.0);
+        EXPECT_GT(report["largest_stress"]["value"].get<double>(), 0.0);
+        EXPECT_EQ(report["largest_displacement"]["value"].get<double>() >=
+                      report["cases"][0]["largest_displacement"]["value"].get<double>(),
+                  true);
+    }
+}
+
+TEST(Optimize, AFailedRunLeavesItsLog) {
+    const TemporaryFolder folder;
+    folder.write("s.toml", small_study("iterations = 4\n"));
+    // The model is larger than a file may be.
+    const auto out = test::upright(folder.path(), {"optimize", "s.toml"}, "trap '' XFSZ; ulimit -f 100;");
+    ASSERT_EQ(out.code, 6) << out.err;
+    EXPECT_NE(test::text_of(folder.path() / "s.run/log.txt").find("model.h5: cannot be written"),
+              std::string::npos);
+    EXPECT_EQ(nlohmann::json::parse(test::text_of(folder.path() / "s.run/run.json"))["status"], "failed");
 }

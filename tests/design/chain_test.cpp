@@ -191,7 +191,7 @@ TEST(HelmholtzFilter, KeepsConstantsAndHasItsTranspose) {
                                      "= [[0, 0, 0], [12, 8, 6]]\n[mesh]\nkind = \"fitted\"\nsize = 3\n"));
     std::vector<std::int32_t> variable_of(model.mesh.elements());
     for (std::size_t e = 0; e < variable_of.size(); ++e) variable_of[e] = static_cast<std::int32_t>(e);
-    const HelmholtzFilter filter(model, variable_of, 6.0);
+    const HelmholtzFilter filter(model, variable_of, 6.0, {});
     for (const double y : filter.apply(std::vector<double>(variable_of.size(), 0.37)))
         EXPECT_NEAR(y, 0.37, 1e-12);
     std::vector<double> x;
@@ -216,4 +216,26 @@ TEST(HelmholtzFilter, KeepsConstantsAndHasItsTranspose) {
     }
     EXPECT_NEAR(a, b, 1e-12 * std::abs(a) + 1e-12);
     EXPECT_NEAR(before, after, 1e-9 * before); // it moves material, and makes none
+}
+
+// It takes the solver, the memory and the threads of the run.
+TEST(HelmholtzFilter, IsSolvedAsTheRunSays) {
+    const Model model = build_model(test::study_from(test::block_study()));
+    std::vector<std::int32_t> variable_of;
+    std::vector<double> x;
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
+        variable_of.push_back(static_cast<std::int32_t>(e));
+        x.push_back(0.5 + 0.5 * std::sin(static_cast<double>(e)));
+    }
+    const std::vector<double> direct = HelmholtzFilter(model, variable_of, 6.0, {}).apply(x);
+    SolverOptions multigrid;
+    multigrid.kind = SolverKind::GridMultigrid;
+    SolverOptions little;
+    little.memory = 10.0; // bytes: no factorisation fits
+    for (const SolverOptions& options : {multigrid, little}) {
+        const std::vector<double> other = HelmholtzFilter(model, variable_of, 6.0, options).apply(x);
+        for (std::size_t e = 0; e < x.size(); ++e) EXPECT_NEAR(other[e], direct[e], 1e-7);
+    }
+    little.kind = SolverKind::Direct;
+    EXPECT_THROW(HelmholtzFilter(model, variable_of, 6.0, little), Error);
 }

@@ -67,6 +67,7 @@ loads = { f = 1 }
 [[case]]
 name = "free"
 kind = "modal"
+supports = []
 modes = 1
 [mesh]
 )" + mesh + "\n";

@@ -3,6 +3,7 @@
 #include "fem/static_analysis.hpp"
 #include "model/rigid_freedom.hpp"
 #include "model/storage.hpp"
+#include "response/motions.hpp"
 #include "support/studies.hpp"
 
 #include <Eigen/Dense>
@@ -101,6 +102,80 @@ TEST(Loads, SpinPullsOutward) {
     expect_near(of_load(m, "turn").force, expected, 1e-9 * expected.norm());
 }
 
+// A body that spins up is held back by its inertia: the moment is that of the mass times -a x r.
+TEST(Loads, SpinningUpPushesBack) {
+    const Model m = model_with(
+        "[[frame]]\nname = \"f\"\nkind = \"cylindrical\"\norigin = [1, 0, 0]\naxis = [0, 0, 1]\nstart = [1, 0, "
+        "0]\n[[load]]\nname = \"up\"\nspin = { frame = \"f\", speed_up = \"200 rad/s2\" }\n");
+    const double density = 7.85e-9;
+    const double mass = density * 8 * 4 * 4;
+    const Resultant up = of_load(m, "up");
+    // The centre lies at (3, 2) from the axis: force = -m a z x r.
+    expect_near(up.force, -mass * 200.0 * Vec3(-2, 3, 0), 1e-12);
+    // About the axis: second moments about the centre, and the centre's own.
+    const double second = mass * ((8.0 * 8.0 + 4.0 * 4.0) / 12.0 + 3.0 * 3.0 + 2.0 * 2.0);
+    const double about_axis = up.moment.z() - Vec3(1, 0, 0).cross(up.force).z();
+    EXPECT_NEAR(about_axis, -200.0 * second, 1e-12);
+}
+
+// A total of the whole body on what a symmetry plane cuts: the half takes half of it.
+TEST(Loads, CoverTheWholeOrTheModelledPart) {
+    for (const auto& [covers, size] : {std::pair{"modelled", -100.0}, {"whole", -50.0}}) {
+        const Model m = model_with("[symmetry]\nplanes = [\"y = 2\"]\n",
+                                   {std::string("load.pull.covers=") + covers});
+        EXPECT_NEAR(of_load(m, "pull").force.z(), size, 1e-9) << covers;
+    }
+    const Model quarter = model_with("[symmetry]\nplanes = [\"y = 2\", \"z = 2\"]\n", {"load.pull.covers=whole"});
+    EXPECT_NEAR(of_load(quarter, "pull").force.z(), -25.0, 1e-9);
+}
+
+// A point off the body is read at the coupling that stands there, and refused without one.
+TEST(Readings, OfPointsOffTheBody) {
+    const std::string read = "[[response]]\nname = \"r\"\nmeasure = \"displacement\"\nat = \"hook\"\n";
+    const std::string point = "[[point]]\nname = \"hook\"\nat = [12, 2, 7]\n";
+    EXPECT_NE(test::error_of(block_study(point + read)).find("off the body, which is more than one cell"),
+              std::string::npos);
+    const Study study = study_from(block_study(std::string(tip_coupling) + read));
+    const Model m = build_model(study);
+    const std::vector<Motion> found = motions(m, study.responses.back());
+    ASSERT_EQ(found.size(), 1U);
+    EXPECT_EQ(found[0].along[0].front().freedom, m.freedom_of_coupling(0, 0));
+    expect_near(found[0].at, Vec3(12, 2, 7), 1e-12);
+}
+
+TEST(Regions, OfThePlaneAreAsThickAsTheySay) {
+    const Model m = build_model(study_from(R"(units = ["mm", "N", "s"]
+[[material]]
+name = "steel"
+E = 210000
+nu = 0.3
+density = 7.85e-9
+[[region]]
+name = "thin"
+role = "design"
+material = "steel"
+box = [[0, 0], [40, 20]]
+[[region]]
+name = "thick"
+role = "keep"
+material = "steel"
+box = [[40, 0], [60, 20]]
+thickness = 6
+[mesh]
+size = 2
+element = "plane-stress"
+thickness = 2
+)"));
+    EXPECT_NEAR(m.regions[0].volume, 40 * 20 * 2, 1e-9);
+    EXPECT_NEAR(m.regions[1].volume, 20 * 20 * 6, 1e-9);
+    EXPECT_NEAR(m.regions[1].mass, 7.85e-9 * 2400, 1e-15);
+    double nodes = 0.0;
+    for (const double v : m.mesh.node_volumes) nodes += v;
+    EXPECT_NEAR(nodes, 1600 + 2400, 1e-9);
+    const ElementId last = static_cast<ElementId>(m.mesh.elements() - 1);
+    EXPECT_NEAR(m.mesh.face_area({last, 1}), 2 * 6, 1e-9);
+}
+
 TEST(Couplings, PassOnForceAndMoment) {
     for (const char* kind : {"rigid", "average"}) {
         const Model m = model_with(std::string(tip_coupling) + "kind = \"" + kind +
@@ -139,7 +214,7 @@ TEST(Couplings, ARigidOneKeepsItsSurfacePlane) {
 
 TEST(Couplings, TheMeanMotionOfARigidMotionIsThatMotion) {
     const Model m = model_with(std::string(tip_coupling) + "kind = \"average\"\n");
-    const Transform t = m.transform(m.cases[0], false);
+    const Transform t = m.links();
     const Vec3 shift(0.1, -0.2, 0.3);
     const Vec3 turn(0.01, 0.02, -0.03);
     Eigen::VectorXd u = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(m.freedoms()));

@@ -329,7 +329,7 @@ name = "hook"
 at = [14, 2, 7]
 [[point]]
 name = "corner"
-at = [8, 4, 4]
+at = [8, 0, 4]
 [[coupling]]
 name = "arm"
 surface = "tip"
@@ -414,6 +414,7 @@ mass = "lumped"
 [[case]]
 name = "float"
 kind = "modal"
+supports = []
 modes = 3
 )";
 

@@ -96,3 +96,53 @@ TEST(RunFolder, HistoryHasTheContractsHeader) {
 TEST(RunFolder, FileNamesOfCopies) {
     EXPECT_EQ(file_name("start-up/1"), "start-up.1");
 }
+
+// A new run is written beside the old one; what the program did not write stays, whatever happens.
+TEST(RunFolder, ANewRunTakesThePlaceOfTheOldOnlyWhenItStands) {
+    const test::TemporaryFolder folder;
+    const auto path = folder.path() / "a.run";
+    {
+        RunFolder old = RunFolder::create(path, false);
+        write_text(old.study_file(), "old");
+        old.write_step(1, {0.5});
+        write_text(path / "mine.txt", "precious");
+        write_text(path / "steps" / "mine.h5", "precious");
+    }
+    {
+        RunFolder fails = RunFolder::create(path, true);
+        write_text(fails.study_file(), "never");
+        EXPECT_FALSE(fails.published());
+        EXPECT_EQ(read_text(path / "study.toml"), "old");
+        fails.discard();
+    }
+    EXPECT_EQ(read_text(path / "study.toml"), "old");
+    EXPECT_FALSE(std::filesystem::exists(path / ".next"));
+    {
+        RunFolder next = RunFolder::create(path, true);
+        write_text(next.study_file(), "new");
+        next.write_step(2, {0.25});
+        next.publish();
+        EXPECT_TRUE(next.published());
+        next.publish(); // twice does no harm
+    }
+    EXPECT_EQ(read_text(path / "study.toml"), "new");
+    EXPECT_EQ(read_text(path / "mine.txt"), "precious");
+    EXPECT_EQ(read_text(path / "steps" / "mine.h5"), "precious");
+    EXPECT_FALSE(std::filesystem::exists(path / "steps" / "0001.h5"));
+    EXPECT_EQ(RunFolder::open(path, false).read_density(2), std::vector<double>{0.25});
+    EXPECT_FALSE(std::filesystem::exists(path / ".next"));
+}
+
+TEST(RunFolder, TheResultIsTheStepThatTheReportNames) {
+    const test::TemporaryFolder folder;
+    RunFolder run = RunFolder::create(folder.path() / "a.run", false);
+    run.write_step(9, {0.9});
+    run.write_step(10, {0.1});
+    EXPECT_EQ(run.result_iteration(), 10); // not ended yet: the last one
+    write_text(run.report_file(), R"({"status": "iteration-limit", "design_of_iteration": 9})");
+    EXPECT_EQ(run.result_iteration(), 9);
+    EXPECT_EQ(run.read_density(-1), std::vector<double>{0.9});
+    EXPECT_EQ(run.read_density(10), std::vector<double>{0.1});
+    write_text(run.report_file(), "{ not json");
+    EXPECT_EQ(run.result_iteration(), 10);
+}

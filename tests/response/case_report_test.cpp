@@ -188,4 +188,20 @@ TEST(CaseReport, ChosenCasesAlone) {
     EXPECT_THROW(analyze(model, wish), Error);
 }
 
+// With both bounds each side of a displacement is looked at: what is farther beyond its bound is told.
+TEST(CaseReport, BothSidesOfADisplacementAreJudged) {
+    // The tip's nodes move along y by 0 at the wall to -nu * 4 * strain.
+    const double most = 0.25 * 4 * 10.0 / 200000;
+    const std::string of = "measure = \"displacement\"\nat = \"high\"\ncomponent = \"y\"\n";
+    const auto bounded = [&](double low, double high) {
+        return measured(of + "min = " + std::to_string(1e6 * low) + "e-6\nmax = " + std::to_string(1e6 * high) +
+                        "e-6\n");
+    };
+    EXPECT_TRUE(bounded(-1.1 * most, 2 * most).holds);
+    EXPECT_FALSE(bounded(-0.5 * most, 10 * most).holds); // below, though the size is far from max
+    EXPECT_NEAR(bounded(-0.5 * most, 10 * most).value, -most, 1e-12);
+    EXPECT_FALSE(bounded(-2 * most, -0.1 * most).holds); // the node at the wall, which does not move
+    EXPECT_NEAR(bounded(-2 * most, -0.1 * most).value, 0.0, 1e-12);
+}
+
 } // namespace upright

@@ -127,3 +127,56 @@ TEST(LoadStudy, WordsNotServedYetAreRefusedAsSuch) {
         EXPECT_NE(test::error_of(block_study(extra)).find("does not serve yet"), std::string::npos)
             << extra << test::error_of(block_study(extra));
 }
+
+TEST(LoadStudy, KeysAreTakenAway) {
+    const std::string text = block_study("[run]\nfilter = 3\niterations = 7\n");
+    EXPECT_TRUE(study_from(text).run.filter);
+    EXPECT_FALSE(study_from(text, {"run.filter="}).run.filter);
+    EXPECT_FALSE(study_from(text, {"run.filter=unset"}).run.filter);
+    EXPECT_EQ(study_from(text, {"run.filter="}).run.iterations, 7);
+    EXPECT_THROW(study_from(text, {"run.penalty="}), Error); // there is none
+    const test::TemporaryFolder folder;
+    folder.write("base.toml", block_study("[run]\nfilter = 3\n"));
+    const Study over =
+        load_study(folder.write("over.toml", "extends = \"base.toml\"\n[run]\nfilter = \"unset\"\n"));
+    EXPECT_FALSE(over.run.filter);
+}
+
+TEST(LoadStudy, AnExtendingStudyTurnsTheGoalRound) {
+    const test::TemporaryFolder folder;
+    folder.write("base.toml", block_study());
+    const Study over = load_study(folder.write(
+        "over.toml", "extends = \"base.toml\"\n[[response]]\nname = \"weight\"\nmeasure = \"mass\"\n[goal]\n"
+                     "maximize = \"weight\"\n"));
+    ASSERT_TRUE(over.goal);
+    EXPECT_TRUE(over.goal->maximize);
+    folder.write("third.toml", "extends = \"over.toml\"\n[goal]\nminimize = \"weight\"\n");
+    const Study third = load_study(folder.path() / "third.toml");
+    EXPECT_FALSE(third.goal->maximize);
+    EXPECT_EQ(third.goal->response, "weight");
+}
+
+TEST(LoadStudy, CopiesOfASurfaceOfOneCopyAreRefused) {
+    const std::string copied = "[[region]]\nname = \"mount\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[0, "
+                               "0, 0], [2, 1, 4]]\ncopies = [[0, 0, 0], [0, 3, 0]]\n[[surface]]\nname = "
+                               "\"top\"\nfacing = [0, 0, 1]\ncopies = [[0, 0, 0], [0, 3, 0]]\nof = ";
+    EXPECT_NE(test::error_of(block_study(copied + "\"mount/1\"\n")).find("each would be the same"),
+              std::string::npos);
+    const Study study = study_from(block_study(copied + "\"mount\"\n"));
+    EXPECT_EQ(study.surfaces.back().of, std::vector<std::string>{"mount/2"});
+}
+
+TEST(LoadStudy, ABodyOnJointsAloneNeedsNoSupport) {
+    const Study study = study_from(block_study("[[case]]\nname = \"afloat\"\nsupports = []\nloads = { pull = 1 }\n"));
+    EXPECT_TRUE(study.cases.back().supports.empty());
+}
+
+TEST(LoadStudy, SpinsMaySpeedUp) {
+    const std::string frame = "[[frame]]\nname = \"f\"\nkind = \"cylindrical\"\norigin = [0, 0, 0]\naxis = [0, 0, "
+                              "1]\n[[load]]\nname = \"turn\"\nspin = ";
+    const Study study = study_from(block_study(frame + "{ frame = \"f\", speed_up = \"50 rad/s2\" }\n"));
+    EXPECT_NEAR(std::get<SpinLoad>(study.loads.back().kind).speed_up, 50.0, 1e-9);
+    EXPECT_NE(test::error_of(block_study(frame + "{ frame = \"f\" }\n")).find("neither a speed nor a speed_up"),
+              std::string::npos);
+    EXPECT_NE(test::error_of(block_study(frame + "{ frame = \"f\", speed_up = \"50 rad/s\" }\n")), "");
+}

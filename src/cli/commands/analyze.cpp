@@ -87,13 +87,12 @@ std::vector<Outcome> fill(const Invocation& in, const Job& job, const AnalysisWi
     const Study& study = job.study;
     const Model& model = job.model;
     console.result(fmt::format(
-        "{}: {}, mass {:.5g} {}\n", study.title, size_text(model),
+        "{}: {}, mass {}\n", study.title, size_text(model),
         [&] {
             double mass = 0.0;
             for (const ModelRegion& r : model.regions) mass += r.mass;
-            return mass;
-        }(),
-        model.units.text(dimension::mass)));
+            return model.units.mass_text(mass, 5);
+        }()));
     const AnalysisReport report = analyze(model, wish);
     for (const std::string& note : report.notes) console.remark(note);
     const std::vector<Outcome> outcomes = measure_all(study, model, report);
@@ -130,7 +129,7 @@ int run_analyze(const Invocation& in, Console& console) {
     const FigureOptions options = figure_options(in);
     if (in.refine && *in.refine < 2)
         throw Error::usage(fmt::format("--refine {} is no finer mesh", *in.refine), "Write --refine 2");
-    const Job job = load_job(in.target, in.settings);
+    const Job job = load_job(in.target, in.settings, &console);
     const Study& study = job.study;
     const Model& model = job.model;
     if (model.cases.empty() && model.modal_cases.empty())

@@ -26,12 +26,6 @@ std::string joined(const std::vector<std::string>& words) {
 }
 
 // Masses in tonnes are hard to read for parts that one can lift.
-std::string mass_text(const Study& study, double mass) {
-    const std::string own = fmt::format("{:.5g} {}", mass, study.units.text(dimension::mass));
-    const double kilograms = mass * study.units.si(dimension::mass);
-    return study.units.text(dimension::mass) == "kg" ? own : own + fmt::format(" ({:.4g} kg)", kilograms);
-}
-
 std::size_t pieces_left(const Part& part) {
     return static_cast<std::size_t>(
         std::count_if(part.pieces.begin(), part.pieces.end(), [](const PartPiece& p) { return !p.dropped; }));
@@ -59,7 +53,7 @@ void print_pieces(Console& console, const Study& study, const Part& part) {
             ++shown;
             console.result(fmt::format("  {:.4g} {} around ({:.4g}, {:.4g}, {:.4g}): touches {}", p.volume,
                                        volume, p.center.x(), p.center.y(), p.center.z(),
-                                       p.touches.empty() ? "no support and no load" : joined(p.touches)));
+                                       p.touches.empty() ? "no support, joint or load" : joined(p.touches)));
         }
         if (left > shown) console.result(fmt::format("  and {} more", left - shown));
         if (!part.missed.empty()) console.result("  no piece reaches " + joined(part.missed));
@@ -67,8 +61,8 @@ void print_pieces(Console& console, const Study& study, const Part& part) {
     if (!part.one_piece())
         console.result("a lower --at keeps more material; the table above shows where it becomes one piece");
     if (dropped > 0)
-        console.result(fmt::format("left out {} island{} of {:.4g} {} in all that touch{} neither a support "
-                                   "nor a load (--all-pieces keeps them)",
+        console.result(fmt::format("left out {} island{} of {:.4g} {} in all that touch{} no support, joint, "
+                                   "mass or load (--all-pieces keeps them)",
                                    dropped, dropped == 1 ? "" : "s", dropped_volume, volume,
                                    dropped == 1 ? "es" : ""));
 }
@@ -121,7 +115,7 @@ int run_carve(const Invocation& in, Console& console) {
     }
     console.remark("");
     console.result(fmt::format("at {:g}: mass {}, volume {:.5g} {}, {} triangles, {}", at,
-                               mass_text(study, part.mass), part.volume, volume, part.surface.corners.size(),
+                               study.units.mass_text(part.mass, 5), part.volume, volume, part.surface.corners.size(),
                                part.closed ? "closed" : "NOT CLOSED"));
     double modelled = 0.0;
     for (std::size_t e = 0; e < density.size(); ++e)
@@ -160,7 +154,7 @@ int run_carve(const Invocation& in, Console& console) {
     write_text(json_file, report.dump(2) + "\n");
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(stl).replace_extension(".png");
     draw_part(study, model, part,
-              fmt::format("cut at density {:g}; mass {}; {}", at, mass_text(study, part.mass),
+              fmt::format("cut at density {:g}; mass {}; {}", at, study.units.mass_text(part.mass, 5),
                           part.one_piece() ? "one piece" : "NOT ONE PIECE"),
               options, png);
     console.result(fmt::format("part: {}\nfigure: {}", stl.string(), png.string()));

@@ -44,10 +44,10 @@ void show_gradients(const Study& study, const Model& model, Console& console) {
 
 int run_check(const Invocation& in, Console& console) {
     const FigureOptions options = figure_options(in);
-    const Job job = load_job(in.target, in.settings);
+    const Job job = load_job(in.target, in.settings, &console);
     const Study& study = job.study;
     const Model& model = job.model;
-    const Ledger ledger = make_ledger(study, model);
+    const Ledger ledger = make_ledger(study, model, true);
     console.remark(fmt::format("{}\nunits {}, {}, {}; mass in {}, stress in {}\n", study.title,
                                study.units.length, study.units.force, study.units.time,
                                study.units.text(dimension::mass), study.units.text(dimension::stress)));
@@ -65,6 +65,11 @@ int run_check(const Invocation& in, Console& console) {
         for (const ModelCase& c : model.cases) {
             const fs::path file = folder / ("case-" + file_name(c.name) + ".png");
             draw_case(study, model, c, options, file);
+            drawn += "\n         " + file.string();
+        }
+        for (const ModelModalCase& c : model.modal_cases) {
+            const fs::path file = folder / ("case-" + file_name(c.name) + ".png");
+            draw_modal_case(study, model, c, options, file);
             drawn += "\n         " + file.string();
         }
         console.remark("figures: " + drawn + "\n");

@@ -46,7 +46,9 @@ struct Job {
     Study study;
     Model model;
 };
-Job load_job(const std::filesystem::path& file, const std::vector<std::string>& settings);
+// Shows on the console that a mesh is being made where that takes more than a second.
+Job load_job(const std::filesystem::path& file, const std::vector<std::string>& settings,
+             Console* console = nullptr);
 // Those of a run: its model.h5, or built anew where there is none.
 Job load_run(const RunFolder& folder);
 

@@ -42,9 +42,11 @@ fs::path find_run(const std::string& path, Console& console) {
     return given;
 }
 
-Job load_job(const fs::path& file, const std::vector<std::string>& settings) {
+Job load_job(const fs::path& file, const std::vector<std::string>& settings, Console* console) {
     if (file.extension() != ".h5") {
         Job out{load_study(file, settings), {}};
+        std::optional<Waiting> waiting;
+        if (console != nullptr) waiting.emplace(*console, std::string("making the ") + text(out.study.mesh.kind) + " mesh");
         out.model = build_model(out.study);
         return out;
     }

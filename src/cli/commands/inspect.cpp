@@ -83,6 +83,14 @@ int inspect_mesh(const Invocation& in, Console& console) {
         }
         console.remark(use);
     };
+    const auto list_vectors = [&](const char* what, const std::map<std::string, int>& arrays) {
+        if (arrays.empty()) return;
+        console.result(std::string("\n") + what);
+        for (const auto& [name, count] : arrays)
+            console.result(fmt::format("  {:<24} {} numbers each", name, count));
+    };
+    list_vectors("vector arrays of cells (no sets of a study)", file.sets.cell_vectors);
+    list_vectors("vector arrays of points (no sets of a study)", file.sets.point_vectors);
     show("cell arrays", file.sets.cells,
          "in a study: [[region]] with cells = { array = \"name\", value = 1 }");
     show("point arrays", file.sets.points, "in a study: [[surface]] with set = \"name\"");

@@ -30,6 +30,7 @@ void write_sets(const fs::path& file, const Model& model) {
         for (const RegionId id : mesh.region) one.values.push_back(index(id) == r ? 1.0 : 0.0);
         cells.push_back(one);
     }
+    if (!mesh.thickness.empty()) cells.push_back({"thickness", 1, mesh.thickness});
     std::vector<VtuField> points;
     const auto add = [&](const std::string& name, const std::vector<NodeId>& nodes) {
         VtuField one{name, 1, std::vector<double>(mesh.nodes.size(), 0.0)};
@@ -86,7 +87,7 @@ void write_matrices(const fs::path& folder, const Model& model, Console& console
 
 int run_model(const Invocation& in, Console& console) {
     const FigureOptions options = figure_options(in);
-    const Job job = load_job(in.target, in.settings);
+    const Job job = load_job(in.target, in.settings, &console);
     const Model& model = job.model;
     const fs::path target(in.target);
     const fs::path folder =

@@ -190,7 +190,7 @@ std::vector<double> density_of_run(const Study& study, const Model& model, Conso
 
 int run_optimize(const Invocation& in, Console& console) {
     const auto start = Clock::now();
-    const Job job = load_job(in.target, in.settings);
+    const Job job = load_job(in.target, in.settings, &console);
     const Study& study = job.study;
     const Model& model = job.model;
     const std::filesystem::path path =
@@ -244,7 +244,7 @@ int run_optimize(const Invocation& in, Console& console) {
             return bad;
         }
         try {
-            write_run_json(folder, study, model, result, cost, seconds(), bad.what());
+            write_run_json(folder, study, analysis, result, cost, seconds(), bad.what());
             write_log(std::string(bad.what()) + "\n");
         } catch (const std::exception&) { // the first error says more
         }
@@ -291,7 +291,7 @@ int run_optimize(const Invocation& in, Console& console) {
     }
     print_summary(console, study, result, seconds());
     if (certificate) print_certificate(console, study, *certificate);
-    write_run_json(folder, study, model, result, cost, seconds(), {}, certificate ? &*certificate : nullptr);
+    write_run_json(folder, study, analysis, result, cost, seconds(), {}, certificate ? &*certificate : nullptr);
     console.result("run: " + folder.path().string());
     if (result.status != RunStatus::Interrupted && !in.quiet)
         console.remark(
