@@ -5,7 +5,7 @@
 
 namespace upright {
 
-// Sets it for a scope and puts it back.
+// Sets it for a scope; it is as before after that.
 class BlasThreads {
   public:
     explicit BlasThreads(int threads) : before_(openblas_get_num_threads()) {

@@ -11,7 +11,7 @@ namespace upright {
 
 class H5File {
   public:
-    // Writes a file: `fill` puts the arrays into one in memory, which goes to the disk whole when it returns
+    // Writes a file: `fill` gives the arrays to one in memory, which goes to the disk whole when it returns
     // (through a temporary name, see base/files.hpp). The library itself never writes to the disk, since it
     // cannot be closed in good order once that is full. Throws Error (Files).
     static void write(const std::filesystem::path& file, const std::function<void(const H5File&)>& fill);

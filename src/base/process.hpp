@@ -7,8 +7,8 @@
 
 namespace upright {
 
-// Starts `arguments[0]` (looked up in PATH) with the arguments as they are, gives it `input` to read and puts
-// what it writes into the file `output`; its errors are dropped.
+// Starts `arguments[0]` (looked up in PATH) with the arguments as they are, gives it `input` to read, and
+// has what it writes in the file `output`; its errors are dropped.
 // Returns its exit code; 127 where there is no such program, -1 where a signal ended it or it did not take
 // all of its input. Never raises SIGPIPE. Throws Error (Files) where `output` cannot be written.
 int run_program(const std::vector<std::string>& arguments, const std::string& input,

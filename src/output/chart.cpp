@@ -91,9 +91,12 @@ void run_gnuplot(const std::string& script, const std::filesystem::path& png,
 } // namespace
 
 void draw_history(const Study& study, const std::vector<IterationRow>& rows, const FigureOptions& options,
-                  const std::filesystem::path& png) {
+                  const std::filesystem::path& png, int result) {
     if (rows.empty())
         throw Error::input({png.string()}, "the run has no history yet", "Let it go on: optimize --resume");
+    const std::string named = result > 0 && result != rows.back().iteration
+                                  ? fmt::format("; the result is iteration {}", result)
+                                  : std::string();
     // One panel a response, the goal first, a line for each case.
     const std::vector<Column> all = columns(study);
     struct Panel {
@@ -121,7 +124,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
             options.height, high > 4 || wide > 1 ? 10 : 11);
         script += fmt::format("set multiplot layout {},{} title {} font ',15' margins {},0.97,0.08,0.91 "
                               "spacing {},{}\n",
-                              high, wide, quoted(study.title + ": history"), left,
+                              high, wide, quoted(study.title + ": history" + named), left,
                               wide == 1 ? 0.0 : left + 0.015, high > 3 ? 0.055 : 0.07);
         script += "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics "
                   "nomirror\nset key at graph 1,1.02 right bottom horizontal Left reverse samplen 2\n";
@@ -131,6 +134,9 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
         // Colours and dashes that can be told apart without colour.
         static const std::array<const char*, 6> colors{"#00785a", "#993880", "#b8860b",
                                                        "#444444", "#3fa7d6", "#8a5a00"};
+        if (!named.empty())
+            script += fmt::format("set arrow 1 from {0}, graph 0 to {0}, graph 1 nohead dt 3 lc rgb '#444444'\n",
+                                  result);
         for (std::size_t k = 0; k < panels.size(); ++k) {
             const Panel& panel = panels[k];
             const ResponseCard& card = study.responses[panel.response];

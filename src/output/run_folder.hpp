@@ -12,7 +12,7 @@ namespace upright {
 class RunFolder {
   public:
     // Makes a new folder, locked until the object goes. Where an earlier run is there and `force` is set, the
-    // new run is written beside it, in a folder `.next` within, until publish() puts it in its place. Throws
+    // new run is written beside it, in a folder `.next` within, until publish() sets it in its place. Throws
     // Error (Files) when it exists without `force`, holds something else, or another run is going on in it.
     static RunFolder create(const std::filesystem::path& path, bool force);
     // Takes away what the program wrote of an earlier run (nothing else that may lie there) and moves the new

@@ -326,7 +326,7 @@ std::string load_text(const Model& model, const ModelLoad& load, double factor) 
     for (const Term& t : load.forces)
         if (model.spot(t.freedom).component < 3) at_work += std::abs(t.factor);
     // Where forces cancel (a torque as forces around an axis) what is left is a moment, or nothing.
-    const bool turns = !load.gravity && sum.force.norm() < 1e-6 * at_work;
+    const bool turns = !load.gravity && sum.force.norm() < 0.05 * at_work;
     if (load.kind == "pressure" && turns)
         return fmt::format("{:.5g} {}", factor * load.pressure, model.units.text(dimension::stress));
     if (load.kind == "moment" || turns)

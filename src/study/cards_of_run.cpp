@@ -331,7 +331,6 @@ void read_responses(Study& study, const Node& document, const Context& context) 
         }
         if (m == Measure::Displacement || m == Measure::Reaction)
             read_component(response, reader, study, node, context);
-        if (m == Measure::Reaction) require_some_case(study, response);
         if (m == Measure::Compliance)
             if (const Node* take = reader.find("take")) {
                 response.worst = reader.choice(*take, {"sum", "largest"}) == "largest";
@@ -363,6 +362,7 @@ void read_responses(Study& study, const Node& document, const Context& context) 
             }
         read_bounds(response, reader, node);
         const bool in_use = active(reader);
+        if (in_use && m == Measure::Reaction) require_some_case(study, response);
         static const std::vector<std::pair<std::string, std::string>> homes{
             {"at", "a displacement or a reaction"},
             {"component", "a displacement or a reaction"},

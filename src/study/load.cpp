@@ -105,9 +105,16 @@ Study read_study(Node& document, const std::filesystem::path& file, bool need_fi
 
     Study study;
     study.file = file;
-    study.resolved = write_document(document);
     study.title = read_text_key(document, "title");
-    if (study.title.empty()) study.title = file.stem().string();
+    if (study.title.empty()) {
+        // Kept with the study, so that a run knows it wherever its folder goes.
+        study.title = file.stem().string();
+        Node title;
+        title.value = study.title;
+        title.place = document.place;
+        document.table()->insert(document.table()->begin(), Entry{"title", document.place, title});
+    }
+    study.resolved = write_document(document);
     study.notes = read_text_key(document, "notes");
     study.units = read_units(document);
     const Quantities quantities(study.units, read_values(document));

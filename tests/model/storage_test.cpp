@@ -443,7 +443,7 @@ thickness = 3
 [[surface]]
 name = "bore"
 of = "thick"
-on_cylinder = { center = [0, 0], radius = 8 }
+inside = { disk = { center = [0, 0], radius = 10 } }
 [[surface]]
 name = "rim"
 of = "thin"

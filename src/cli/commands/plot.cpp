@@ -141,7 +141,7 @@ int plot_run(const Invocation& in, Console& console) {
     const fs::path figures = folder.path() / "figures";
     if (in.what == "history") {
         const fs::path file = picture(in, figures, "history", "", false);
-        draw_history(study, folder.read_history(), options, file);
+        draw_history(study, folder.read_history(), options, file, folder.result_iteration());
         console.result(file.string());
         return 0;
     }
