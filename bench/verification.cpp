@@ -76,21 +76,24 @@ void beams(std::vector<Row>& rows) {
     }
 }
 
-// Two boxes of 10 x 10 x 10 that a bond ties, pulled by 1000 over E 1000: the compliance is 200, the stress 10.
+// Two boxes of 10 x 10 x 10 that a bond ties, pulled by 1000 over E 1000: the compliance is 200, the
+// stress 10.
 void bonds(std::vector<Row>& rows) {
     for (const auto& [words, mesh, allowed] :
          {std::tuple{"hex8, sides that match", "size = 5\n", "1e-8"},
           std::tuple{"hex20, sides that match", "size = 5\norder = 2\n", "1e-8"},
-          std::tuple{"tet4, sides of other sizes", "kind = \"fitted\"\nsize = 5\n[[mesh.refine]]\non = \"two\"\nsize = 2.5\n",
-                     "1 %"},
+          std::tuple{"tet4, sides of other sizes",
+                     "kind = \"fitted\"\nsize = 5\n[[mesh.refine]]\non = \"two\"\nsize = 2.5\n", "1 %"},
           std::tuple{"tet10, sides of other sizes",
-                     "kind = \"fitted\"\nsize = 5\norder = 2\n[[mesh.refine]]\non = \"two\"\nsize = 2.5\n", "1 %"}}) {
-        std::string text =
-            "units = [\"mm\", \"N\", \"s\"]\n[[material]]\nname = \"m\"\nE = 1000\nnu = 0.3\ndensity = 1e-9\n";
+                     "kind = \"fitted\"\nsize = 5\norder = 2\n[[mesh.refine]]\non = \"two\"\nsize = 2.5\n",
+                     "1 %"}}) {
+        std::string text = "units = [\"mm\", \"N\", \"s\"]\n[[material]]\nname = \"m\"\nE = 1000\nnu = "
+                           "0.3\ndensity = 1e-9\n";
         for (const auto& [name, from] : {std::pair{"one", 0}, std::pair{"two", 15}})
-            text += fmt::format("[[region]]\nname = \"{}\"\nrole = \"design\"\nmaterial = \"m\"\nbox = [[{}, 0, 0], [{}, "
-                                "10, 10]]\n",
-                                name, from, from + 10);
+            text += fmt::format(
+                "[[region]]\nname = \"{}\"\nrole = \"design\"\nmaterial = \"m\"\nbox = [[{}, 0, 0], [{}, "
+                "10, 10]]\n",
+                name, from, from + 10);
         const auto surface = [&](const char* name, const char* of, const char* facing) {
             text += fmt::format("[[surface]]\nname = \"{}\"\nof = {}\nfacing = {}\n", name, of, facing);
         };
@@ -101,9 +104,11 @@ void bonds(std::vector<Row>& rows) {
         surface("front", "[\"one\", \"two\"]", "[0, -1, 0]");
         surface("below", "[\"one\", \"two\"]", "[0, 0, -1]");
         text += "[[bond]]\nname = \"glue\"\nbetween = [\"a\", \"b\"]\ngap = 5.5\n";
-        for (const auto& [name, hold] : {std::pair{"left", "x"}, std::pair{"front", "y"}, std::pair{"below", "z"}})
+        for (const auto& [name, hold] :
+             {std::pair{"left", "x"}, std::pair{"front", "y"}, std::pair{"below", "z"}})
             text += fmt::format("[[support]]\nname = \"{0}\"\non = \"{0}\"\nhold = [\"{1}\"]\n", name, hold);
-        text += "[[load]]\nname = \"f\"\non = \"right\"\nforce = [1000, 0, 0]\n[[case]]\nname = \"c\"\nsupports = "
+        text += "[[load]]\nname = \"f\"\non = \"right\"\nforce = [1000, 0, 0]\n[[case]]\nname = "
+                "\"c\"\nsupports = "
                 "[\"left\", \"front\", \"below\"]\nloads = { f = 1 }\n[mesh]\n";
         const Model model = build_model(study_of(text + mesh));
         const AnalysisReport report = analyze(model, {});
@@ -293,8 +298,8 @@ void symmetry(std::vector<Row>& rows) {
     const Model whole_model = build_model(whole);
     const Model half_model = build_model(half);
     rows.push_back({"optimised compliance of a half model, twice, against the whole model", "24 x 4 x 4 hex8",
-                    optimized(whole, whole_model).row().goal,
-                    2.0 * optimized(half, half_model).row().goal, "1e-6"});
+                    optimized(whole, whole_model).row().goal, 2.0 * optimized(half, half_model).row().goal,
+                    "1e-6"});
 }
 
 void carving(std::vector<Row>& rows) {
@@ -428,7 +433,8 @@ int main(int argc, char** argv) {
     std::vector<ChartLine> lines;
     const std::vector<Rate> found = rates(lines);
     std::vector<Row> rows;
-    for (const auto& part : {patch, beams, bonds, equilibrium, sensitivities, half_beam, symmetry, optima, carving})
+    for (const auto& part :
+         {patch, beams, bonds, equilibrium, sensitivities, half_beam, symmetry, optima, carving})
         part(rows);
     std::string out =
         "# Verification\n\nMeasured by `scripts/verification`, which writes this page and its "

@@ -14,8 +14,8 @@ std::vector<hsize_t> extent(std::size_t size, std::size_t columns) {
     return {size / columns, columns};
 }
 
-void put_array(hid_t file, const std::string& name, hid_t stored, hid_t given, const std::vector<hsize_t>& size,
-           const void* values) {
+void put_array(hid_t file, const std::string& name, hid_t stored, hid_t given,
+               const std::vector<hsize_t>& size, const void* values) {
     const hid_t space = H5Screate_simple(static_cast<int>(size.size()), size.data(), nullptr);
     const hid_t links = H5Pcreate(H5P_LINK_CREATE);
     H5Pset_create_intermediate_group(links, 1);
@@ -77,7 +77,8 @@ void H5File::write(const std::filesystem::path& file, const std::function<void(c
         void** bytes = nullptr;
         ssize_t size = 0; // bytes in use
         if (id >= 0) fill(made);
-        const bool good = id >= 0 && H5Fflush(id, H5F_SCOPE_GLOBAL) >= 0 && (size = H5Fget_file_image(id, nullptr, 0)) > 0 &&
+        const bool good = id >= 0 && H5Fflush(id, H5F_SCOPE_GLOBAL) >= 0 &&
+                          (size = H5Fget_file_image(id, nullptr, 0)) > 0 &&
                           H5Fget_vfd_handle(id, H5P_DEFAULT, reinterpret_cast<void**>(&bytes)) >= 0 &&
                           bytes != nullptr;
         H5Pclose(access);

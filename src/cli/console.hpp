@@ -37,8 +37,8 @@ class Console {
     std::string log_;
 };
 
-// Says that something goes on, where it takes more than a second: in a terminal how long, each second; else in
-// one line. Nothing else may be shown meanwhile.
+// Says that something goes on, where it takes more than a second: in a terminal how long, each second; else
+// in one line. Nothing else may be shown meanwhile.
 class Waiting {
   public:
     Waiting(Console& console, std::string what);

@@ -60,8 +60,8 @@ std::vector<std::int32_t> numbered(const std::vector<bool>& flags) {
 
 } // namespace
 
-DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of,
-                             double radius, const SolverOptions& options) {
+DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius,
+                             const SolverOptions& options) {
     const Mesh& mesh = model.mesh;
     if (mesh.on_grid()) {
         grid_ = std::make_unique<GridFilter>(model, variable_of, radius);

@@ -44,7 +44,8 @@ std::unique_ptr<LinearSolver> make_solver(const ElementSystem& system, const Sol
         }
     }
     NearKernel constant; // the field that costs no energy but that of the reaction term
-    for (std::size_t u = 0; u < system.unknowns; ++u) constant.node_of.push_back(static_cast<std::int32_t>(u));
+    for (std::size_t u = 0; u < system.unknowns; ++u)
+        constant.node_of.push_back(static_cast<std::int32_t>(u));
     constant.motions = Eigen::MatrixXd::Ones(static_cast<Eigen::Index>(system.unknowns), 1);
     return make_aggregation_solver(system, std::move(constant), options);
 }

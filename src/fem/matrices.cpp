@@ -8,8 +8,7 @@ namespace upright {
 namespace {
 
 template <class Matrix>
-SparseMatrix assembled(const Model& model, const Matrix& matrix_of,
-                       const std::vector<SparseEntry>& extra) {
+SparseMatrix assembled(const Model& model, const Matrix& matrix_of, const std::vector<SparseEntry>& extra) {
     std::vector<SparseEntry> entries = extra;
     const int per = model.mesh.freedoms();
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
@@ -37,7 +36,8 @@ SparseMatrix stiffness_matrix(const Model& model) {
     for (const ModelJoint& j : model.joints)
         for (std::size_t r = 0; r < j.freedoms.size(); ++r)
             for (std::size_t c = 0; c < j.freedoms.size(); ++c)
-                joints.emplace_back(static_cast<std::int64_t>(j.freedoms[r]), static_cast<std::int64_t>(j.freedoms[c]),
+                joints.emplace_back(static_cast<std::int64_t>(j.freedoms[r]),
+                                    static_cast<std::int64_t>(j.freedoms[c]),
                                     j.matrix(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)));
     return assembled(
         model,
@@ -53,7 +53,8 @@ SparseMatrix mass_matrix(const Model& model) {
     std::vector<SparseEntry> masses;
     for (const ModelMass& m : model.masses)
         for (const Term& t : m.diagonal)
-            masses.emplace_back(static_cast<std::int64_t>(t.freedom), static_cast<std::int64_t>(t.freedom), t.factor);
+            masses.emplace_back(static_cast<std::int64_t>(t.freedom), static_cast<std::int64_t>(t.freedom),
+                                t.factor);
     return assembled(
         model,
         [&](ElementId e) {
@@ -71,7 +72,8 @@ SparseMatrix transform_matrix(const Transform& transform) {
             entries.emplace_back(static_cast<std::int64_t>(f), transform.unknown_of(f), 1.0);
         else
             for (const Term& t : transform.terms(f))
-                entries.emplace_back(static_cast<std::int64_t>(f), static_cast<std::int64_t>(t.freedom), t.factor);
+                entries.emplace_back(static_cast<std::int64_t>(f), static_cast<std::int64_t>(t.freedom),
+                                     t.factor);
     SparseMatrix out(static_cast<Eigen::Index>(transform.freedoms()),
                      static_cast<Eigen::Index>(transform.unknowns()));
     out.setFromTriplets(entries.begin(), entries.end());

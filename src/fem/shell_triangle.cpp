@@ -2,13 +2,12 @@
 //
 // Membrane with turns about the normal: the optimal triangle of assumed natural deviatoric strains (Felippa
 // 2003, "A study of optimal membrane triangles with drilling freedoms", CMAME 192): a basic part that passes
-// the patch test, and a part of higher order that bends exactly in the plane; names of matrices as there. Where
-// the facets of a curved thin shell meet, that part ties turns about one facet's normal to the bending of the
-// next and locks; it is therefore weighed by thickness over size where that is small, as bending is (found on
-// the hemisphere and the roof of docs/verification.md; in the plane two elements over a depth still bend to
-// one per cent).
-// Bending: the discrete Kirchhoff triangle (Batoz, Bathe & Ho 1980), for thin shells; transverse shear adds
-// no flexibility.
+// the patch test, and a part of higher order that bends exactly in the plane; names of matrices as there.
+// Where the facets of a curved thin shell meet, that part ties turns about one facet's normal to the bending
+// of the next and locks; it is therefore weighed by thickness over size where that is small, as bending is
+// (found on the hemisphere and the roof of docs/verification.md; in the plane two elements over a depth still
+// bend to one per cent). Bending: the discrete Kirchhoff triangle (Batoz, Bathe & Ho 1980), for thin shells;
+// transverse shear adds no flexibility.
 #include "fem/element.hpp"
 #include "fem/shell_plane.hpp"
 
@@ -114,7 +113,8 @@ class ShellTriangle : public Element {
         const ShellPlane plane(places);
         const Mat3 in_plane = D.topLeftCorner(3, 3);
         Eigen::MatrixXd K = Eigen::MatrixXd::Zero(18, 18);
-        const Eigen::Matrix<double, 9, 9> membrane = thickness * Membrane(plane, thickness).stiffness(in_plane);
+        const Eigen::Matrix<double, 9, 9> membrane =
+            thickness * Membrane(plane, thickness).stiffness(in_plane);
         for (int i = 0; i < 9; ++i)
             for (int j = 0; j < 9; ++j) K(of_membrane(i), of_membrane(j)) += membrane(i, j);
         const double bend = thickness * thickness * thickness / 12.0;

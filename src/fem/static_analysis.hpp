@@ -70,7 +70,8 @@ class StaticAnalysis {
     // heat.
     std::vector<double> unit_heat_work(const ModelCase& c, const Eigen::VectorXd& u) const;
 
-    // K u - f of a case on every freedom: what couplings, bonds and supports have to meet (support_forces.hpp).
+    // K u - f of a case on every freedom: what couplings, bonds and supports have to meet
+    // (support_forces.hpp).
     Eigen::VectorXd residual(const CaseResult& result, const ModelCase& c,
                              const std::vector<double>& stiffness, const std::vector<double>& density) const;
     // Forces of a joint on its freedoms, beside ModelJoint::freedoms, and the strain energy of all joints.

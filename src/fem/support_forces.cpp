@@ -43,8 +43,8 @@ Eigen::VectorXd least_squares(const SparseMatrix& A, const Eigen::VectorXd& b) {
 struct SupportForces::Block {
     std::vector<std::size_t> equations;
     std::vector<std::size_t> unknowns;
-    Eigen::MatrixXd inverse;            // the pseudo-inverse, equations x unknowns
-    SparseMatrix sparse; // unknowns x equations; where the block is too large for that
+    Eigen::MatrixXd inverse; // the pseudo-inverse, equations x unknowns
+    SparseMatrix sparse;     // unknowns x equations; where the block is too large for that
 
     Eigen::VectorXd solve(const Eigen::VectorXd& left) const {
         return sparse.size() > 0 ? least_squares(sparse, left) : Eigen::VectorXd(inverse * left);
@@ -109,8 +109,7 @@ SupportForces::SupportForces(const Model& model, const ModelCase& c) : links_(mo
         for (Eigen::Index j = 0; j < n; ++j)
             for (const Term& t : rows[block->equations[static_cast<std::size_t>(j)]]) {
                 const auto at = std::lower_bound(block->unknowns.begin(), block->unknowns.end(), t.freedom);
-                entries.emplace_back(at - block->unknowns.begin(), j,
-                                     t.factor);
+                entries.emplace_back(at - block->unknowns.begin(), j, t.factor);
             }
         if (block->unknowns.size() * block->equations.size() > dense_entries) {
             block->sparse.resize(m, n);

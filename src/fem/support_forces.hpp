@@ -1,10 +1,11 @@
 // The forces with which supports and symmetry planes hold a model in one case.
 //
-// In balance the residual r = K u - f of elements, joints and loads is met by couplings, bonds and what holds:
-// r = sum lambda_e a_e over all equations a_e' u = value_e. Couplings and bonds do no work on the motions that
-// they allow (u = T q), so T' r = sum lambda_e T' a_e over the equations that hold alone. Each lambda is the
-// force of its equation. Where equations say the same twice (several held nodes of one rigid coupling) the
-// least of all such sets of forces is taken; its resultants are the right ones whatever the set.
+// In balance the residual r = K u - f of elements, joints and loads is met by couplings, bonds and what
+// holds: r = sum lambda_e a_e over all equations a_e' u = value_e. Couplings and bonds do no work on the
+// motions that they allow (u = T q), so T' r = sum lambda_e T' a_e over the equations that hold alone. Each
+// lambda is the force of its equation. Where equations say the same twice (several held nodes of one rigid
+// coupling) the least of all such sets of forces is taken; its resultants are the right ones whatever the
+// set.
 #pragma once
 
 #include "model/model.hpp"

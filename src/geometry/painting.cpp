@@ -419,9 +419,8 @@ class Painter {
                                      .holds(middle, reach))
                 continue;
             const int side = side_of_ball(shape, middle, reach);
-            mark[c] =
-                side < 0 ||
-                (side == 0 && holds_half(c, [&](const Vec3& p) { return signed_distance(shape, p); }));
+            mark[c] = side < 0 ||
+                      (side == 0 && holds_half(c, [&](const Vec3& p) { return signed_distance(shape, p); }));
         }
     }
 
@@ -563,7 +562,8 @@ double share_below(const std::vector<CellPiece>& pieces, const std::function<dou
         Vec3 slopes = Vec3::Zero();
         for (int k = 0; k < 3; ++k)
             if (!piece.half.col(k).isZero(0.0))
-                slopes[k] = value(piece.at + 0.5 * piece.half.col(k)) - value(piece.at - 0.5 * piece.half.col(k));
+                slopes[k] =
+                    value(piece.at + 0.5 * piece.half.col(k)) - value(piece.at - 0.5 * piece.half.col(k));
         below += piece.volume * below_plane(middle, slopes);
     }
     return all > 0.0 ? below / all : 0.0;
@@ -758,8 +758,8 @@ RegionExtents find_rings(const Study& study) {
             std::vector<double> enter;
             std::vector<double> leave;
             for (int k = 0; k < 8; ++k) {
-                const Vec3 side = (hole.radius + 0.5 * ring->width) *
-                                  (std::cos(pi * k / 4) * u + std::sin(pi * k / 4) * v);
+                const Vec3 side =
+                    (hole.radius + 0.5 * ring->width) * (std::cos(pi * k / 4) * u + std::sin(pi * k / 4) * v);
                 const auto value = [&](double t) {
                     return body_distance(study, out, r, start + side + t * axis);
                 };

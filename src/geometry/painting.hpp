@@ -16,8 +16,8 @@ struct CellPiece {
     Mat3 half = Mat3::Zero();
     double volume = 0.0; // in any unit, the same for all pieces of a cell
 };
-// The share of pieces where a function of place is below zero: in each piece the function is taken for linear,
-// so that a plane that cuts a box is measured exactly.
+// The share of pieces where a function of place is below zero: in each piece the function is taken for
+// linear, so that a plane that cuts a box is measured exactly.
 double share_below(const std::vector<CellPiece>& pieces, const std::function<double(const Vec3&)>& value);
 
 // What can be painted: cells with numbered sides. A grid, or any mesh (mesh/mesh_cells.hpp).

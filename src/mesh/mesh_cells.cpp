@@ -32,8 +32,7 @@ void MeshCells::pieces(std::size_t c, std::vector<CellPiece>& out) const {
     const KindTraits& t = traits(kind);
     const NodeRange ids = mesh_.nodes_of(id(c));
     Eigen::Matrix<double, 3, Eigen::Dynamic> x(3, t.nodes);
-    for (int i = 0; i < t.nodes; ++i)
-        x.col(i) = mesh_.nodes[index(ids[static_cast<std::size_t>(i)])];
+    for (int i = 0; i < t.nodes; ++i) x.col(i) = mesh_.nodes[index(ids[static_cast<std::size_t>(i)])];
     Eigen::VectorXd N;
     Eigen::MatrixXd G;
     const auto add = [&](const Vec3& at, double half, double weight) {
@@ -49,7 +48,9 @@ void MeshCells::pieces(std::size_t c, std::vector<CellPiece>& out) const {
     if (t.corners == 1 << t.dimension) { // quadrilaterals and hexahedra: halved in every direction
         for (int k = 0; k < 1 << t.dimension; ++k)
             add(Vec3((k & 1) != 0 ? 0.5 : -0.5, (k & 2) != 0 ? 0.5 : -0.5,
-                     t.dimension < 3 ? 0.0 : (k & 4) != 0 ? 0.5 : -0.5),
+                     t.dimension < 3 ? 0.0
+                     : (k & 4) != 0  ? 0.5
+                                     : -0.5),
                 0.5, 1.0);
         return;
     }

@@ -81,7 +81,8 @@ void require_near(const Model& model, const ModelPoint& p, const Place& place) {
             place,
             fmt::format("the point \"{}\" lies {:g} {} off the body, which is more than one cell", p.name,
                         p.off, model.units.length),
-            "Move it onto the body, or let a [[coupling]] carry it; loads, supports and readings are at nodes");
+            "Move it onto the body, or let a [[coupling]] carry it; loads, supports and readings are at "
+            "nodes");
 }
 
 void require_near(const Model& model, const Target& target, const Place& place) {
@@ -721,10 +722,10 @@ void count_cells(Model& model, const Study& study, const Painting& painting, con
                         ++region.taken;
                         // Cells of a plane are as thick as the mesh until they are painted.
                         region.taken_volume +=
-                            cells.volume(c) * (cells.plane() && study.mesh.kind != MeshKind::File
-                                                   ? study.thickness(static_cast<RegionId>(before)) /
-                                                         study.mesh.thickness
-                                                   : 1.0);
+                            cells.volume(c) *
+                            (cells.plane() && study.mesh.kind != MeshKind::File
+                                 ? study.thickness(static_cast<RegionId>(before)) / study.mesh.thickness
+                                 : 1.0);
                         break;
                     }
             } else if (const RegionId owner = painting.owner[c];

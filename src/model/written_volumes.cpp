@@ -29,7 +29,8 @@ class Measurement {
             box.include(own.low);
             box.include(own.high);
         }
-        for (const SymmetryCut& cut : model_.mesh.symmetry) (cut.high ? box.high : box.low)[cut.axis] = cut.at;
+        for (const SymmetryCut& cut : model_.mesh.symmetry)
+            (cut.high ? box.high : box.low)[cut.axis] = cut.at;
         if (flat_) box.low.z() = box.high.z() = 0.0;
         coarse_ = box.diagonal() / 40.0;
         std::vector<std::size_t> all(study_.regions.size());
@@ -54,8 +55,7 @@ class Measurement {
         std::vector<std::size_t> left;
         double wanted = 1e300;
         for (const std::size_t r : unsure) {
-            const double d =
-                region_distance(study_, model_.extents, static_cast<RegionId>(r), middle);
+            const double d = region_distance(study_, model_.extents, static_cast<RegionId>(r), middle);
             if (std::abs(d) > reach * (1 + 1e-9)) continue;
             left.push_back(r);
             wanted = std::min(wanted, size_for(r));

@@ -21,8 +21,7 @@ constexpr double step = 1e-3;
 
 GradientCheck check_gradients(const Study& study, StaticAnalysis& analysis, Observer& observer) {
     const Model& model = analysis.model();
-    const DesignChain chain(model, filter_radius(study, model), form_rules(study),
-                            analysis.options());
+    const DesignChain chain(model, filter_radius(study, model), form_rules(study), analysis.options());
     DesignMeasures measures(study, analysis);
     // Exact solves: differences feel what an optimiser would not.
     MeasureAccuracy accuracy;

@@ -103,15 +103,15 @@ std::string static_table(const Model& model, const AnalysisReport& report, const
             for (int a = 0; a < model.mesh.dimension(); ++a)
                 u[a] = s.displacement[static_cast<Eigen::Index>(
                     model.freedom_of_coupling(static_cast<std::size_t>(c), a))];
-            return fmt::format("moves {} with {}", moved(u), model.couplings[static_cast<std::size_t>(c)].name);
+            return fmt::format("moves {} with {}", moved(u),
+                               model.couplings[static_cast<std::size_t>(c)].name);
         }
         if (p.off > model.node_reach()) return "lies off the body";
         return "moves " + moved(displacement_at(model, s.displacement, p.node)) +
                (on_node ? ""
                         : fmt::format("; read at the node {:.3g} {} away", p.off, unit(dimension::length)));
     };
-    for (const ModelPoint& p : model.points)
-        out.add("point " + p.name, point_text(p));
+    for (const ModelPoint& p : model.points) out.add("point " + p.name, point_text(p));
     for (const Vec3& place : probes) {
         const ProbeReading r = read_probe(model, report, s, place);
         std::string words =

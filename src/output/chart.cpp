@@ -119,9 +119,9 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
     const double left = wide == 1 ? 0.11 : wide == 2 ? 0.09 : 0.07;
     make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
-        std::string script = fmt::format(
-            "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\n", options.width,
-            options.height, high > 4 || wide > 1 ? 10 : 11);
+        std::string script =
+            fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\n", options.width,
+                        options.height, high > 4 || wide > 1 ? 10 : 11);
         script += fmt::format("set multiplot layout {},{} title {} font ',15' margins {},0.97,0.08,0.91 "
                               "spacing {},{}\n",
                               high, wide, quoted(study.title + ": history" + named), left,
@@ -135,8 +135,8 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
         static const std::array<const char*, 6> colors{"#00785a", "#993880", "#b8860b",
                                                        "#444444", "#3fa7d6", "#8a5a00"};
         if (!named.empty())
-            script += fmt::format("set arrow 1 from {0}, graph 0 to {0}, graph 1 nohead dt 3 lc rgb '#444444'\n",
-                                  result);
+            script += fmt::format(
+                "set arrow 1 from {0}, graph 0 to {0}, graph 1 nohead dt 3 lc rgb '#444444'\n", result);
         for (std::size_t k = 0; k < panels.size(); ++k) {
             const Panel& panel = panels[k];
             const ResponseCard& card = study.responses[panel.response];

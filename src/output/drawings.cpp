@@ -25,13 +25,13 @@ void draw_regions(const Study& study, const Model& model, const FigureOptions& o
         if (region.role == Role::Void)
             figure.add_legend('-', color::empty, base + " (void)");
         else
-            figure.add_legend('#', region_color(model, r),
-                              base + (region.role == Role::Keep ? " (keep)" : " (design)") +
-                                  (model.mesh.thickness.empty()
-                                       ? std::string()
-                                       : fmt::format(",\n{:g} {} thick",
-                                                     study.thickness(static_cast<RegionId>(r)),
-                                                     model.units.length)));
+            figure.add_legend(
+                '#', region_color(model, r),
+                base + (region.role == Role::Keep ? " (keep)" : " (design)") +
+                    (model.mesh.thickness.empty()
+                         ? std::string()
+                         : fmt::format(",\n{:g} {} thick", study.thickness(static_cast<RegionId>(r)),
+                                       model.units.length)));
     }
     add_all_loads(figure, model, Extent::Modelled);
     add_supports(figure, model, used_supports(model), Extent::Modelled);

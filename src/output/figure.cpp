@@ -132,16 +132,17 @@ struct Fitted {
     int lines = 1;
 };
 Fitted fitted(const std::string& text, double columns, double size, double least) {
-    const auto count = static_cast<double>(std::count_if(text.begin(), text.end(), [](char c) {
-        return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U;
-    }));
+    const auto count = static_cast<double>(std::count_if(
+        text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }));
     if (count <= columns) return {text, size, 1};
     if (count * least <= columns * size) return {text, size * columns / count, 1};
     Fitted out{text, std::min(least, 1.9 * columns * size / count), 2};
     std::size_t at = text.find(' ', text.size() / 2);
     if (at == std::string::npos) at = text.rfind(' ');
-    if (at != std::string::npos) out.words[at] = '\n';
-    else out.lines = 1;
+    if (at != std::string::npos)
+        out.words[at] = '\n';
+    else
+        out.lines = 1;
     return out;
 }
 
@@ -473,8 +474,12 @@ void Figure::Inside::draw_frame() {
     const Fitted head = fitted(title, 88.0 * sheet, 20.0, 14.0);
     const Fitted below = fitted(subtitle, 140.0 * sheet, 13.5, 10.5);
     add_words(24 * p, h - (below.lines > 1 ? 28 : 32) * p, head.words, head.size, color::text, true);
-    add_words(24 * p, h - (head.lines > 1 ? 70 : below.lines > 1 ? 66 : 62) * p, below.words, below.size,
-              color::faint, false);
+    add_words(24 * p,
+              h - (head.lines > 1    ? 70
+                   : below.lines > 1 ? 66
+                                     : 62) *
+                      p,
+              below.words, below.size, color::faint, false);
     const double left = w * (1.0 - legend_share) + 10 * p;
     double y = h * (1.0 - title_share) - 20 * p;
     // A long legend is set smaller, so that it never runs off the sheet.
@@ -647,8 +652,10 @@ void Figure::write(const std::filesystem::path& png) {
         writer->WriteToMemoryOn();
         writer->Write();
         vtkUnsignedCharArray* bytes = writer->GetResult();
-        if (bytes == nullptr) throw Error::files(png.string(), "cannot be drawn", "There is too little memory");
-        write_bytes(temporary, bytes->GetPointer(0), static_cast<std::size_t>(bytes->GetNumberOfValues()), png);
+        if (bytes == nullptr)
+            throw Error::files(png.string(), "cannot be drawn", "There is too little memory");
+        write_bytes(temporary, bytes->GetPointer(0), static_cast<std::size_t>(bytes->GetNumberOfValues()),
+                    png);
     });
 }
 

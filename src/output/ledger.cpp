@@ -145,12 +145,14 @@ class Writer {
         if (written <= 0.0) return;
         const double ratio = meshed / written;
         if (skin != nullptr)
-            l.text += fmt::format(", so the layer of {} {} is {:.3g} {} deep on the mean", number(skin->depth),
-                                  unit(dimension::length), skin->depth * ratio, unit(dimension::length));
+            l.text +=
+                fmt::format(", so the layer of {} {} is {:.3g} {} deep on the mean", number(skin->depth),
+                            unit(dimension::length), skin->depth * ratio, unit(dimension::length));
         if (std::abs(ratio - 1.0) > 0.1)
-            doubt(l, fmt::format("the mesh makes it {:+.0f} % of what is written: smaller cells, or a depth of "
-                                 "whole cells, come closer",
-                                 100.0 * (ratio - 1.0)));
+            doubt(l,
+                  fmt::format("the mesh makes it {:+.0f} % of what is written: smaller cells, or a depth of "
+                              "whole cells, come closer",
+                              100.0 * (ratio - 1.0)));
     }
 
     void regions() {
@@ -179,11 +181,10 @@ class Writer {
                 continue;
             }
             const std::string role = region.role == Role::Keep ? "keep" : "design";
-            LedgerLine& l =
-                line(region.name,
-                     fmt::format("{}, {}; {} elements, volume {} {}, mass {}", role,
-                                 study_.regions[r].material, region.elements, number(region.volume),
-                                 unit(dimension::volume), model_.units.mass_text(region.mass)));
+            LedgerLine& l = line(region.name, fmt::format("{}, {}; {} elements, volume {} {}, mass {}", role,
+                                                          study_.regions[r].material, region.elements,
+                                                          number(region.volume), unit(dimension::volume),
+                                                          model_.units.mass_text(region.mass)));
             if (!model_.mesh.thickness.empty())
                 l.text += fmt::format(", {} {} thick", number(study_.thickness(static_cast<RegionId>(r))),
                                       unit(dimension::length));
@@ -308,8 +309,8 @@ class Writer {
                         place(body.nearest)));
         }
         for (const SymmetryCut& cut : m.symmetry)
-            line("symmetry", fmt::format("{0} = {1:g}: {0} from {2:g} to {3:g} is modelled, in all {4} of the "
-                                         "body; loads, masses, volumes and compliance are "
+            line("symmetry", fmt::format("{0} = {1:g}: {0} from {2:g} to {3:g} is modelled, {4} of the body "
+                                         "in all; loads, masses, volumes and compliance are "
                                          "those of the modelled part",
                                          "xyz"[cut.axis], cut.at, m.bounds.low[cut.axis],
                                          m.bounds.high[cut.axis], modelled_part(m.copies())));
@@ -538,7 +539,8 @@ class Writer {
         }
         // A total on what a plane cuts: of the modelled part, or of the whole?
         for (const LoadCard& card : study_.loads) {
-            if (card.name != load.name || (load.kind != "force" && load.kind != "moment" && load.kind != "toward"))
+            if (card.name != load.name ||
+                (load.kind != "force" && load.kind != "moment" && load.kind != "toward"))
                 continue;
             const std::vector<SymmetryCut> cuts = cutting_planes(model_, card.on);
             if (cuts.empty()) continue;
@@ -546,10 +548,11 @@ class Writer {
             if (card.covers == Covers::Whole)
                 l.text += "; " + share + " of what was written, which covers the whole body";
             else if (card.covers == Covers::Unsaid)
-                doubt(l, fmt::format("the symmetry plane cuts what it acts on, and it acts on {} of the body in "
-                                     "full: write covers = \"whole\" where it is the total of the whole body, "
-                                     "covers = \"modelled\" where it is that of the modelled part",
-                                     share));
+                doubt(l,
+                      fmt::format("the symmetry plane cuts what it acts on, and it acts on {} of the body in "
+                                  "full: write covers = \"whole\" where it is the total of the whole body, "
+                                  "covers = \"modelled\" where it is that of the modelled part",
+                                  share));
         }
     }
 
@@ -600,10 +603,10 @@ class Writer {
                             : fmt::format("; {} motion{} left free: so many rigid-body modes are set apart",
                                           free, free == 1 ? "" : "s");
         if (!model_.mesh.symmetry.empty())
-            doubt(l, fmt::format("on {} of the body only modes that mirror across the plane{} are found; model "
-                                 "the whole for the others",
-                                 modelled_part(model_.mesh.copies()),
-                                 model_.mesh.symmetry.size() > 1 ? "s" : ""));
+            doubt(l, fmt::format(
+                         "on {} of the body only modes that mirror across the plane{} are found; model "
+                         "the whole for the others",
+                         modelled_part(model_.mesh.copies()), model_.mesh.symmetry.size() > 1 ? "s" : ""));
         if (study_.goal &&
             std::none_of(study_.responses.begin(), study_.responses.end(), [&](const ResponseCard& r) {
                 return r.measure == Measure::Frequency && (r.in_case.empty() || refers_to(r.in_case, c.name));
@@ -701,10 +704,12 @@ class Writer {
                 }
             if (of_material(r.measure)) {
                 const Range range = material_range(model_, r);
-                l.text += fmt::format("; {} with the kept regions alone, {}{} with all", number(range.least),
-                                      number(range.most), u.empty() ? "" : " " + u);
-                if (r.measure == Measure::Mass)
-                    l.text += ": " + model_.units.mass_text(range.most);
+                const auto amount = [&](double value) {
+                    return r.measure == Measure::Mass ? model_.units.mass_text(value)
+                                                      : number(value) + (u.empty() ? "" : " " + u);
+                };
+                l.text += fmt::format("; {} with the kept regions alone, {} with all", amount(range.least),
+                                      amount(range.most));
                 never(l, r, range);
             }
         }
@@ -757,7 +762,8 @@ class Writer {
         const auto meant = [&](double bound) -> std::string {
             for (const double times : {1e-3, 1e-6, 1e-9, 1e3, 1e6, 1e9})
                 if (bound * times > range.least && bound * times < range.most)
-                    return fmt::format("; {} {} would act", number(bound * times), unit(dimension_of(r.measure)));
+                    return fmt::format("; {} {} would act", number(bound * times),
+                                       unit(dimension_of(r.measure)));
             return "";
         };
         if (r.max && *r.max >= range.most)

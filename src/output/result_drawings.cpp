@@ -89,9 +89,9 @@ class Painter {
         if (!result_.left_out.empty())
             figure.add_legend(' ', color::text,
                               "scale without " + result_.left_out +
-                                  (most > largest.value ? fmt::format(",\nwhere it reaches {:.4g} {}", most,
-                                                                      result_.unit)
-                                                        : std::string()));
+                                  (most > largest.value
+                                       ? fmt::format(",\nwhere it reaches {:.4g} {}", most, result_.unit)
+                                       : std::string()));
         if (!result_.peak_words.empty() && any) {
             figure.add_ball(largest.shown, 0.009 * reach(model_), mark);
             figure.add_legend('o', mark,

@@ -23,7 +23,7 @@ struct ResultFigure {
     std::function<double(NodeId, RegionId)> value;
     // Nodes that set the scale and may bear the largest value; empty: all. Values beyond get the last colour.
     std::function<bool(NodeId, RegionId)> counts;
-    std::string left_out; // in words: what does not count
+    std::string left_out;               // in words: what does not count
     std::string peak_words = "largest"; // before the largest value; empty: it is not marked
     bool whole = true;                  // with the mirror images of a symmetric model
 };

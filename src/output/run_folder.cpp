@@ -45,14 +45,14 @@ void remove_own(const fs::path& folder) {
         for (const fs::path& file : gone) fs::remove(file, ignored);
     };
     sweep(folder / "steps", [](const std::string& n) { return matches(n, R"((\d+|checkpoint)\.h5)"); });
-    sweep(folder / "cases", [&](const std::string& n) {
-        return std::find(cases.begin(), cases.end(), n) != cases.end();
-    });
+    sweep(folder / "cases",
+          [&](const std::string& n) { return std::find(cases.begin(), cases.end(), n) != cases.end(); });
     sweep(folder / "figures", [](const std::string& n) {
         return matches(n, R"((density|displacement|stress|mode|history|part)([-.].*)?\.(png|gif))");
     });
     sweep(folder, [](const std::string& n) {
-        return matches(n, R"(run\.json|history\.csv|study\.toml|design\.vtu|model\.h5|log\.txt|part\.(stl|json))");
+        return matches(
+            n, R"(run\.json|history\.csv|study\.toml|design\.vtu|model\.h5|log\.txt|part\.(stl|json))");
     });
     for (const char* inner : {"steps", "cases", "figures"}) fs::remove(folder / inner, ignored); // if empty
 }
@@ -196,11 +196,11 @@ void RunFolder::write_history(const Study& study, const std::vector<IterationRow
         for (const double value : row.responses) out += fmt::format(",{:.12g}", value);
         out += "\n";
     }
-    write_text(at_ / "history.csv", out);
+    write_text(history_file(), out);
 }
 
 std::vector<IterationRow> RunFolder::read_history() const {
-    const fs::path file = path_ / "history.csv";
+    const fs::path file = history_file();
     std::istringstream in(read_text(file));
     std::string line;
     std::getline(in, line);

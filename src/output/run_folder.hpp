@@ -35,6 +35,7 @@ class RunFolder {
     std::filesystem::path study_file() const { return at_ / "study.toml"; }
     std::filesystem::path model_file() const { return at_ / "model.h5"; }
     std::filesystem::path design_file() const { return at_ / "design.vtu"; }
+    std::filesystem::path history_file() const { return at_ / "history.csv"; }
     std::filesystem::path report_file() const { return at_ / "run.json"; }
     std::filesystem::path figure(const std::string& name) const { return at_ / "figures" / (name + ".png"); }
     std::filesystem::path case_file(const std::string& name) const;
@@ -65,8 +66,8 @@ class RunFolder {
     RunFolder(std::filesystem::path path, int lock) : path_(std::move(path)), at_(path_), lock_(lock) {}
 
     std::filesystem::path path_;
-    std::filesystem::path at_;   // where the files are
-    bool made_folder_ = false;   // by create()
+    std::filesystem::path at_; // where the files are
+    bool made_folder_ = false; // by create()
     int lock_ = -1;
 };
 

@@ -235,8 +235,7 @@ void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const
     const Model& model = analysis.model();
     std::vector<double> regions;
     for (const RegionId r : model.mesh.region) regions.push_back(static_cast<double>(index(r)));
-    write_vtu(folder.design_file(), model.mesh, {},
-              {{"density", 1, result.density}, {"region", 1, regions}});
+    write_vtu(folder.design_file(), model.mesh, {}, {{"density", 1, result.density}, {"region", 1, regions}});
     for (std::size_t c = 0; c < result.cases.size(); ++c) {
         const Eigen::VectorXd& u = result.cases[c].displacement;
         write_vtu(folder.case_file(model.cases[c].name), model.mesh, {displacement_field(model.mesh, u)},

@@ -404,8 +404,8 @@ std::string dimensions(const Model& model) {
     if (!model.mesh.thickness.empty()) {
         const auto [thin, thick] =
             std::minmax_element(model.mesh.thickness.begin(), model.mesh.thickness.end());
-        const std::string how = *thin == *thick ? fmt::format("{:g}", *thin)
-                                                : fmt::format("{:g} to {:g}", *thin, *thick);
+        const std::string how =
+            *thin == *thick ? fmt::format("{:g}", *thin) : fmt::format("{:g} to {:g}", *thin, *thick);
         return model.mesh.dimension() == 2 || s.z() < 1e-9 * s.norm()
                    ? fmt::format("{:g} x {:g} {}, {} {} thick", s.x(), s.y(), unit, how, unit)
                    : fmt::format("{:g} x {:g} x {:g} {}, {} {} thick", s.x(), s.y(), s.z(), unit, how, unit);

@@ -51,7 +51,7 @@ class AggregationOperator : public IterativeSystem {
     ElementSystem system_;
     int threads_ = 1;
     bool renew_ = true;
-    std::vector<double> wide_;         // a direction in double precision
+    std::vector<double> wide_;          // a direction in double precision
     std::vector<std::uint32_t> target_; // where each entry of each element's matrix goes in its row
     std::vector<std::unique_ptr<Level>> levels_;
 };

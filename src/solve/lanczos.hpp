@@ -11,7 +11,7 @@
 namespace upright {
 
 struct EigenProblem {
-    SparseMatrix mass;                               // M, symmetric, may be singular
+    SparseMatrix mass;                                              // M, symmetric, may be singular
     std::function<Eigen::MatrixXd(const Eigen::MatrixXd&)> inverse; // (K + shift M)^-1 of a block
     double shift = 0.0;
 };

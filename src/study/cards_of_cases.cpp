@@ -154,8 +154,8 @@ void read_loads(Study& study, const Node& document, const Context& context) {
         if (covers != nullptr) {
             if (kind != "force" && kind != "moment" && kind != "toward")
                 throw Error::input(covers->place, "covers belongs to a force or a moment", "Remove it");
-            load.covers = reader.choice(*covers, {"modelled", "whole"}) == "whole" ? Covers::Whole
-                                                                                   : Covers::Modelled;
+            load.covers =
+                reader.choice(*covers, {"modelled", "whole"}) == "whole" ? Covers::Whole : Covers::Modelled;
         }
         if (kind == "force") {
             ForceLoad force{reader.vector(*size, dimension::force), false};

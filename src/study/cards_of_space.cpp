@@ -225,8 +225,7 @@ void read_regions(Study& study, const Node& document, const Context& context) {
         const std::vector<RigidMove> copies = read_copies(reader, study);
         if (!copies.empty() && (skin != nullptr || ring != nullptr))
             throw Error::input(node.find("copies")->place,
-                               "skin_of and ring follow the copies of what they name",
-                               "Remove copies here");
+                               "skin_of and ring follow the copies of what they name", "Remove copies here");
         const bool in_use = active(reader);
         reader.finish();
         if (!in_use) {
@@ -333,8 +332,9 @@ void read_surfaces(Study& study, const Node& document, const Context& context) {
             throw Error::input(node.find("of")->place,
                                "the surface \"" + surface.name + "\" has copies and names one copy, \"" + of +
                                    "\", of a region: each would be the same",
-                               "Write of = \"" + of.substr(0, slash) + "\" (each copy then takes its own), or "
-                               "remove copies");
+                               "Write of = \"" + of.substr(0, slash) +
+                                   "\" (each copy then takes its own), or "
+                                   "remove copies");
         }
         for_copies(surface.name, copies, [&](const std::string& name, const RigidMove& motion) {
             SurfaceCard copy = surface;

@@ -148,9 +148,9 @@ void merge(Node::Table& base, const Node::Table& over, const std::string& inside
     for (const Entry& entry : over) {
         if (inside == "goal") keep_one_sense(base, entry.key);
         if (entry.node.text() != nullptr && *entry.node.text() == unset) {
-            base.erase(std::remove_if(base.begin(), base.end(),
-                                      [&](const Entry& e) { return e.key == entry.key; }),
-                       base.end());
+            base.erase(
+                std::remove_if(base.begin(), base.end(), [&](const Entry& e) { return e.key == entry.key; }),
+                base.end());
             continue;
         }
         const auto same =

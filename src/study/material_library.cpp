@@ -21,8 +21,8 @@ std::vector<std::string> words_of(const LibraryMaterial& entry) {
         while (from < text.size()) {
             const std::size_t to = std::min(text.find_first_of(" ,+", from), text.size());
             const std::string word = text.substr(from, to - from);
-            const bool digit = std::any_of(word.begin(), word.end(),
-                                           [](unsigned char c) { return std::isdigit(c) != 0; });
+            const bool digit =
+                std::any_of(word.begin(), word.end(), [](unsigned char c) { return std::isdigit(c) != 0; });
             if (digit && word.size() > 2) out.push_back(word);
             from = to + 1;
         }
@@ -135,8 +135,7 @@ std::vector<std::string> library_names() {
     for (const LibraryMaterial& entry : material_library()) out.emplace_back(entry.name);
     for (const LibraryMaterial& entry : material_library())
         for (const std::string& word : words_of(entry))
-            if (find_library_material(word) == &entry &&
-                std::find(out.begin(), out.end(), word) == out.end())
+            if (find_library_material(word) == &entry && std::find(out.begin(), out.end(), word) == out.end())
                 out.push_back(word);
     return out;
 }

@@ -150,8 +150,8 @@ struct SurfaceCard : Card {
         double radius = 0.0;
     };
     std::vector<std::string> of; // empty: any region
-    std::vector<Vec3> facing; // any of these; empty: whatever way
-    double tilt = 20.0; // degrees
+    std::vector<Vec3> facing;    // any of these; empty: whatever way
+    double tilt = 20.0;          // degrees
     std::optional<OnPlane> on_plane;
     std::optional<OnCylinder> on_cylinder;
     std::optional<Shape> inside;

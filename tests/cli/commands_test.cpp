@@ -613,7 +613,8 @@ TEST(Plot, RunsNoCommandsFromTitlesNamesOrPaths) {
     std::string study = small_study("iterations = 3\n");
     study.replace(study.find("Small bracket"), 13, "`touch title` $(touch dollar) 'touch quote'");
     const std::string name = "a`touch name`'; system 'touch single'";
-    for (std::size_t at = study.find("stiffness"); at != std::string::npos; at = study.find("stiffness", at + 1))
+    for (std::size_t at = study.find("stiffness"); at != std::string::npos;
+         at = study.find("stiffness", at + 1))
         study.replace(at, 9, name);
     folder.write("s`touch path`.toml", study);
     ASSERT_EQ(test::upright(folder.path(), {"optimize", "s`touch path`.toml", "--quiet"}).code, 0);
@@ -625,7 +626,10 @@ TEST(Plot, RunsNoCommandsFromTitlesNamesOrPaths) {
     broken.replace(broken.find("\"Small bracket\""), 15, "\"one\\nset output 'newline'\\nprint 1\"");
     folder.write("n.toml", broken);
     ASSERT_EQ(test::upright(folder.path(), {"optimize", "n.toml", "--quiet"}).code, 0);
-    EXPECT_EQ(test::upright(folder.path(), {"plot", "n.run", "--what", "history", "--out", "q'\n`touch out`.png"}).code, 0);
+    EXPECT_EQ(
+        test::upright(folder.path(), {"plot", "n.run", "--what", "history", "--out", "q'\n`touch out`.png"})
+            .code,
+        0);
     for (const char* made : {"title", "dollar", "quote", "name", "single", "path", "newline", "out"})
         EXPECT_FALSE(fs::exists(folder.path() / made)) << made;
 }
@@ -648,7 +652,8 @@ TEST(Plot, SaysWhenTheChartProgramIsMissingOrDies) {
         }
 }
 
-// A disk that fills up while a run goes on: one sentence, and the checkpoint that was there can be gone on from.
+// A disk that fills up while a run goes on: one sentence, and the checkpoint that was there can be gone on
+// from.
 TEST(Optimize, AFullDiskLeavesTheLastCheckpointWhole) {
     const TemporaryFolder folder;
     folder.write("s.toml", small_study("iterations = 8\nkeep_every = 2\nsharpen = false\n"));
@@ -674,15 +679,15 @@ TEST(Optimize, ForceKeepsTheOldRunUntilTheNewOneStands) {
     folder.write("s.run/mine.txt", "precious");
     const std::string before = test::text_of(folder.path() / "s.run/run.json");
     // The kept pad alone is more than this.
-    const auto out = test::upright(folder.path(), {"optimize", "s.toml", "--force", "--set",
-                                                   "response.budget.max=0.3", "--set",
-                                                   "response.stiffness.max=1e-9"});
+    const auto out =
+        test::upright(folder.path(), {"optimize", "s.toml", "--force", "--set", "response.budget.max=0.3",
+                                      "--set", "response.stiffness.max=1e-9"});
     EXPECT_NE(out.code, 0) << out.out;
     EXPECT_EQ(test::text_of(folder.path() / "s.run/run.json"), before);
     EXPECT_EQ(test::text_of(folder.path() / "s.run/mine.txt"), "precious");
     // From its own result.
-    const auto own = test::upright(folder.path(), {"optimize", "s.toml", "--force", "--quiet", "--set",
-                                                   "run.start=s.run"});
+    const auto own = test::upright(folder.path(),
+                                   {"optimize", "s.toml", "--force", "--quiet", "--set", "run.start=s.run"});
     EXPECT_EQ(own.code, 0) << own.err;
     EXPECT_EQ(test::text_of(folder.path() / "s.run/mine.txt"), "precious");
     EXPECT_NE(test::text_of(folder.path() / "s.run/run.json"), before);

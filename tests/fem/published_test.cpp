@@ -66,7 +66,12 @@ TEST(Published, BeamFrequencies) {
 }
 
 TEST(Published, ShellsTry) {
-    for (int n : {8, 16, 32}) std::printf("hemi %d %g  roof %g twist %g %g\n", n, published::pinched_hemisphere(K::ShellTri3, n)[0].found / 0.094, published::barrel_vault(K::ShellTri3, n)[0].found / 0.3024, published::twisted_beam(K::ShellTri3, 2)[0].found/0.005424, published::twisted_beam(K::ShellTri3, 2)[1].found/0.001754);
+    for (int n : {8, 16, 32})
+        std::printf("hemi %d %g  roof %g twist %g %g\n", n,
+                    published::pinched_hemisphere(K::ShellTri3, n)[0].found / 0.094,
+                    published::barrel_vault(K::ShellTri3, n)[0].found / 0.3024,
+                    published::twisted_beam(K::ShellTri3, 2)[0].found / 0.005424,
+                    published::twisted_beam(K::ShellTri3, 2)[1].found / 0.001754);
 }
 TEST(Published, Shells) {
     expect_within(published::barrel_vault(K::ShellQuad4, 12), 0.01);

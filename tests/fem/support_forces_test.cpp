@@ -78,8 +78,8 @@ force = [100, 30, 0]
 name = "A"
 supports = ["sx", "sz"]
 loads = { f = 1 }
-)") + more + "[mesh]\nsize = 5\n" +
-           element;
+)") + more +
+           "[mesh]\nsize = 5\n" + element;
 }
 
 const Reaction& named(const StaticReport& s, const std::string& name) {
@@ -101,8 +101,8 @@ TEST(SupportForces, OfNodesThatARigidCouplingHoldsToo) {
 
 TEST(SupportForces, OfCylindricalHoldsAndSymmetryPlanes) {
     const StaticReport round =
-        analyze(build_model(study_from(cube(
-                    "[[case]]\nname = \"B\"\nsupports = [\"round\", \"sz\"]\nloads = { f = 1 }\n"))),
+        analyze(build_model(study_from(
+                    cube("[[case]]\nname = \"B\"\nsupports = [\"round\", \"sz\"]\nloads = { f = 1 }\n"))),
                 {})
             .statics.at(1);
     EXPECT_NEAR((named(round, "round").force + named(round, "sz").force - Vec3(-100, -30, 0)).norm(), 0.0,
@@ -139,11 +139,12 @@ TEST(SupportForces, ReactionsAreReadWhereTheirSupportIs) {
     EXPECT_EQ(found[0].in_case, "A");
     EXPECT_NEAR(found[0].value, -100.0, 1e-6);
     EXPECT_TRUE(found[0].holds);
-    EXPECT_NE(test::error_of(cube("[[case]]\nname = \"B\"\nsupports = [\"other\", \"sz\"]\nloads = { f = 1 }\n"
-                                  "[[response]]\nname = \"r\"\nmeasure = \"reaction\"\nat = \"sx\"\ncase = "
-                                  "\"B\"\n"))
-                  .find("the case \"B\" has not the support \"sx\""),
-              std::string::npos);
+    EXPECT_NE(
+        test::error_of(cube("[[case]]\nname = \"B\"\nsupports = [\"other\", \"sz\"]\nloads = { f = 1 }\n"
+                            "[[response]]\nname = \"r\"\nmeasure = \"reaction\"\nat = \"sx\"\ncase = "
+                            "\"B\"\n"))
+            .find("the case \"B\" has not the support \"sx\""),
+        std::string::npos);
 }
 
 TEST(SupportForces, BalanceIsMeasuredByWhatActsInside) {

@@ -115,9 +115,10 @@ TEST(Painting, SharesOfABoxAreThoseBelowThePlane) {
 
 TEST(Painting, ACellBelongsToAShapeThatHoldsHalfOfIt) {
     for (const auto& [to, layers] : {std::pair{"2.37", 2U}, {"2.38", 2U}, {"2.49", 2U}, {"2.51", 3U}}) {
-        const Study study = study_from(block_study(std::string(
-            "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[0, 0, 0], [") + to +
-            ", 4, 4]]\n"));
+        const Study study = study_from(block_study(
+            std::string(
+                "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[0, 0, 0], [") +
+            to + ", 4, 4]]\n"));
         EXPECT_EQ(owned(study, paint(study, make_cell_grid(study)), "pad"), layers * 16U) << to;
     }
 }
@@ -129,10 +130,10 @@ TEST(Painting, EqualBoresTakeAboutTheSame) {
     for (int k = 0; k < 8; ++k) {
         const std::string y = std::to_string(6.0 + 0.13 * k);
         const std::string z = std::to_string(6.0 + 0.29 * k);
-        const Study study = study_from(block_study(
-            "[[region]]\nname = \"bore\"\nrole = \"void\"\ncylinder = { from = [0, " + y + ", " + z +
-                "], to = [8, " + y + ", " + z + "], radius = 3.3 }\n"),
-            {"region.block.box=[[0, 0, 0], [8, 14, 14]]"});
+        const Study study =
+            study_from(block_study("[[region]]\nname = \"bore\"\nrole = \"void\"\ncylinder = { from = [0, " +
+                                   y + ", " + z + "], to = [8, " + y + ", " + z + "], radius = 3.3 }\n"),
+                       {"region.block.box=[[0, 0, 0], [8, 14, 14]]"});
         const std::size_t taken = owned(study, paint(study, make_cell_grid(study)), "bore");
         least = std::min(least, taken);
         most = std::max(most, taken);
@@ -163,11 +164,12 @@ TEST(Surfaces, FaceByTheShapeOfTheirWall) {
 
 TEST(Surfaces, BeyondASymmetryPlaneSaySo) {
     const std::string half = "[symmetry]\nplanes = [\"y = 2\"]\n";
-    EXPECT_NE(test::error_of(block_study("[[surface]]\nname = \"far\"\non_plane = { point = [0, 4, 0], normal "
-                                         "= [0, 1, 0] }\n" +
-                                         half))
-                  .find("lies beyond the symmetry plane y = 2"),
-              std::string::npos);
+    EXPECT_NE(
+        test::error_of(block_study("[[surface]]\nname = \"far\"\non_plane = { point = [0, 4, 0], normal "
+                                   "= [0, 1, 0] }\n" +
+                                   half))
+            .find("lies beyond the symmetry plane y = 2"),
+        std::string::npos);
     EXPECT_NE(test::error_of(block_study("[[surface]]\nname = \"far\"\nof = \"block\"\ninside = { box = [[0, "
                                          "3, 0], [8, 4, 4]] }\n" +
                                          half))

@@ -14,7 +14,8 @@ using test::study_from;
 // Two boxes of 10 mm, E 1000, pulled by 1000 N over 100 mm2: stress 10, compliance 1000 * 0.2.
 std::string pulled(const std::string& regions, const std::string& mesh, const std::string& between,
                    double gap) {
-    return "units = [\"mm\", \"N\", \"s\"]\n[[material]]\nname = \"m\"\nE = 1000\nnu = 0.3\ndensity = 1e-9\n" +
+    return "units = [\"mm\", \"N\", \"s\"]\n[[material]]\nname = \"m\"\nE = 1000\nnu = 0.3\ndensity = "
+           "1e-9\n" +
            regions + R"(
 [[surface]]
 name = "sa"
@@ -42,8 +43,8 @@ of = ["one", "two"]
 facing = [0, -1, 0]
 [[bond]]
 name = "glue"
-between = )" + between +
-           "\ngap = " + std::to_string(gap) + R"(
+between = )" +
+           between + "\ngap = " + std::to_string(gap) + R"(
 [[support]]
 name = "x"
 on = "left"
@@ -74,14 +75,16 @@ modes = 1
 }
 
 std::string two_shapes(double from) {
-    return "[[region]]\nname = \"one\"\nrole = \"design\"\nmaterial = \"m\"\nbox = [[0, 0, 0], [10, 10, 10]]\n"
+    return "[[region]]\nname = \"one\"\nrole = \"design\"\nmaterial = \"m\"\nbox = [[0, 0, 0], [10, 10, "
+           "10]]\n"
            "[[region]]\nname = \"two\"\nrole = \"design\"\nmaterial = \"m\"\nbox = [[" +
            std::to_string(from) + ", 0, 0], [" + std::to_string(from + 10) + ", 10, 10]]\n";
 }
 
-const char* two_zones =
-    "[[region]]\nname = \"one\"\nrole = \"design\"\nmaterial = \"m\"\ncells = { array = \"zone\", value = 1 }\n"
-    "[[region]]\nname = \"two\"\nrole = \"design\"\nmaterial = \"m\"\ncells = { array = \"zone\", value = 2 }\n";
+const char* two_zones = "[[region]]\nname = \"one\"\nrole = \"design\"\nmaterial = \"m\"\ncells = { array = "
+                        "\"zone\", value = 1 }\n"
+                        "[[region]]\nname = \"two\"\nrole = \"design\"\nmaterial = \"m\"\ncells = { array = "
+                        "\"zone\", value = 2 }\n";
 
 // The model of two boxes from a file.
 Model from_file(const std::array<std::array<int, 2>, 2>& cells, int order, const std::string& between,
@@ -121,9 +124,8 @@ TEST(Bonds, OtherMeshesComeWithinOnePercent) {
             EXPECT_EQ(model.bonds[0].between[0], "sb"); // the finer side follows, however it is written
             EXPECT_NEAR(analysed(model).compliance, 200.0, 2.0) << between << order;
         }
-        const StaticReport fitted = analysed(
-            build_model(study_from(pulled(two_shapes(15.0), "kind = \"fitted\"\nsize = 5\norder = 2", between,
-                                          6.0))));
+        const StaticReport fitted = analysed(build_model(
+            study_from(pulled(two_shapes(15.0), "kind = \"fitted\"\nsize = 5\norder = 2", between, 6.0))));
         EXPECT_NEAR(fitted.compliance, 200.0, 2.0) << between;
         EXPECT_LT(fitted.balance, 1e-10);
     }

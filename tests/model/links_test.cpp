@@ -104,9 +104,10 @@ TEST(Loads, SpinPullsOutward) {
 
 // A body that spins up is held back by its inertia: the moment is that of the mass times -a x r.
 TEST(Loads, SpinningUpPushesBack) {
-    const Model m = model_with(
-        "[[frame]]\nname = \"f\"\nkind = \"cylindrical\"\norigin = [1, 0, 0]\naxis = [0, 0, 1]\nstart = [1, 0, "
-        "0]\n[[load]]\nname = \"up\"\nspin = { frame = \"f\", speed_up = \"200 rad/s2\" }\n");
+    const Model m =
+        model_with("[[frame]]\nname = \"f\"\nkind = \"cylindrical\"\norigin = [1, 0, 0]\naxis = [0, 0, "
+                   "1]\nstart = [1, 0, "
+                   "0]\n[[load]]\nname = \"up\"\nspin = { frame = \"f\", speed_up = \"200 rad/s2\" }\n");
     const double density = 7.85e-9;
     const double mass = density * 8 * 4 * 4;
     const Resultant up = of_load(m, "up");
@@ -121,11 +122,12 @@ TEST(Loads, SpinningUpPushesBack) {
 // A total of the whole body on what a symmetry plane cuts: the half takes half of it.
 TEST(Loads, CoverTheWholeOrTheModelledPart) {
     for (const auto& [covers, size] : {std::pair{"modelled", -100.0}, {"whole", -50.0}}) {
-        const Model m = model_with("[symmetry]\nplanes = [\"y = 2\"]\n",
-                                   {std::string("load.pull.covers=") + covers});
+        const Model m =
+            model_with("[symmetry]\nplanes = [\"y = 2\"]\n", {std::string("load.pull.covers=") + covers});
         EXPECT_NEAR(of_load(m, "pull").force.z(), size, 1e-9) << covers;
     }
-    const Model quarter = model_with("[symmetry]\nplanes = [\"y = 2\", \"z = 2\"]\n", {"load.pull.covers=whole"});
+    const Model quarter =
+        model_with("[symmetry]\nplanes = [\"y = 2\", \"z = 2\"]\n", {"load.pull.covers=whole"});
     EXPECT_NEAR(of_load(quarter, "pull").force.z(), -25.0, 1e-9);
 }
 

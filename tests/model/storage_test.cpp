@@ -1,7 +1,7 @@
 // Every card and key of a model through model.h5 and back.
-#include "model/storage.hpp"
 #include "base/h5_file.hpp"
 #include "fem/static_analysis.hpp"
+#include "model/storage.hpp"
 #include "support/studies.hpp"
 
 namespace upright {

@@ -77,13 +77,11 @@ TEST(Optimize, HalfOfASymmetricBlockGivesTheDesignOfTheWhole) {
     const OptimizeResult whole = run(study_from(block_study(run_card)));
     const OptimizeResult half = run(study_from(block_study(run_card + "[symmetry]\nplanes = [\"y = 2\"]\n"),
                                                {"load.pull.force=[0, 0, -50]"}));
-    EXPECT_NEAR(whole.row().goal, 2.0 * half.row().goal,
-                1e-6 * whole.row().goal);
+    EXPECT_NEAR(whole.row().goal, 2.0 * half.row().goal, 1e-6 * whole.row().goal);
     for (std::size_t k = 0; k < 4; ++k)
         for (std::size_t j = 0; j < 2; ++j)
             for (std::size_t i = 0; i < 8; ++i)
-                EXPECT_NEAR(half.density[(k * 2 + j) * 8 + i], whole.density[(k * 4 + j) * 8 + i],
-                            1e-6);
+                EXPECT_NEAR(half.density[(k * 2 + j) * 8 + i], whole.density[(k * 4 + j) * 8 + i], 1e-6);
 }
 
 TEST(Optimize, SharpeningEndsNearBlackAndWhite) {
@@ -384,8 +382,7 @@ TEST(Optimize, EverythingTogetherAndResumedToTheLastDigit) {
         EXPECT_EQ(a.state.history[i].responses, b.state.history[i].responses) << i;
     EXPECT_EQ(a.density, b.density);
     for (std::size_t j = 0; j < 10; ++j)
-        for (std::size_t i = 0; i < 40; ++i)
-            EXPECT_EQ(a.density[j * 40 + i], a.density[(19 - j) * 40 + i]);
+        for (std::size_t i = 0; i < 40; ++i) EXPECT_EQ(a.density[j * 40 + i], a.density[(19 - j) * 40 + i]);
 }
 
 TEST(Optimize, ADisplacementBoundThatAllMaterialBreaksIsSaidAtOnce) {

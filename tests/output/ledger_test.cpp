@@ -88,7 +88,8 @@ TEST(Ledger, ShowsVolumesAsWrittenAndMeshed) {
     const std::string layer = std::string(pad) + "[[region]]\nname = \"lid\"\nrole = \"keep\"\nmaterial = "
                                                  "\"steel\"\nskin_of = \"root\"\ndepth = ";
     // 1 mm is one cell exactly; 0.6 mm comes out one cell deep, two thirds too much.
-    EXPECT_EQ(ledger_of(layer + "1\n").count(Standing::Doubt), 0U) << render(ledger_of(layer + "1\n"), 100, false);
+    EXPECT_EQ(ledger_of(layer + "1\n").count(Standing::Doubt), 0U)
+        << render(ledger_of(layer + "1\n"), 100, false);
     const Ledger thin = ledger_of(layer + "0.6\n");
     EXPECT_TRUE(says(thin, Standing::Doubt, "the mesh makes it +6"));
     EXPECT_TRUE(shows(thin, "deep on the mean"));
@@ -103,8 +104,10 @@ TEST(Ledger, DoubtsMaterialsThatAreNone) {
     EXPECT_TRUE(says(with("density", "7850"), Standing::Doubt, "a density of"));
     EXPECT_TRUE(says(with("yield", "235 GPa"), Standing::Doubt, "that of no material"));
     // Lead, rubber, foam and diamond are materials.
-    for (const auto& [E, density] : {std::pair{"16 GPa", "11340 kg/m3"}, {"5 MPa", "1100 kg/m3"},
-                                     {"10 MPa", "30 kg/m3"}, {"1050 GPa", "3500 kg/m3"}})
+    for (const auto& [E, density] : {std::pair{"16 GPa", "11340 kg/m3"},
+                                     {"5 MPa", "1100 kg/m3"},
+                                     {"10 MPa", "30 kg/m3"},
+                                     {"1050 GPa", "3500 kg/m3"}})
         EXPECT_EQ(ledger_of(pad, {std::string("material.steel.E=") + E,
                                   std::string("material.steel.density=") + density})
                       .count(Standing::Doubt),
@@ -113,7 +116,8 @@ TEST(Ledger, DoubtsMaterialsThatAreNone) {
 }
 
 TEST(Ledger, DoubtsBoundsThatNeverAct) {
-    const std::string weight = std::string(pad) + "[[response]]\nname = \"weight\"\nmeasure = \"mass\"\nmax = ";
+    const std::string weight =
+        std::string(pad) + "[[response]]\nname = \"weight\"\nmeasure = \"mass\"\nmax = ";
     EXPECT_TRUE(says(ledger_of(weight + "0.4\n"), Standing::Doubt, "can never act; 4e-07 t would act"));
     EXPECT_FALSE(says(ledger_of(weight + "\"0.0004 kg\"\n"), Standing::Doubt, "can never act"));
     EXPECT_TRUE(says(ledger_of(std::string(pad) + "[[response]]\nname = \"some\"\nmeasure = \"volume\"\nof = "
@@ -126,7 +130,8 @@ TEST(Ledger, AsksWhatATotalOnASymmetryPlaneCovers) {
     EXPECT_TRUE(says(ledger_of(half), Standing::Doubt, "covers = \"whole\""));
     EXPECT_FALSE(says(ledger_of(half, {"load.pull.covers=modelled"}), Standing::Doubt, "covers"));
     EXPECT_TRUE(shows(ledger_of(half, {"load.pull.covers=whole"}), "one half of what was written"));
-    EXPECT_TRUE(shows(ledger_of(std::string(pad) + "[symmetry]\nplanes = [\"y = 2\", \"z = 2\"]\n"), "a quarter"));
+    EXPECT_TRUE(
+        shows(ledger_of(std::string(pad) + "[symmetry]\nplanes = [\"y = 2\", \"z = 2\"]\n"), "a quarter"));
     EXPECT_TRUE(says(ledger_of(half + "[[region]]\nname = \"far\"\nrole = \"void\"\nbox = [[2, 3, 0], [3, 4, "
                                       "4]]\n"),
                      Standing::Doubt, "lies beyond the symmetry plane y = 2"));

@@ -194,8 +194,8 @@ TEST(CaseReport, BothSidesOfADisplacementAreJudged) {
     const double most = 0.25 * 4 * 10.0 / 200000;
     const std::string of = "measure = \"displacement\"\nat = \"high\"\ncomponent = \"y\"\n";
     const auto bounded = [&](double low, double high) {
-        return measured(of + "min = " + std::to_string(1e6 * low) + "e-6\nmax = " + std::to_string(1e6 * high) +
-                        "e-6\n");
+        return measured(of + "min = " + std::to_string(1e6 * low) +
+                        "e-6\nmax = " + std::to_string(1e6 * high) + "e-6\n");
     };
     EXPECT_TRUE(bounded(-1.1 * most, 2 * most).holds);
     EXPECT_FALSE(bounded(-0.5 * most, 10 * most).holds); // below, though the size is far from max

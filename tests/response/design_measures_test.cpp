@@ -228,7 +228,7 @@ TEST(DesignMeasures, FullMaterialMeasuresAsAnAnalysisDoes) {
 TEST(DesignMeasures, ReactionsAndTheirBoundsHaveTheSignOfTheForce) {
     const Study study = study_from(
         crooked_block(""), with(strong, {"response.hold-side.min=-20", "case.bend.supports=[\"clamp\"]",
-                                       "response.hold.active=false"}));
+                                         "response.hold.active=false"}));
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
     DesignMeasures measures(study, analysis);

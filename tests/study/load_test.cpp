@@ -157,9 +157,10 @@ TEST(LoadStudy, AnExtendingStudyTurnsTheGoalRound) {
 }
 
 TEST(LoadStudy, CopiesOfASurfaceOfOneCopyAreRefused) {
-    const std::string copied = "[[region]]\nname = \"mount\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[0, "
-                               "0, 0], [2, 1, 4]]\ncopies = [[0, 0, 0], [0, 3, 0]]\n[[surface]]\nname = "
-                               "\"top\"\nfacing = [0, 0, 1]\ncopies = [[0, 0, 0], [0, 3, 0]]\nof = ";
+    const std::string copied =
+        "[[region]]\nname = \"mount\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[0, "
+        "0, 0], [2, 1, 4]]\ncopies = [[0, 0, 0], [0, 3, 0]]\n[[surface]]\nname = "
+        "\"top\"\nfacing = [0, 0, 1]\ncopies = [[0, 0, 0], [0, 3, 0]]\nof = ";
     EXPECT_NE(test::error_of(block_study(copied + "\"mount/1\"\n")).find("each would be the same"),
               std::string::npos);
     const Study study = study_from(block_study(copied + "\"mount\"\n"));
@@ -167,16 +168,19 @@ TEST(LoadStudy, CopiesOfASurfaceOfOneCopyAreRefused) {
 }
 
 TEST(LoadStudy, ABodyOnJointsAloneNeedsNoSupport) {
-    const Study study = study_from(block_study("[[case]]\nname = \"afloat\"\nsupports = []\nloads = { pull = 1 }\n"));
+    const Study study =
+        study_from(block_study("[[case]]\nname = \"afloat\"\nsupports = []\nloads = { pull = 1 }\n"));
     EXPECT_TRUE(study.cases.back().supports.empty());
 }
 
 TEST(LoadStudy, SpinsMaySpeedUp) {
-    const std::string frame = "[[frame]]\nname = \"f\"\nkind = \"cylindrical\"\norigin = [0, 0, 0]\naxis = [0, 0, "
-                              "1]\n[[load]]\nname = \"turn\"\nspin = ";
+    const std::string frame =
+        "[[frame]]\nname = \"f\"\nkind = \"cylindrical\"\norigin = [0, 0, 0]\naxis = [0, 0, "
+        "1]\n[[load]]\nname = \"turn\"\nspin = ";
     const Study study = study_from(block_study(frame + "{ frame = \"f\", speed_up = \"50 rad/s2\" }\n"));
     EXPECT_NEAR(std::get<SpinLoad>(study.loads.back().kind).speed_up, 50.0, 1e-9);
-    EXPECT_NE(test::error_of(block_study(frame + "{ frame = \"f\" }\n")).find("neither a speed nor a speed_up"),
-              std::string::npos);
+    EXPECT_NE(
+        test::error_of(block_study(frame + "{ frame = \"f\" }\n")).find("neither a speed nor a speed_up"),
+        std::string::npos);
     EXPECT_NE(test::error_of(block_study(frame + "{ frame = \"f\", speed_up = \"50 rad/s\" }\n")), "");
 }

@@ -86,13 +86,11 @@ std::vector<Outcome> fill(const Invocation& in, const Job& job, const AnalysisWi
     const auto begin = std::chrono::steady_clock::now();
     const Study& study = job.study;
     const Model& model = job.model;
-    console.result(fmt::format(
-        "{}: {}, mass {}\n", study.title, size_text(model),
-        [&] {
-            double mass = 0.0;
-            for (const ModelRegion& r : model.regions) mass += r.mass;
-            return model.units.mass_text(mass, 5);
-        }()));
+    console.result(fmt::format("{}: {}, mass {}\n", study.title, size_text(model), [&] {
+        double mass = 0.0;
+        for (const ModelRegion& r : model.regions) mass += r.mass;
+        return model.units.mass_text(mass, 5);
+    }()));
     const AnalysisReport report = analyze(model, wish);
     for (const std::string& note : report.notes) console.remark(note);
     const std::vector<Outcome> outcomes = measure_all(study, model, report);

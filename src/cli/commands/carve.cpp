@@ -115,8 +115,8 @@ int run_carve(const Invocation& in, Console& console) {
     }
     console.remark("");
     console.result(fmt::format("at {:g}: mass {}, volume {:.5g} {}, {} triangles, {}", at,
-                               study.units.mass_text(part.mass, 5), part.volume, volume, part.surface.corners.size(),
-                               part.closed ? "closed" : "NOT CLOSED"));
+                               study.units.mass_text(part.mass, 5), part.volume, volume,
+                               part.surface.corners.size(), part.closed ? "closed" : "NOT CLOSED"));
     double modelled = 0.0;
     for (std::size_t e = 0; e < density.size(); ++e)
         modelled += density[e] * model.mesh.volume(static_cast<ElementId>(e)) *

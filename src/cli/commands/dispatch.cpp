@@ -46,7 +46,8 @@ Job load_job(const fs::path& file, const std::vector<std::string>& settings, Con
     if (file.extension() != ".h5") {
         Job out{load_study(file, settings), {}};
         std::optional<Waiting> waiting;
-        if (console != nullptr) waiting.emplace(*console, std::string("making the ") + text(out.study.mesh.kind) + " mesh");
+        if (console != nullptr)
+            waiting.emplace(*console, std::string("making the ") + text(out.study.mesh.kind) + " mesh");
         out.model = build_model(out.study);
         return out;
     }

@@ -237,7 +237,9 @@ int run_optimize(const Invocation& in, Console& console) {
     const auto seconds = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };
     // Leaves the folder in order, and hands the error on.
     const auto failed = [&](const Error& bad) {
-        if (!folder.published() || (bad.code() == ExitCode::Input && !in.resume)) {
+        std::error_code ignored;
+        const bool began = std::filesystem::exists(folder.history_file(), ignored);
+        if (!folder.published() || (bad.code() == ExitCode::Input && !began)) {
             // Before the first iteration: an earlier run stays as it was; bounds out of reach leave nothing.
             if (!folder.published()) console.remark("the earlier run in " + path.string() + " is as it was");
             folder.discard();
@@ -291,7 +293,8 @@ int run_optimize(const Invocation& in, Console& console) {
     }
     print_summary(console, study, result, seconds());
     if (certificate) print_certificate(console, study, *certificate);
-    write_run_json(folder, study, analysis, result, cost, seconds(), {}, certificate ? &*certificate : nullptr);
+    write_run_json(folder, study, analysis, result, cost, seconds(), {},
+                   certificate ? &*certificate : nullptr);
     console.result("run: " + folder.path().string());
     if (result.status != RunStatus::Interrupted && !in.quiet)
         console.remark(
