@@ -131,8 +131,7 @@ std::string modal_table(const Model& model, const std::string& name, const Modal
     const bool plane = model.mesh.dimension() == 2;
     Lines out;
     out.head(name + " (modal, " + (lumped ? "lumped" : "consistent") + " mass)");
-    out.add("mass", fmt::format("{:.5g} {} with what rides on it, centre {}", m.mass,
-                                model.units.text(dimension::mass),
+    out.add("mass", fmt::format("{} with what rides on it, centre {}", model.units.mass_text(m.mass, 5),
                                 vector(m.center, plane, model.mesh.bounds.diagonal())));
     if (m.free_motions > 0) {
         double fastest = 0.0;
