@@ -300,6 +300,26 @@ Vec3 natural_center(ElementKind kind) {
     }
 }
 
+void interpolate_side(std::size_t nodes, bool edge, const Vec3& at, Eigen::VectorXd& values,
+                      Eigen::MatrixXd& gradient) {
+    if (!edge)
+        return interpolate(nodes == 3   ? ElementKind::Tri3
+                           : nodes == 6 ? ElementKind::Tri6
+                           : nodes == 4 ? ElementKind::Quad4
+                                        : ElementKind::Quad8,
+                           at, values, gradient);
+    const double s = at.x();
+    values.resize(static_cast<Eigen::Index>(nodes));
+    gradient.resize(1, static_cast<Eigen::Index>(nodes));
+    if (nodes == 2) {
+        values << 0.5 * (1 - s), 0.5 * (1 + s);
+        gradient << -0.5, 0.5;
+    } else {
+        values << 0.5 * s * (s - 1), 0.5 * s * (s + 1), 1 - s * s;
+        gradient << s - 0.5, s + 0.5, -2 * s;
+    }
+}
+
 std::vector<SidePoint> integrate_side(const std::vector<Vec3>& places, bool edge, double depth,
                                       const Vec3& up) {
     std::vector<SidePoint> out;
@@ -312,32 +332,21 @@ std::vector<SidePoint> integrate_side(const std::vector<Vec3>& places, bool edge
             const double s = p.at.x();
             const double w = p.weight / (8.0 / 9);
             SidePoint point;
-            Eigen::VectorXd slope(n);
-            point.values.resize(n);
-            if (n == 2) {
-                point.values << 0.5 * (1 - s), 0.5 * (1 + s);
-                slope << -0.5, 0.5;
-            } else {
-                point.values << 0.5 * s * (s - 1), 0.5 * s * (s + 1), 1 - s * s;
-                slope << s - 0.5, s + 0.5, -2 * s;
-            }
+            Eigen::MatrixXd slope;
+            interpolate_side(places.size(), true, Vec3(s, 0, 0), point.values, slope);
             point.place = x * point.values;
-            const Vec3 along = x * slope;
+            const Vec3 along = x * slope.transpose();
             point.area = along.cross(up) * (w * depth);
             out.push_back(point);
         }
         return out;
     }
-    const ElementKind kind = n == 3   ? ElementKind::Tri3
-                             : n == 6 ? ElementKind::Tri6
-                             : n == 4 ? ElementKind::Quad4
-                                      : ElementKind::Quad8;
     // A pressure on a curved or warped side is not linear: the finer rule.
     const auto& rule = integration_rule(n == 3 || n == 6 ? ElementKind::Tri6 : ElementKind::Quad8);
     for (const RulePoint& p : rule) {
         SidePoint point;
         Eigen::MatrixXd gradient;
-        interpolate(kind, p.at, point.values, gradient);
+        interpolate_side(places.size(), false, p.at, point.values, gradient);
         point.place = x * point.values;
         const Eigen::MatrixXd tangents = x * gradient.transpose();
         const Vec3 u = tangents.col(0);

@@ -80,8 +80,12 @@ const std::vector<RulePoint>& integration_rule(ElementKind kind);
 // The middle of a cell in natural coordinates.
 Vec3 natural_center(ElementKind kind);
 
-// The kind of element that a side is, for interpolation on it: Tri3, Tri6, Quad4, Quad8; edges of two and
-// three nodes have functions of their own.
+// The shape functions of a side of that many nodes, and their derivatives by its natural coordinates (one row
+// for each): those of tri3, tri6, quad4 and quad8; along an edge of two or three nodes from -1 to 1.
+void interpolate_side(std::size_t nodes, bool edge, const Vec3& at, Eigen::VectorXd& values,
+                      Eigen::MatrixXd& gradient);
+
+// A point of an integration over a side.
 struct SidePoint {
     Eigen::VectorXd values; // interpolation at the point, for each node of the side
     Vec3 place;

@@ -8,27 +8,6 @@ namespace upright {
 
 namespace {
 
-// The shape functions of a side and their derivatives by its natural coordinates.
-void interpolate_side(std::size_t nodes, bool edge, const Vec3& at, Eigen::VectorXd& values,
-                      Eigen::MatrixXd& gradient) {
-    if (!edge)
-        return interpolate(nodes == 3   ? ElementKind::Tri3
-                           : nodes == 6 ? ElementKind::Tri6
-                           : nodes == 4 ? ElementKind::Quad4
-                                        : ElementKind::Quad8,
-                           at, values, gradient);
-    const double s = at.x();
-    values.resize(static_cast<Eigen::Index>(nodes));
-    gradient.resize(1, static_cast<Eigen::Index>(nodes));
-    if (nodes == 2) {
-        values << 0.5 * (1 - s), 0.5 * (1 + s);
-        gradient << -0.5, 0.5;
-    } else {
-        values << 0.5 * s * (s - 1), 0.5 * s * (s + 1), 1 - s * s;
-        gradient << s - 0.5, s + 0.5, -2 * s;
-    }
-}
-
 // Natural coordinates brought back into the side.
 Vec3 clamped(bool triangle, bool edge, Vec3 x) {
     if (!triangle) {

@@ -739,3 +739,32 @@ TEST(Optimize, AFailedRunLeavesItsLog) {
               std::string::npos);
     EXPECT_EQ(nlohmann::json::parse(test::text_of(folder.path() / "s.run/run.json"))["status"], "failed");
 }
+
+TEST(Inspect, ListsArraysOfSeveralNumbers) {
+    const TemporaryFolder folder;
+    folder.write("s.toml", small_study("iterations = 2\n"));
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet"}).code, 0);
+    const auto out = test::upright(folder.path(), {"inspect", "s.run/cases/bend.1.vtu"});
+    EXPECT_EQ(out.code, 0) << out.err;
+    EXPECT_NE(out.out.find("displacement             3 numbers each"), std::string::npos) << out.out;
+}
+
+// The design on a mesh that came from a file is drawn cell by cell; nothing of it can be carved.
+TEST(Plot, DrawsTheDesignOnAMeshFromAFile) {
+    const TemporaryFolder folder;
+    folder.write("s.toml", small_study("iterations = 2\n"));
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet"}).code, 0);
+    std::string study = small_study("iterations = 8\n");
+    for (const auto& [box, cells] :
+         {std::pair<std::string, std::string>{"box = [[0, 0, 0], [80, 40, 40]]", "0"},
+          {"box = [[70, 0, 0], [80, 40, 40]]", "1"}})
+        study.replace(study.find(box), box.size(), "cells = { array = \"region\", value = " + cells + " }");
+    study.replace(study.find("size = \"5 mm\""), 13, "kind = \"file\"\nfile = \"s.run/design.vtu\"");
+    folder.write("f.toml", study);
+    const auto run = test::upright(folder.path(), {"optimize", "f.toml", "--quiet"});
+    ASSERT_EQ(run.code, 0) << run.err;
+    const auto out = test::upright(folder.path(), {"plot", "f.run", "--what", "density", "--at", "0.3"});
+    EXPECT_EQ(out.code, 0) << out.err;
+    EXPECT_TRUE(is_png(folder.path() / "f.run/figures/density.png", 1280, 800));
+    EXPECT_EQ(test::upright(folder.path(), {"carve", "f.run"}).code, 3);
+}

@@ -125,3 +125,35 @@ TEST(Extract, LowerThresholdsNeverWeighLess) {
     }
     EXPECT_THROW(carve(study, model, std::vector<double>(model.mesh.elements(), 0.01)), Error);
 }
+
+// A boss that only a joint holds is part of the part.
+TEST(Extract, WhatAJointOrAMassHoldsIsNoIsland) {
+    const std::string boss = R"(
+[[region]]
+name = "boss"
+role = "keep"
+material = "steel"
+box = [[6, 0, 3], [8, 4, 4]]
+[[surface]]
+name = "seat"
+of = "boss"
+facing = [0, 0, 1]
+[[coupling]]
+name = "bolt"
+surface = "seat"
+)";
+    for (const char* holder :
+         {"[[joint]]\nname = \"j\"\nbetween = [\"bolt\", \"ground\"]\nstiffness = { axial = 10 }\n",
+          "[[mass]]\nname = \"motor\"\non = \"bolt\"\nvalue = 0.001\n", ""}) {
+        const Study study = study_from(block_study(boss + holder), {"load.pull.on=root"});
+        const Model model = build_model(study);
+        // Solid at the root and in the boss, nothing between.
+        std::vector<double> density(model.mesh.elements(), 0.0);
+        for (std::size_t e = 0; e < density.size(); ++e)
+            if (model.mesh.centers[e].x() < 3 || model.role(static_cast<ElementId>(e)) == Role::Keep)
+                density[e] = 1.0;
+        const Part part = carve(study, model, density);
+        ASSERT_EQ(part.pieces.size(), 2U);
+        EXPECT_EQ(part.pieces[1].dropped, std::string(holder).empty()) << holder;
+    }
+}

@@ -3,6 +3,7 @@
 #include "base/error.hpp"
 
 #include <Eigen/Dense>
+#include <cblas.h>
 #include <cmath>
 #include <gtest/gtest.h>
 
@@ -66,4 +67,15 @@ TEST(DirectSolver, TakesAnOrderOfElimination) {
             EXPECT_LT((solver->solve(loads) - right).norm(), 1e-12 * right.norm());
             EXPECT_GT(solver->cost().factor_bytes, 0.0);
         }
+}
+
+// The dense library's threads are one setting of the whole process: a solve leaves it as it was.
+TEST(DirectSolver, LeavesTheThreadsOfTheDenseLibraryAlone) {
+    const int before = openblas_get_num_threads();
+    openblas_set_num_threads(2);
+    const auto solver = make_direct_solver(chain(6), {});
+    solver->update({1, 1, 1, 1, 1});
+    solver->solve(Eigen::MatrixXd::Ones(5, 1));
+    EXPECT_EQ(openblas_get_num_threads(), 2);
+    openblas_set_num_threads(before);
 }
