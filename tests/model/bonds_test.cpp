@@ -88,9 +88,9 @@ const char* two_zones = "[[region]]\nname = \"one\"\nrole = \"design\"\nmaterial
 
 // The model of two boxes from a file.
 Model from_file(const std::array<std::array<int, 2>, 2>& cells, int order, const std::string& between,
-                double gap = 0.0) {
+                double gap = 0.0, bool tetrahedra = false) {
     const test::TemporaryFolder folder;
-    test::write_two_boxes(folder.path() / "boxes.vtu", cells, order, gap);
+    test::write_two_boxes(folder.path() / "boxes.vtu", cells, order, gap, tetrahedra);
     const auto file = folder.write(
         "study.toml", pulled(two_zones, "kind = \"file\"\nfile = \"boxes.vtu\"", between, gap + 0.1));
     return build_model(load_study(file));
@@ -108,6 +108,9 @@ TEST(Bonds, MatchingMeshesPassThePatchTest) {
             const StaticReport file = analysed(from_file({{{2, 2}, {2, 2}}}, order, between));
             EXPECT_NEAR(file.compliance, 200.0, 200.0 * 1e-8) << between << order;
             EXPECT_NEAR(file.stress_peak.value, 10.0, 1e-7);
+            const StaticReport tets = analysed(from_file({{{2, 2}, {3, 2}}}, order, between, 0.0, true));
+            EXPECT_NEAR(tets.compliance, 200.0, 200.0 * 1e-8) << between << order;
+            EXPECT_NEAR(tets.stress_peak.value, 10.0, 1e-7);
             // A grid, with a gap of 5 between the boxes.
             const StaticReport grid = analysed(build_model(study_from(
                 pulled(two_shapes(15.0), "size = 5\norder = " + std::to_string(order), between, 6.0))));
