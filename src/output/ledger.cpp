@@ -139,7 +139,10 @@ class Writer {
         const double meshed = model_.regions[r].volume;
         if (!written_ || meshed <= 0.0) return;
         const double written = (*written_)[r];
-        l.text += fmt::format("; as written {} {}", fmt::format("{:.4g}", written), unit(dimension::volume));
+        // It is measured to about a per cent: three figures at most.
+        const double step = written > 0.0 ? std::pow(10.0, std::floor(std::log10(written)) - 2.0) : 1.0;
+        l.text += fmt::format("; as written about {} {}", number(step * std::round(written / step)),
+                              unit(dimension::volume));
         const RegionCard& card = study_.regions[r];
         const Skin* skin = std::get_if<Skin>(&card.extent);
         if (written <= 0.0) return;

@@ -768,3 +768,52 @@ TEST(Plot, DrawsTheDesignOnAMeshFromAFile) {
     EXPECT_TRUE(is_png(folder.path() / "f.run/figures/density.png", 1280, 800));
     EXPECT_EQ(test::upright(folder.path(), {"carve", "f.run"}).code, 3);
 }
+
+// The thickness of regions is in the ledger and in model.vtu; modal cases are drawn with what holds them.
+TEST(Check, ShowsThicknessAndDrawsModalCases) {
+    const TemporaryFolder folder;
+    folder.write("p.toml", R"(units = ["mm", "N", "s"]
+[[region]]
+name = "thin"
+role = "design"
+material = "S235"
+box = [[0, 0], [40, 20]]
+[[region]]
+name = "thick"
+role = "keep"
+material = "S235"
+box = [[40, 0], [60, 20]]
+thickness = "6 mm"
+[[surface]]
+name = "root"
+of = "thin"
+facing = [-1, 0]
+[[support]]
+name = "clamp"
+on = "root"
+hold = ["x", "y"]
+[[case]]
+name = "hum"
+kind = "modal"
+supports = "clamp"
+modes = 2
+[mesh]
+size = 2
+element = "plane-stress"
+thickness = "2 mm"
+)");
+    const auto check = test::upright(folder.path(), {"check", "p.toml"});
+    EXPECT_EQ(check.code, 0) << check.err;
+    std::string words; // lines may break anywhere
+    for (const char c : check.out)
+        if (!std::isspace(static_cast<unsigned char>(c))) words += c;
+    EXPECT_NE(words.find("2mmthick;aswrittenabout1600mm3"), std::string::npos) << check.out;
+    EXPECT_NE(words.find("6mmthick;aswrittenabout2400mm3"), std::string::npos) << check.out;
+    EXPECT_NE(words.find("volume2400mm3"), std::string::npos) << check.out;
+    EXPECT_TRUE(is_png(folder.path() / "p.check/case-hum.png", 1280, 800));
+    ASSERT_EQ(test::upright(folder.path(), {"model", "p.toml", "--no-figures"}).code, 0);
+    const auto arrays = test::upright(folder.path(), {"inspect", "p.model/model.vtu"});
+    const auto at = arrays.out.find("  thickness");
+    ASSERT_NE(at, std::string::npos) << arrays.out;
+    EXPECT_NE(arrays.out.find("values 2 6", at), std::string::npos) << arrays.out;
+}
