@@ -260,8 +260,7 @@ Reading DesignMeasures::stress_reading(const ResponseCard& r, std::size_t respon
 
 Vec3 DesignMeasures::reaction_force(std::size_t column) const {
     const auto c = static_cast<std::size_t>(columns_[column].in_case);
-    const Eigen::VectorXd rest = statics_.stiffness_times(cases_[c].displacement, stiffness_) -
-                                 statics_.forces(model_.cases[c], stiffness_, density_);
+    const Eigen::VectorXd rest = statics_.residual(cases_[c], model_.cases[c], stiffness_, density_);
     Vec3 out = Vec3::Zero();
     for (int a = 0; a < 3; ++a) out[a] = reactions_.at(column)[static_cast<std::size_t>(a)].dot(rest);
     return out;

@@ -29,14 +29,18 @@ class RunObserver : public OptimizeObserver {
     bool stop_requested() const override { return InterruptGuard::requested(); }
     void iteration(const OptimizerState& state) override {
         progress_.iteration(state);
-        folder_.write_history(study_, state.history);
-        if (!keeps(state.iteration)) return;
-        // Steps and checkpoints are written while the next iteration is worked on, one after the other.
+        // Files are written while the next iteration is worked on, one after the other: a disk takes its
+        // time.
         wait();
-        writing_ = std::async(std::launch::async, [this, kept = state] {
-            folder_.write_step(kept.iteration, kept.density);
-            folder_.write_checkpoint(kept);
-        });
+        if (keeps(state.iteration))
+            writing_ = std::async(std::launch::async, [this, kept = state] {
+                folder_.write_history(study_, kept.history);
+                folder_.write_step(kept.iteration, kept.density);
+                folder_.write_checkpoint(kept);
+            });
+        else
+            writing_ = std::async(std::launch::async,
+                                  [this, rows = state.history] { folder_.write_history(study_, rows); });
         if (folder_.published()) return;
         // The first iteration stands: an earlier run gives way.
         wait();
