@@ -4,7 +4,7 @@
 #include "fem/modal_analysis.hpp"
 #include "fem/static_analysis.hpp"
 #include "output/run_folder.hpp"
-#include "study/study.hpp"
+#include "study/load.hpp"
 
 #include <cstdio>
 #include <cstring>

@@ -13,7 +13,7 @@
 #include "part/extract.hpp"
 #include "response/case_report.hpp"
 #include "response/design_measures.hpp"
-#include "study/study.hpp"
+#include "study/load.hpp"
 
 #include <Eigen/Dense>
 #include <Eigen/Geometry>

@@ -38,7 +38,9 @@ struct Invocation {
     int smooth = 50;
     bool all_pieces = false;
     std::string example = "pump-pedestal";
-    std::string program; // path of the running program, to find the shipped data
+    bool reference = false;            // help --reference
+    std::vector<std::string> commands; // that there are
+    std::string program;               // path of the running program, to find the shipped data
 };
 
 // The entry of the module that holds the commands. Returns the exit code; prints its own errors.

@@ -7,6 +7,7 @@
 #include "cli/print_error.hpp"
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <dlfcn.h>
 #include <filesystem>
 #include <iostream>
@@ -154,10 +155,21 @@ void build(CLI::App& app, Invocation& in) {
     carve->add_option("--out", in.out, "The STL file (default: part.stl in the run)")->type_name("FILE");
     add_figure_options(carve, in);
 
+    auto* help =
+        app.add_subcommand("help", "A card, a key or a command explained: help region, help skin_of");
+    help->add_option("WORD", in.target, "The card, key, word or command; a key of one card as region.frame");
+    help->add_flag("--reference", in.reference, "The whole study reference, as Markdown");
+
+    auto* schema = app.add_subcommand(
+        "schema", "The study language as JSON Schema (draft 2020-12), for editors that complete and check");
+    schema->add_option("--out", in.out, "The file (default: standard output)")->type_name("FILE");
+
     app.footer("Exit codes: 0 done and every bound holds, 2 wrong command line, 3 study or input wrong, 4 a "
                "bound does not hold,\n"
                "5 the numbers failed, 6 the file system failed, 130 interrupted (checkpoint written).\n"
-               "\"upright COMMAND --help\" tells the options of a command. docs/guide.md is the guide.");
+               "\"upright COMMAND --help\" tells the options of a command, \"upright help WORD\" a word of "
+               "the study "
+               "file. docs/guide.md is the guide.");
 }
 
 std::vector<std::string> command_names(const CLI::App& app) {
@@ -175,9 +187,9 @@ Error explain(const CLI::App& app, const CLI::ParseError& bad, int argc, char** 
         const std::string word = argv[i];
         if (at == &app && !word.empty() && word[0] != '-') {
             if (std::find(later_commands.begin(), later_commands.end(), word) != later_commands.end())
-                return Error::usage(
-                    "\"" + word + "\" is a command that this version does not serve yet",
-                    "Served: demo, new, materials, inspect, check, model, analyze, optimize, plot, carve");
+                return Error::usage("\"" + word + "\" is a command that this version does not serve yet",
+                                    "Served: demo, new, materials, inspect, check, model, analyze, optimize, "
+                                    "plot, carve, help, schema");
             return Error::usage("there is no command \"" + word + "\"",
                                 upright::suggestion(word, command_names(app)));
         }
@@ -247,6 +259,19 @@ int run(int argc, char** argv) {
         return argc > 1 ? static_cast<int>(ExitCode::Usage) : 0;
     }
     in.command = app.get_subcommands().front()->get_name();
+    in.commands = command_names(app);
+    if (in.command == "help" && !in.reference) {
+        // Once parsed, the program's help is that of the command; a fresh one has its own.
+        Invocation unused;
+        CLI::App fresh(app.get_description(), app.get_name());
+        build(fresh, unused);
+        const bool command =
+            std::find(in.commands.begin(), in.commands.end(), in.target) != in.commands.end();
+        if (in.target.empty() || command) {
+            std::cout << (command ? fresh.get_subcommand(in.target)->help(app.get_name()) : fresh.help());
+            return 0;
+        }
+    }
     return load_and_run(in);
 }
 

@@ -56,9 +56,9 @@ SolverOptions solver_options(const RunCard& run) {
     SolverOptions out;
     out.threads = run.threads;
     out.memory = run.memory;
-    out.kind = run.solver == SolverChoice::Direct      ? SolverKind::Direct
-               : run.solver == SolverChoice::Multigrid ? SolverKind::GridMultigrid
-                                                       : SolverKind::Auto;
+    out.kind = run.solver == "direct"      ? SolverKind::Direct
+               : run.solver == "multigrid" ? SolverKind::GridMultigrid
+                                           : SolverKind::Auto;
     return out;
 }
 

@@ -106,17 +106,6 @@ std::string tidy_message(std::string text) {
     return text;
 }
 
-const std::string* card_name(const Node& card) {
-    const Node* name = card.find("name");
-    return name == nullptr ? nullptr : name->text();
-}
-
-bool is_cards(const Node& node) {
-    const Node::List* list = node.list();
-    return list != nullptr && !list->empty() &&
-           std::all_of(list->begin(), list->end(), [](const Node& item) { return item.table() != nullptr; });
-}
-
 void merge_cards(Node::List& base, const Node::List& over) {
     for (const Node& card : over) {
         const std::string* name = card_name(card);
@@ -131,23 +120,11 @@ void merge_cards(Node::List& base, const Node::List& over) {
     }
 }
 
-// A study has one goal: a new sense takes the place of the old one.
-void keep_one_sense(Node::Table& goal, const std::string& sense) {
-    if (sense != "minimize" && sense != "maximize") return;
-    const std::string other = sense == "minimize" ? "maximize" : "minimize";
-    goal.erase(
-        std::remove_if(goal.begin(), goal.end(), [&](const Entry& entry) { return entry.key == other; }),
-        goal.end());
-}
-
-// The word that takes a key of the base study away.
-constexpr const char* unset = "unset";
-
 // `inside` is the key of the table that is merged; empty for the document.
 void merge(Node::Table& base, const Node::Table& over, const std::string& inside = {}) {
     for (const Entry& entry : over) {
         if (inside == "goal") keep_one_sense(base, entry.key);
-        if (entry.node.text() != nullptr && *entry.node.text() == unset) {
+        if (entry.node.text() != nullptr && *entry.node.text() == unset_word) {
             base.erase(
                 std::remove_if(base.begin(), base.end(), [&](const Entry& e) { return e.key == entry.key; }),
                 base.end());
@@ -242,6 +219,26 @@ void write_lines(std::string& out, const Node::Table& table) {
 
 } // namespace
 
+const std::string* card_name(const Node& card) {
+    const Node* name = card.find("name");
+    return name == nullptr ? nullptr : name->text();
+}
+
+bool is_cards(const Node& node) {
+    const Node::List* list = node.list();
+    return list != nullptr && !list->empty() &&
+           std::all_of(list->begin(), list->end(), [](const Node& item) { return item.table() != nullptr; });
+}
+
+// A study has one goal: a new sense takes the place of the old one.
+void keep_one_sense(Node::Table& goal, const std::string& sense) {
+    if (sense != "minimize" && sense != "maximize") return;
+    const std::string other = sense == "minimize" ? "maximize" : "minimize";
+    goal.erase(
+        std::remove_if(goal.begin(), goal.end(), [&](const Entry& entry) { return entry.key == other; }),
+        goal.end());
+}
+
 Node parse_document(const std::string& text, const std::string& file) {
     try {
         const toml::table table = toml::parse(text, file);
@@ -259,111 +256,6 @@ Node parse_document(const std::string& text, const std::string& file) {
 Node load_document(const fs::path& file) {
     std::vector<fs::path> chain;
     return load_chain(file, chain);
-}
-
-void apply_setting(Node& document, const std::string& setting) {
-    const auto equals = setting.find('=');
-    if (equals == std::string::npos || equals == 0)
-        throw Error::usage("--set " + setting + " has no value", "Write --set response.budget.max=0.3");
-    const std::string path = setting.substr(0, equals);
-    const std::string text = setting.substr(equals + 1);
-    const std::string origin = "--set " + setting;
-
-    const bool take_away = text.find_first_not_of(" \t") == std::string::npos || text == unset;
-    std::vector<std::string> words;
-    std::size_t from = 0;
-    while (from <= path.size()) {
-        const auto dot = std::min(path.find('.', from), path.size());
-        words.push_back(path.substr(from, dot - from));
-        from = dot + 1;
-    }
-    Node value;
-    try {
-        Node parsed = parse_document("v = " + text, origin);
-        if (parsed.table()->size() != 1) throw Error::usage(origin);
-        value = parsed.table()->front().node;
-    } catch (const Error&) {
-        value.value = text; // "4 mm" needs no quotation marks on the command line
-    }
-    const std::function<void(Node&)> place_all = [&](Node& node) {
-        node.place = {origin, 0, 0};
-        if (Node::List* list = std::get_if<Node::List>(&node.value))
-            std::for_each(list->begin(), list->end(), place_all);
-        if (Node::Table* table = node.table())
-            for (Entry& entry : *table) {
-                entry.place = {origin, 0, 0};
-                place_all(entry.node);
-            }
-    };
-    place_all(value);
-
-    Node* at = &document;
-    std::string so_far;
-    for (std::size_t i = 0; i < words.size(); ++i) {
-        const std::string& word = words[i];
-        if (word.empty())
-            throw Error::usage(origin + ": the path has an empty word", "Write it as response.budget.max");
-        if (is_cards(*at)) {
-            Node::List& cards = std::get<Node::List>(at->value);
-            std::vector<std::string> names;
-            Node* found = nullptr;
-            for (Node& card : cards) {
-                const std::string* name = card_name(card);
-                if (name == nullptr) continue;
-                names.push_back(*name);
-                if (*name == word) found = &card;
-            }
-            if (found == nullptr)
-                throw Error::usage(origin + ": there is no " + so_far + " named \"" + word + "\"",
-                                   suggestion(word, names));
-            if (i + 1 == words.size())
-                throw Error::usage(origin + ": this names a whole card",
-                                   "Add the key, as in " + path + ".KEY=VALUE");
-            at = found;
-        } else if (at->table() != nullptr) {
-            Node* next = at->find(word);
-            if (i + 1 == words.size()) {
-                if (next != nullptr && is_cards(*next))
-                    throw Error::usage(origin + ": this names a kind of card", "Add a name and a key");
-                if (take_away) {
-                    Node::Table& table = *at->table();
-                    if (next == nullptr)
-                        throw Error::usage(origin + ": there is no such key to take away",
-                                           "An empty value takes a key of the study away");
-                    table.erase(std::remove_if(table.begin(), table.end(),
-                                               [&](const Entry& entry) { return entry.key == word; }),
-                                table.end());
-                    return;
-                }
-                if (next != nullptr)
-                    *next = value;
-                else
-                    at->table()->push_back({word, {origin, 0, 0}, value}); // the reader refuses unknown keys
-                if (so_far == "goal") keep_one_sense(*at->table(), word);
-                return;
-            }
-            if (next == nullptr) {
-                std::vector<std::string> keys;
-                for (const Entry& entry : *at->table())
-                    if (entry.node.table() != nullptr || is_cards(entry.node)) keys.push_back(entry.key);
-                const bool section = i == 0 && (word == "values" || word == "mesh" || word == "run" ||
-                                                word == "goal" || word == "symmetry" || word == "form");
-                if (!section)
-                    throw Error::usage(origin + ": the study has no \"" + word + "\"",
-                                       suggestion(word, keys));
-                Node table;
-                table.value = Node::Table{};
-                table.place = {origin, 0, 0};
-                at->table()->push_back({word, {origin, 0, 0}, table});
-                next = &at->table()->back().node;
-            }
-            at = next;
-        } else {
-            throw Error::usage(origin + ": \"" + so_far + "\" is " + at->kind() +
-                               " and holds nothing inside");
-        }
-        so_far = word;
-    }
 }
 
 std::string write_document(const Node& document) {

@@ -46,9 +46,14 @@ Node parse_document(const std::string& text, const std::string& file);
 // Reads a study and every study that it extends, the later replacing cards of the same name.
 Node load_document(const std::filesystem::path& file);
 
-// Applies "response.budget.max=0.3": the first word is a kind of card (or a table), the second the card's
-// name, the last the key. Throws Error (Usage) when the path leads nowhere.
-void apply_setting(Node& document, const std::string& setting);
+// The name that a card bears, or nullptr.
+const std::string* card_name(const Node& card);
+// Whether it is a list of cards.
+bool is_cards(const Node& node);
+// A study has one goal: a new sense takes the place of the old one.
+void keep_one_sense(Node::Table& goal, const std::string& sense);
+// The value that takes a key of the base study away.
+inline constexpr const char* unset_word = "unset";
 
 // Writes the tree as TOML again (without comments).
 std::string write_document(const Node& document);

@@ -1,9 +1,11 @@
 // From the tree of a study file to checked cards.
+#include "study/load.hpp"
+
 #include "base/nearest.hpp"
 #include "quantity/units.hpp"
-#include "study/cards.hpp"
 #include "study/document.hpp"
 #include "study/names.hpp"
+#include "study/settings.hpp"
 
 #include <algorithm>
 
@@ -11,11 +13,8 @@ namespace upright {
 
 namespace {
 
-void check_document(const Node& document) {
-    static const std::vector<std::string> served{
-        "title", "notes",   "units",    "extends", "values",   "material", "region",   "surface",
-        "point", "support", "load",     "case",    "symmetry", "mesh",     "response", "goal",
-        "run",   "frame",   "coupling", "joint",   "mass",     "bond",     "form"};
+void check_document(const Node& document, const Language& language) {
+    const std::vector<std::string> served = language.words();
     for (const Entry& entry : *document.table()) {
         if (std::find(served.begin(), served.end(), entry.key) != served.end()) continue;
         throw Error::input(entry.place, "a study has no \"" + entry.key + "\"",
@@ -87,20 +86,24 @@ void resolve_files(Node& document, const std::filesystem::path& study) {
             for (Node& region : *list) resolve(region);
 }
 
-void require_polar_frame(const Study& study, const Node& document) {
-    const Node& node = *document.find("mesh")->find("frame");
-    require_known({study.mesh.frame}, names_of(study.frames), "frame", node.place);
-    if (!study.frame(study.mesh.frame).cylindrical)
-        throw Error::input(node.place, "the frame \"" + study.mesh.frame + "\" is not cylindrical",
-                           "A polar mesh runs around the axis of a cylindrical frame");
+MeshCard read_mesh(const Node& document, const Context& context, const Language& language) {
+    const Node* node = document.find("mesh");
+    if (node == nullptr)
+        throw Error::input({context.study.file.string(), 1, 1}, "the study has no mesh",
+                           "Write [mesh] with size = \"8 mm\"");
+    return read_table(language.mesh, CardReader(*node, context, "[mesh]"));
 }
 
-} // namespace
+// A section that a study may leave out.
+template <class Card>
+void read_section(const Schema<Card>& schema, const Node& document, const Context& context, Card& card) {
+    if (const Node* node = document.find(schema.facts.word))
+        read_table(schema, CardReader(*node, context, schema.facts.title()), card);
+}
 
-namespace {
-
-Study read_study(Node& document, const std::filesystem::path& file, bool need_files) {
-    check_document(document);
+Study read_study(Node& document, const std::filesystem::path& file, bool need_files,
+                 const Language& language) {
+    check_document(document, language);
     resolve_files(document, file);
 
     Study study;
@@ -118,11 +121,13 @@ Study read_study(Node& document, const std::filesystem::path& file, bool need_fi
     study.notes = read_text_key(document, "notes");
     study.units = read_units(document);
     const Quantities quantities(study.units, read_values(document));
-    study.mesh = read_mesh(document, quantities, file, need_files);
-    const Context context{quantities, study.mesh.flat(), study.mesh.shell(), file.parent_path(), need_files};
+    Context context{quantities, study, false, false, file.parent_path(), need_files};
+    study.mesh = read_mesh(document, context, language);
+    context.flat = study.mesh.flat();
+    context.shell = study.mesh.shell();
     read_frames(study, document, context);
     read_materials(study, document, context);
-    if (study.mesh.kind == MeshKind::Polar) require_polar_frame(study, document);
+    require_polar_frame(study);
     read_regions(study, document, context);
     read_surfaces(study, document, context);
     read_points(study, document, context);
@@ -135,25 +140,27 @@ Study read_study(Node& document, const std::filesystem::path& file, bool need_fi
     read_loads(study, document, context);
     read_cases(study, document, context);
     read_symmetry(study, document, context);
-    read_responses(study, document, context);
+    read_cards(language.response, document, context, study,
+               [&](const ResponseCard& card, const CardReader&) { study.responses.push_back(card); });
     read_goal(study, document, context);
-    read_form(study, document, context);
-    read_run(study, document, context);
+    read_section(language.form, document, context, study.form);
+    read_section(language.run, document, context, study.run);
     check_names(study);
     return study;
 }
 
 } // namespace
 
-Study load_study(const std::filesystem::path& file, const std::vector<std::string>& settings) {
+Study load_study(const std::filesystem::path& file, const std::vector<std::string>& settings,
+                 const Language& language) {
     Node document = load_document(file);
-    for (const std::string& setting : settings) apply_setting(document, setting);
-    return read_study(document, file, true);
+    for (const std::string& setting : settings) apply_setting(document, setting, language);
+    return read_study(document, file, true, language);
 }
 
-Study load_study_text(const std::string& text, const std::filesystem::path& file) {
+Study load_study_text(const std::string& text, const std::filesystem::path& file, const Language& language) {
     Node document = parse_document(text, file.string());
-    return read_study(document, file, false);
+    return read_study(document, file, false, language);
 }
 
 } // namespace upright

@@ -1,6 +1,7 @@
 #include "study/reader.hpp"
 
 #include "base/nearest.hpp"
+#include "study/study.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -13,22 +14,15 @@ Error not_served(const Place& place, const std::string& what, const std::string&
                         instead);
 }
 
-CardReader::CardReader(const Node& table, const Quantities& quantities, std::string title, bool plane)
-    : table_(table), quantities_(quantities), title_(std::move(title)), plane_(plane) {
+CardReader::CardReader(const Node& table, const Context& context, std::string title)
+    : table_(table), context_(context), title_(std::move(title)) {
     if (table.table() == nullptr)
         throw Error::input(table.place, title_ + " must be a table and is " + table.kind());
 }
 
-const Node* CardReader::find(const std::string& key) {
-    known_.push_back(key);
-    return table_.find(key);
-}
-
-const Node& CardReader::need(const std::string& key, const std::string& example) {
+const Place& CardReader::place_of(const std::string& key) const {
     const Node* node = find(key);
-    if (node == nullptr)
-        throw Error::input(table_.place, title_ + " lacks \"" + key + "\"", "Write " + example);
-    return *node;
+    return node == nullptr ? place() : node->place;
 }
 
 std::string CardReader::text(const Node& node) const {
@@ -45,37 +39,22 @@ bool CardReader::flag(const Node& node) const {
     return *node.flag();
 }
 
-int CardReader::whole(const Node& node, int least) const {
-    const double value = number(node, dimension::none);
-    if (value != std::floor(value) || value < least || value > 1e9)
-        throw Error::input(node.place,
-                           "a whole number of at least " + std::to_string(least) + " is expected here");
-    return static_cast<int>(value);
-}
-
 double CardReader::number(const Node& node, const Dimension& d) const {
     if (node.number() != nullptr) return *node.number();
-    if (node.text() != nullptr) return quantities_.number(*node.text(), d, node.place);
+    if (node.text() != nullptr) return quantities().number(*node.text(), d, node.place);
     throw Error::input(node.place,
-                       describe(d, quantities_.units()) + " is expected here and this is " + node.kind(),
+                       describe(d, quantities().units()) + " is expected here and this is " + node.kind(),
                        "Write a number, with its unit in quotation marks where it is not in base units");
 }
 
-double CardReader::positive(const Node& node, const Dimension& d) const {
-    const double value = number(node, d);
-    if (!(value > 0.0))
-        throw Error::input(node.place, describe(d, quantities_.units()) + " above zero is expected here");
-    return value;
-}
-
-Vec3 CardReader::vector(const Node& node, const Dimension& d) const {
-    const std::size_t count = plane_ ? 2 : 3;
+Vec3 CardReader::vector(const Node& node, const Dimension& d, std::size_t count) const {
     const Node::List* list = node.list();
     if (list == nullptr || list->size() != count)
         throw Error::input(node.place,
-                           std::string(plane_ ? "two" : "three") + " numbers are expected here and this is " +
+                           std::string(count == 2 ? "two" : "three") +
+                               " numbers are expected here and this is " +
                                (list == nullptr ? node.kind() : "a list of " + std::to_string(list->size())),
-                           plane_ ? "In a plane model write [x, y]" : "Write [x, y, z]");
+                           count == 2 ? "In a plane model write [x, y]" : "Write [x, y, z]");
     Vec3 out = Vec3::Zero();
     for (std::size_t i = 0; i < count; ++i) out[static_cast<Eigen::Index>(i)] = number((*list)[i], d);
     return out;
@@ -127,20 +106,43 @@ std::string CardReader::choice(const Node& node, const std::vector<std::string>&
                        nearest(word, all) ? suggestion(word, all) : "Write one of " + list);
 }
 
-void CardReader::finish(const std::vector<std::string>& later) const {
-    for (const Entry& entry : *table_.table()) {
-        if (std::find(known_.begin(), known_.end(), entry.key) != known_.end()) continue;
-        if (std::find(later.begin(), later.end(), entry.key) != later.end())
-            throw not_served(entry.place, "\"" + entry.key + "\" in " + title_);
-        std::vector<std::string> all = known_;
-        all.insert(all.end(), later.begin(), later.end());
-        throw Error::input(entry.place, title_ + " has no key \"" + entry.key + "\"",
-                           suggestion(entry.key, nearest(entry.key, all) ? all : known_, 30));
-    }
+std::filesystem::path CardReader::path(const Node& node, bool folder) const {
+    const std::filesystem::path given(text(node));
+    const std::filesystem::path beside = std::filesystem::path(node.place.file).parent_path();
+    const std::filesystem::path path =
+        given.is_absolute() ? given : (beside.empty() ? context_.folder : beside) / given;
+    std::error_code ignored;
+    const bool there = folder ? std::filesystem::is_directory(path, ignored)
+                              : std::filesystem::is_regular_file(path, ignored);
+    if (context_.need_files && !there)
+        throw Error::input(node.place, (folder ? "there is no run " : "there is no file ") + path.string(),
+                           "Names of files are relative to the study's folder");
+    return path;
 }
 
 CardReader CardReader::inner(const Node& node, const std::string& key) const {
-    return {node, quantities_, key + " in " + title_, plane_};
+    return {node, context_, key + " in " + title_};
+}
+
+const Node::List& cards_of(const Node& document, const std::string& kind) {
+    static const Node::List no_cards;
+    const Node* node = document.find(kind);
+    if (node == nullptr) return no_cards;
+    const Node::List* list = node->list();
+    const bool tables = list != nullptr && std::all_of(list->begin(), list->end(),
+                                                       [](const Node& n) { return n.table() != nullptr; });
+    if (!tables)
+        throw Error::input(node->place, "\"" + kind + "\" is a card", "Write it as [[" + kind + "]]");
+    return *list;
+}
+
+bool in_use(const CardReader& reader) {
+    const Node* node = reader.find("active");
+    return node == nullptr || reader.flag(*node);
+}
+
+void note_resting(Study& study, const std::string& kind, const std::string& name) {
+    study.inactive.push_back(kind + " " + name);
 }
 
 } // namespace upright

@@ -279,7 +279,8 @@ struct MeshCard {
     MeshKind kind = MeshKind::Grid;
     double size = 0.0;
     int order = 1;
-    std::string frame;                         // polar: the axis
+    std::string frame; // polar: the axis
+    Place frame_place;
     std::optional<std::filesystem::path> file; // kind = "file"
     double file_scale = 1.0;                   // length of the study for each length of the file
     struct Sweep {
@@ -350,8 +351,6 @@ struct GoalCard {
     Place place;
 };
 
-enum class SolverChoice { Auto, Direct, Multigrid };
-
 // How the part will be made: each rule ties densities together or sets their scale.
 struct FormCard {
     std::vector<SymmetryPlane> mirror; // the design is the same on both sides
@@ -377,8 +376,8 @@ struct RunCard {
     std::optional<std::filesystem::path> start_run; // the folder of a run to start from
     bool coarse_first = false;                      // first on cells twice as large
     int threads = 0;
-    double memory = 12e9; // bytes
-    SolverChoice solver = SolverChoice::Auto;
+    double memory = 12e9;        // bytes
+    std::string solver = "auto"; // a word of the solvers' table
     int keep_every = 10;
     Place filter_place;
     Place start_place;
@@ -426,13 +425,5 @@ bool refers_to(const std::vector<std::string>& references, const std::string& na
 
 // Whether a case has a support that the name means: a reaction is measured in those cases alone.
 bool holds_in(const Study& study, const StaticCase& c, const std::string& support);
-
-// Loads a study: TOML, `extends`, settings ("path=value"), units, arithmetic, every card and every name
-// checked. Throws Error (Input, Usage) at the first thing that is wrong.
-Study load_study(const std::filesystem::path& file, const std::vector<std::string>& settings = {});
-
-// The same from a resolved study that is at hand as text; files it names may be missing. `file` names it in
-// messages.
-Study load_study_text(const std::string& text, const std::filesystem::path& file);
 
 } // namespace upright

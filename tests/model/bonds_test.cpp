@@ -2,6 +2,7 @@
 #include "fem/static_analysis.hpp"
 #include "model/rigid_freedom.hpp"
 #include "response/case_report.hpp"
+#include "study/load.hpp"
 #include "support/studies.hpp"
 #include "support/two_boxes.hpp"
 

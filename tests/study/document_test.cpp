@@ -1,4 +1,5 @@
 #include "study/document.hpp"
+#include "study/settings.hpp"
 
 #include "support/studies.hpp"
 
@@ -72,10 +73,10 @@ TEST(Document, ExtendsFindsCirclesAndMissingFiles) {
 TEST(Document, SettingsReachCardsByName) {
     Node document =
         parse_document("[[response]]\nname = \"budget\"\nmax = 0.5\n[mesh]\nsize = 1\n", "s.toml");
-    apply_setting(document, "response.budget.max=0.3");
-    apply_setting(document, "mesh.size=4 mm");
-    apply_setting(document, "run.iterations=7"); // the table is made
-    apply_setting(document, "response.budget.of=[\"a\", \"b\"]");
+    apply_setting(document, "response.budget.max=0.3", shipped_language());
+    apply_setting(document, "mesh.size=4 mm", shipped_language());
+    apply_setting(document, "run.iterations=7", shipped_language()); // the table is made
+    apply_setting(document, "response.budget.of=[\"a\", \"b\"]", shipped_language());
     EXPECT_EQ(*document.find("response")->list()->at(0).find("max")->number(), 0.3);
     EXPECT_EQ(*document.find("mesh")->find("size")->text(), "4 mm");
     EXPECT_EQ(*document.find("run")->find("iterations")->number(), 7);
@@ -87,7 +88,7 @@ TEST(Document, SettingsThatLeadNowhereAreRefused) {
     for (const char* setting : {"response.bugdet.max=1", "respons.budget.max=1", "response.budget=1",
                                 "response=1", "nothing", "response.budget.max.x=1", "a..b=1"}) {
         try {
-            apply_setting(document, setting);
+            apply_setting(document, setting, shipped_language());
             ADD_FAILURE() << setting;
         } catch (const Error& bad) {
             EXPECT_EQ(bad.code(), ExitCode::Usage) << setting;

@@ -1,5 +1,5 @@
+#include "study/load.hpp"
 #include "study/names.hpp"
-#include "study/study.hpp"
 #include "support/studies.hpp"
 
 #include <gtest/gtest.h>

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "model/model.hpp"
-#include "study/study.hpp"
+#include "study/load.hpp"
 #include "support/folder.hpp"
 
 #include <Eigen/Geometry>

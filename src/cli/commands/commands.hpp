@@ -21,6 +21,8 @@ int run_analyze(const Invocation& in, Console& console);
 int run_optimize(const Invocation& in, Console& console);
 int run_plot(const Invocation& in, Console& console);
 int run_carve(const Invocation& in, Console& console);
+int run_help(const Invocation& in, Console& console);
+int run_schema(const Invocation& in, Console& console);
 
 // The folder with the shipped examples.
 std::filesystem::path example_folder(const Invocation& in);

@@ -3,6 +3,7 @@
 
 #include "cli/print_error.hpp"
 #include "model/storage.hpp"
+#include "study/load.hpp"
 
 #include <fmt/format.h>
 #include <map>
@@ -120,7 +121,7 @@ int dispatch(const Invocation& in, Console& console) {
     static const std::map<std::string, int (*)(const Invocation&, Console&)> commands{
         {"demo", run_demo},   {"new", run_new},         {"materials", run_materials}, {"check", run_check},
         {"model", run_model}, {"inspect", run_inspect}, {"optimize", run_optimize},   {"plot", run_plot},
-        {"carve", run_carve}, {"analyze", run_analyze}};
+        {"carve", run_carve}, {"analyze", run_analyze}, {"help", run_help},           {"schema", run_schema}};
     return commands.at(in.command)(in, console);
 }
 
