@@ -1,7 +1,7 @@
 // The block that the benches measure: clamped at one end, pulled down over the other.
 #pragma once
 
-#include "study/load.hpp"
+#include "kinds/kinds.hpp"
 
 #include <filesystem>
 #include <fmt/format.h>

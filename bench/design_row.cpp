@@ -3,8 +3,8 @@
 #include "design/interpolation.hpp"
 #include "fem/modal_analysis.hpp"
 #include "fem/static_analysis.hpp"
+#include "kinds/kinds.hpp"
 #include "output/run_folder.hpp"
-#include "study/load.hpp"
 
 #include <cstdio>
 #include <cstring>

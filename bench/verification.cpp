@@ -7,13 +7,13 @@
 #include "design/interpolation.hpp"
 #include "fem/elasticity.hpp"
 #include "fem/element.hpp"
+#include "kinds/kinds.hpp"
 #include "optimize/moving_asymptotes.hpp"
 #include "optimize/run.hpp"
 #include "output/chart.hpp"
 #include "part/extract.hpp"
 #include "response/case_report.hpp"
 #include "response/design_measures.hpp"
-#include "study/load.hpp"
 
 #include <Eigen/Dense>
 #include <Eigen/Geometry>

@@ -129,7 +129,7 @@ Progress::Progress(Console& console, const Study& study)
 std::string Progress::line(const OptimizerState& state) const {
     const IterationRow& row = state.history.back();
     const auto unit = [&](std::size_t r) {
-        const std::string u = study_.units.text(dimension_of(study_.responses[r].measure));
+        const std::string u = study_.units.text(study_.responses[r].measure->dimension);
         return u.empty() ? "" : " " + u;
     };
     std::size_t goal = 0;

@@ -173,7 +173,10 @@ DesignChain::DesignChain(const Model& model, double filter_radius, const FormRul
                          const SolverOptions& options)
     : is_design_(design_elements(model)), element_of_(where_true(is_design_)),
       variable_of_(numbered(is_design_)), filter_(model, variable_of_, filter_radius, options),
-      form_(model, element_of_, rules) {}
+      form_(model, element_of_, rules) {
+    for (const auto& rule : rules.asked)
+        if (auto link = rule->link(model, element_of_, rules.card)) links_.push_back(std::move(link));
+}
 
 std::vector<double> DesignChain::variables_of(const std::vector<double>& elements) const {
     std::vector<double> inner(element_of_.size());
@@ -187,6 +190,16 @@ const std::vector<double>& DesignChain::filtered(const std::vector<double>& x) c
             last_filtered_ = form_.mean(filter_.apply(form_.spread(x)));
         else
             filter_.apply(x, last_filtered_);
+        if (!links_.empty()) {
+            // Links work on elements; tied ones have one value before and after.
+            std::vector<double> now = form_.spread(last_filtered_);
+            before_.clear();
+            for (const auto& link : links_) {
+                before_.push_back(now);
+                link->apply(before_.back(), now);
+            }
+            last_filtered_ = form_.mean(now);
+        }
         copy_by_blocks(x, last_x_);
     }
     return last_filtered_;
@@ -224,7 +237,7 @@ double DesignChain::weighted(const std::vector<double>& x, double sharpness,
 
 std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double sharpness,
                                            const std::vector<double>& gradient) const {
-    if (!form_.ties() && all_design()) {
+    if (!form_.ties() && all_design() && links_.empty()) {
         if (sharpness <= 0.0) return filter_.transpose(gradient);
         multiply_by_slope(filtered(x), sharpness, gradient, room_);
         return filter_.transpose(room_);
@@ -233,7 +246,17 @@ std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double 
 #pragma omp parallel for simd schedule(static)
     for (std::size_t v = 0; v < room_.size(); ++v) room_[v] = gradient[element_of_[v]];
     if (form_.ties()) room_ = form_.sum(room_);
-    if (sharpness > 0.0) multiply_by_slope(filtered(x), sharpness, room_, room_);
+    const std::vector<double>& now = filtered(x);
+    if (sharpness > 0.0) multiply_by_slope(now, sharpness, room_, room_);
+    if (!links_.empty()) {
+        std::vector<double> by_out = form_.mean_transpose(room_);
+        for (std::size_t i = links_.size(); i-- > 0;) {
+            std::vector<double> by_in;
+            links_[i]->pull_back(before_[i], by_out, by_in);
+            by_out.swap(by_in);
+        }
+        room_ = form_.sum(by_out);
+    }
     return form_.ties() ? form_.sum(filter_.transpose(form_.mean_transpose(room_)))
                         : filter_.transpose(room_);
 }

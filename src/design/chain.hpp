@@ -5,6 +5,7 @@
 #include "design/form.hpp"
 #include "design/grid_filter.hpp"
 #include "design/helmholtz.hpp"
+#include "design/making_rule.hpp"
 #include "design/projection.hpp"
 #include "model/model.hpp"
 
@@ -40,7 +41,8 @@ class DensityFilter {
 class DesignChain {
   public:
     // Variables belong to the groups that the rules tie (to elements where there is no rule). After the
-    // filter, which knows no rule, each group takes its mean: its elements have one density, exactly.
+    // filter, which knows no rule, and after the links of rules each group takes its mean: its elements have
+    // one density, exactly.
     DesignChain(const Model& model, double filter_radius, const FormRules& rules = {},
                 const SolverOptions& options = {});
 
@@ -69,9 +71,12 @@ class DesignChain {
     bool all_design() const { return element_of_.size() == is_design_.size(); }
     DensityFilter filter_;
     FormMap form_;
+    std::vector<std::unique_ptr<Link>> links_; // of rules that are more than ties, after the filter
     // What the filter made of the last design: values and gradients of one design ask for it several times.
     const std::vector<double>& filtered(const std::vector<double>& x) const;
     mutable std::vector<double> last_x_, last_filtered_;
+    // With links: what each of them got (of elements), for the last design.
+    mutable std::vector<std::vector<double>> before_;
     mutable std::vector<double> room_; // of elements, while something is worked out
 };
 

@@ -147,15 +147,6 @@ void tie_columns(const Mesh& mesh, const std::vector<std::size_t>& elements, int
 
 } // namespace
 
-FormRules form_rules(const Study& study) {
-    FormRules out;
-    out.mirror = study.form.mirror;
-    out.extrude = study.form.extrude;
-    if (study.form.sectors)
-        out.sectors = FormRules::Sectors{study.frame(study.form.sectors->frame), study.form.sectors->count};
-    return out;
-}
-
 FormMap::FormMap(const Model& model, const std::vector<std::size_t>& elements, const FormRules& rules) {
     if (!rules.any()) return;
     const Mesh& mesh = model.mesh;

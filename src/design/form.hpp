@@ -2,25 +2,13 @@
 // extrusion tie elements into groups that share a density; all of them combine.
 #pragma once
 
+#include "design/form_rules.hpp"
 #include "model/model.hpp"
 
 #include <optional>
 #include <vector>
 
 namespace upright {
-
-// The rules of a study, frames resolved.
-struct FormRules {
-    std::vector<SymmetryPlane> mirror;
-    struct Sectors {
-        Frame frame;
-        int count = 2;
-    };
-    std::optional<Sectors> sectors;
-    std::optional<int> extrude; // axis
-    bool any() const { return !mirror.empty() || sectors || extrude; }
-};
-FormRules form_rules(const Study& study);
 
 class FormMap {
   public:

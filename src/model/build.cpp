@@ -2,6 +2,7 @@
 #include "mesh/generators.hpp"
 #include "mesh/side_place.hpp"
 #include "model/model.hpp"
+#include "study/measure_word.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -1039,7 +1040,7 @@ Model build_model(const Study& study) {
     model.symmetry = hold_symmetry(model);
     for (const LoadCard& card : study.loads) model.loads.push_back(LoadBuilder(model, study, card).run());
     for (const ResponseCard& card : study.responses)
-        if (card.measure == Measure::Displacement)
+        if (card.measure->at_place)
             for (const ModelPoint& p : model.points)
                 if (refers_to(card.at, p.name) && model.coupling_at(p) < 0)
                     require_near(model, p, card.at_place);

@@ -199,8 +199,8 @@ Certificate certify(const Study& study, StaticAnalysis& analysis, double goal, O
     const ResponseCard* other = nullptr;
     for (const std::size_t r : problem.bounds) {
         const ResponseCard& bound = study.responses[r];
-        const bool fits = problem.compliance_goal ? of_material(bound.measure)
-                                                  : bound.measure == Measure::Compliance && !bound.worst;
+        const bool fits =
+            problem.compliance_goal ? of_material(bound) : bound.measure->compliance && !bound.worst;
         if (fits && bound.max && other == nullptr) other = &bound;
     }
     if (!problem.compliance_goal && !problem.material_goal)

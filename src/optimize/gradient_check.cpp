@@ -58,25 +58,12 @@ GradientCheck check_gradients(const Study& study, StaticAnalysis& analysis, Obse
         lengths.push_back(std::sqrt(sum));
         GradientRow row;
         row.name = column.name;
-        row.measure = card.measure;
+        row.measure = card.measure->word;
         row.value = s.value;
         const int number = seen[s.column]++;
-        if (card.measure == Measure::Frequency) {
-            row.name += fmt::format(" (mode {})", card.mode + number);
-            const std::vector<Mode>& modes =
-                measures.modals()[static_cast<std::size_t>(column.in_case)].modes;
-            for (const Mode& m : modes) {
-                const double apart = std::abs(m.frequency / s.value - 1.0);
-                if (apart > 0.0 && apart < 1e-3)
-                    row.remark = "another mode lies within 0.1 %: the slope of one alone says little";
-            }
-        } else if (card.measure == Measure::Stress || card.measure == Measure::Safety) {
-            row.remark = card.measure == Measure::Safety || card.max_share
-                             ? "of the use of strength, as an aggregate"
-                             : "of the aggregate that stands for it";
-        } else if (card.measure == Measure::Displacement && number > 0) {
-            row.name += " (lowest)";
-        }
+        const MeasureKind& kind = kind_of(card);
+        row.name += kind.smooth_name(card, number);
+        row.remark = kind.smooth_remark(card, measures.state(), column.in_case, s.value);
         out.rows.push_back(std::move(row));
     }
     for (int d = 0; d < directions; ++d) {

@@ -11,7 +11,7 @@ namespace upright {
 
 struct GradientRow {
     std::string name; // of the column; "… (mode 2)" where several functions stand for it
-    Measure measure = Measure::Compliance;
+    std::string measure;
     double value = 0.0;
     // The largest difference between slope and central difference along the directions tried, as a share of
     // the gradient's length.

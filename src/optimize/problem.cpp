@@ -1,5 +1,7 @@
 #include "optimize/problem.hpp"
 
+#include "optimize/run/stepper.hpp"
+
 #include <fmt/format.h>
 
 namespace upright {
@@ -11,10 +13,6 @@ bool bounded(const ResponseCard& r) {
 }
 
 } // namespace
-
-const char* text(Method method) {
-    return method == Method::Criteria ? "optimality criteria" : "moving asymptotes";
-}
 
 Problem make_problem(const Study& study) {
     if (!study.goal)
@@ -28,31 +26,23 @@ Problem make_problem(const Study& study) {
         if (goal) out.goal = r;
         if (bounded(response)) out.bounds.push_back(r);
         if (!goal && !bounded(response)) continue;
-        const Measure m = response.measure;
-        out.has_stress = out.has_stress || m == Measure::Stress || m == Measure::Safety;
-        out.has_frequency = out.has_frequency || m == Measure::Frequency;
-        out.has_stiffness = out.has_stiffness || m == Measure::Compliance || m == Measure::Displacement;
+        const MeasureWord& m = *response.measure;
+        out.has_stress = out.has_stress || m.strength;
+        out.has_frequency = out.has_frequency || m.vibration;
+        out.has_stiffness = out.has_stiffness || m.stiffness;
     }
     const ResponseCard& goal = study.responses[out.goal];
-    out.material_goal = of_material(goal.measure) && !out.maximize;
-    out.compliance_goal = goal.measure == Measure::Compliance && !out.maximize;
+    out.material_goal = of_material(goal) && !out.maximize;
+    out.compliance_goal = goal.measure->compliance && !out.maximize;
     // Without any bound these go to all material, or to none.
-    const bool needs = of_material(goal.measure) || goal.measure == Measure::Compliance ||
-                       goal.measure == Measure::Displacement || goal.measure == Measure::Reaction;
-    if (needs && (out.bounds.empty() || (out.bounds.size() == 1 && out.bounds.front() == out.goal)))
+    if (goal.measure->needs_bound &&
+        (out.bounds.empty() || (out.bounds.size() == 1 && out.bounds.front() == out.goal)))
         throw Error::input(study.goal->place, "nothing bounds the goal \"" + goal.name + "\"",
                            out.material_goal
                                ? "Give another response a bound, such as a compliance response a max"
                                : "Give another response a bound, such as a mass-fraction response a max");
-    if (out.bounds.size() == 1 && out.bounds.front() != out.goal && !out.maximize) {
-        const ResponseCard& bound = study.responses[out.bounds.front()];
-        const bool plain = bound.max && !bound.min && !goal.worst && !bound.worst;
-        out.least_material = of_material(goal.measure);
-        const bool pair = out.least_material
-                              ? bound.measure == Measure::Compliance
-                              : goal.measure == Measure::Compliance && of_material(bound.measure);
-        if (plain && pair) out.method = Method::Criteria;
-    }
+    for (const StepperKind& kind : stepper_kinds())
+        if (out.method == nullptr && kind.fits(study, out)) out.method = &kind;
     return out;
 }
 
@@ -76,7 +66,7 @@ void require_reachable(const Study& study, const Model& model, const Problem& pr
                            "Give a region role = \"design\"");
     for (const std::size_t r : problem.bounds) {
         const ResponseCard& bound = study.responses[r];
-        if (!of_material(bound.measure)) continue;
+        if (!of_material(bound)) continue;
         const Range range = material_range(model, bound);
         if (range.most <= range.least)
             throw Error::input(bound.place,

@@ -8,22 +8,13 @@
 
 namespace upright {
 
-enum class Method {
-    Criteria,         // optimality criteria: compliance under one bound on material, or the reverse
-    MovingAsymptotes, // everything else
-};
-const char* text(Method method);
+struct StepperKind; // run/stepper.hpp
 
 struct Problem {
-    Method method = Method::MovingAsymptotes;
+    const StepperKind* method = nullptr; // how the variables are moved
     std::size_t goal = 0; // index into Study::responses
     bool maximize = false;
     std::vector<std::size_t> bounds; // responses with bounds
-
-    // Of optimality criteria alone: the response that is linear in the densities, and the compliance.
-    bool least_material = false;
-    std::size_t material() const { return least_material ? goal : bounds.front(); }
-    std::size_t compliance() const { return least_material ? bounds.front() : goal; }
 
     // What the run has to be careful with.
     bool has_stress = false;    // as goal or bound

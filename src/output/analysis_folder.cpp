@@ -204,10 +204,10 @@ void AnalysisFolder::write_json(const Study& study, const Model& model, const An
     for (const Outcome& o : outcomes) {
         const ResponseCard& card = study.responses[o.response];
         responses.push_back({{"name", card.name},
-                             {"measure", text(card.measure)},
+                             {"measure", card.measure->word},
                              {"case", o.in_case.empty() ? Json(nullptr) : Json(o.in_case)},
                              {"value", o.value},
-                             {"unit", study.units.text(dimension_of(card.measure))},
+                             {"unit", study.units.text(card.measure->dimension)},
                              {"min", bound(o.min)},
                              {"max", bound(o.max)},
                              {"holds", o.holds}});

@@ -175,7 +175,7 @@ std::string response_table(const Study& study, const std::vector<Outcome>& outco
     std::string out = "responses, full material\n";
     for (const Outcome& o : outcomes) {
         const ResponseCard& card = study.responses[o.response];
-        const std::string unit = study.units.text(dimension_of(card.measure));
+        const std::string unit = study.units.text(card.measure->dimension);
         std::string words = fmt::format("{:.6g}{}", o.value, unit.empty() ? "" : " " + unit);
         if (o.min) words += fmt::format(", at least {:.6g}", *o.min);
         if (o.max) words += fmt::format(", at most {:.6g}", *o.max);
@@ -183,9 +183,7 @@ std::string response_table(const Study& study, const std::vector<Outcome>& outco
             words += fmt::format(" ({:g} % of {})", 100.0 * card.max_share->share,
                                  card.max_share->ultimate ? "ultimate" : "yield");
         if (o.min || o.max)
-            words += o.holds                     ? ": holds"
-                     : of_material(card.measure) ? ": for the optimiser"
-                                                 : ": DOES NOT HOLD";
+            words += o.holds ? ": holds" : of_material(card) ? ": for the optimiser" : ": DOES NOT HOLD";
         if (!o.where.empty()) words += ", at " + o.where;
         out += fmt::format("  {} {}\n", padded(card.name + (o.in_case.empty() ? "" : " @ " + o.in_case), 28),
                            words);
@@ -226,7 +224,7 @@ std::string refinement_table(const Study& study, const Model& coarse_model, cons
         const ResponseCard& card = study.responses[coarse_outcomes[i].response];
         row("response " + card.name +
                 (coarse_outcomes[i].in_case.empty() ? "" : " @ " + coarse_outcomes[i].in_case),
-            coarse_outcomes[i].value, fine_outcomes[i].value, study.units.text(dimension_of(card.measure)));
+            coarse_outcomes[i].value, fine_outcomes[i].value, study.units.text(card.measure->dimension));
     }
     return out;
 }

@@ -27,7 +27,7 @@ std::string quoted(const std::string& text) {
 }
 
 std::string unit_of(const Study& study, const ResponseCard& r) {
-    const std::string unit = study.units.text(dimension_of(r.measure));
+    const std::string unit = study.units.text(r.measure->dimension);
     return unit.empty() ? "" : ", " + unit;
 }
 

@@ -1,5 +1,8 @@
 #include "output/ledger.hpp"
 
+#include "design/form.hpp"
+#include "design/making_rule.hpp"
+
 #include "fem/constrained_solver.hpp"
 #include "geometry/distance.hpp"
 #include "geometry/file_body.hpp"
@@ -7,6 +10,7 @@
 #include "model/rigid_freedom.hpp"
 #include "model/written_volumes.hpp"
 #include "optimize/run.hpp"
+#include "optimize/run/stepper.hpp"
 #include "study/file_slot.hpp"
 
 #include <algorithm>
@@ -580,9 +584,9 @@ class Writer {
             straight_into_support(l, c);
             const bool looked_at =
                 std::any_of(study_.responses.begin(), study_.responses.end(), [&](const ResponseCard& r) {
-                    if (of_material(r.measure) || r.measure == Measure::Frequency) return false;
+                    if (of_material(r) || r.measure->vibration) return false;
                     if (!r.in_case.empty()) return refers_to(r.in_case, c.name);
-                    return r.measure != Measure::Compliance || r.worst || c.weight > 0.0;
+                    return !r.measure->compliance || r.worst || c.weight > 0.0;
                 });
             if (study_.goal && !looked_at) doubt(l, "no response looks at this case");
         }
@@ -612,7 +616,7 @@ class Writer {
                          modelled_part(model_.mesh.copies()), model_.mesh.symmetry.size() > 1 ? "s" : ""));
         if (study_.goal &&
             std::none_of(study_.responses.begin(), study_.responses.end(), [&](const ResponseCard& r) {
-                return r.measure == Measure::Frequency && (r.in_case.empty() || refers_to(r.in_case, c.name));
+                return r.measure->vibration && (r.in_case.empty() || refers_to(r.in_case, c.name));
             }))
             l.text += "; no response looks at it, so the optimiser leaves it out";
     }
@@ -666,24 +670,8 @@ class Writer {
             return;
         }
         for (const ResponseCard& r : study_.responses) {
-            std::string words = text(r.measure);
-            const std::string u = unit(dimension_of(r.measure));
-            const bool strength = r.measure == Measure::Stress || r.measure == Measure::Safety;
-            const std::string in_cases = r.in_case.empty() ? " in every case that fits" : " in " + r.in_case;
-            if (r.measure == Measure::Compliance)
-                words += r.worst             ? " of the case where it is largest"
-                         : r.in_case.empty() ? " weighted over the cases"
-                                             : " of " + r.in_case;
-            else if (of_material(r.measure))
-                words += " of " + (r.of.empty() ? std::string("the design regions") : joined(r.of));
-            else if (strength)
-                words += " of " + (r.of.empty() ? std::string("everything") : joined(r.of)) +
-                         (r.except.empty() ? "" : " except " + joined(r.except)) + in_cases;
-            else if (r.measure == Measure::Frequency)
-                words += fmt::format(" of mode {}{}", r.mode, in_cases);
-            else
-                words += " of " + r.at + (r.component == "size" ? "" : " along " + r.component) +
-                         (r.frame.empty() ? "" : " of " + r.frame) + in_cases;
+            std::string words = kind_of(r).words(r);
+            const std::string u = unit(r.measure->dimension);
             if (r.name == study_.goal->response)
                 words = (study_.goal->maximize ? "maximize " : "minimize ") + words;
             if (r.min) words += fmt::format(", at least {}{}", number(*r.min), u.empty() ? "" : " " + u);
@@ -692,7 +680,9 @@ class Writer {
                 words += fmt::format(", at most {:g} % of {}", 100.0 * r.max_share->share,
                                      r.max_share->ultimate ? "ultimate" : "yield");
             LedgerLine& l = line(r.name, words);
-            if (strength && (r.measure == Measure::Safety || r.max_share))
+            const bool by_strength =
+                r.max_share || (r.measure->strength && r.measure->dimension == dimension::none);
+            if (by_strength)
                 for (std::size_t k = 0; k < model_.regions.size(); ++k) {
                     const ModelRegion& region = model_.regions[k];
                     if (region.material < 0 || region.elements == 0 ||
@@ -705,11 +695,12 @@ class Writer {
                                              r.max_share && r.max_share->ultimate ? "ultimate strength"
                                                                                   : "yield"));
                 }
-            if (of_material(r.measure)) {
+            if (of_material(r)) {
                 const Range range = material_range(model_, r);
                 const auto amount = [&](double value) {
-                    return r.measure == Measure::Mass ? model_.units.mass_text(value)
-                                                      : number(value) + (u.empty() ? "" : " " + u);
+                    return r.measure->dimension == dimension::mass
+                               ? model_.units.mass_text(value)
+                               : number(value) + (u.empty() ? "" : " " + u);
                 };
                 l.text += fmt::format("; {} with the kept regions alone, {} with all", amount(range.least),
                                       amount(range.most));
@@ -747,7 +738,7 @@ class Writer {
         LedgerLine& run = line(
             "run",
             fmt::format("at most {} iterations by {}, from {}, stop below a change of {:g}, penalty {}, {}",
-                        study_.run.iterations, text(problem->method), start, study_.run.stop_when,
+                        study_.run.iterations, problem->method->word, start, study_.run.stop_when,
                         study_.run.penalty ? number(*study_.run.penalty)
                         : first < 3.0      ? "1 rising to 3"
                                            : "3",
@@ -766,7 +757,7 @@ class Writer {
             for (const double times : {1e-3, 1e-6, 1e-9, 1e3, 1e6, 1e9})
                 if (bound * times > range.least && bound * times < range.most)
                     return fmt::format("; {} {} would act", number(bound * times),
-                                       unit(dimension_of(r.measure)));
+                                       unit(r.measure->dimension));
             return "";
         };
         if (r.max && *r.max >= range.most)
@@ -777,18 +768,15 @@ class Writer {
 
     // How the part will be made.
     void form() {
-        const FormCard& f = study_.form;
-        if (f.ties()) {
+        const FormRules rules = form_rules(study_);
+        if (rules.any()) {
             std::vector<std::string> words;
-            for (const SymmetryPlane& plane : f.mirror)
-                words.push_back(fmt::format("mirrored at {} = {}", "xyz"[plane.axis], number(plane.at)));
-            if (f.sectors)
-                words.push_back(fmt::format("{} sectors around {}", f.sectors->count, f.sectors->frame));
-            if (f.extrude) words.push_back(fmt::format("the same along {}", "xyz"[*f.extrude]));
+            for (const auto& rule : rules.asked)
+                if (rule->ties) words.push_back(rule->words(study_.form, study_.units));
             std::vector<std::size_t> elements;
             for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
                 if (model_.role(static_cast<ElementId>(e)) == Role::Design) elements.push_back(e);
-            const FormMap map(model_, elements, form_rules(study_));
+            const FormMap map(model_, elements, rules);
             LedgerLine& l = line("form", fmt::format("{}: {} variables for {} design elements", joined(words),
                                                      map.groups(), elements.size()));
             if (!map.exact())
@@ -799,12 +787,10 @@ class Writer {
                                      "regions are not as symmetric as the rules",
                                      map.alone()));
         }
-        if (f.min_feature) {
-            LedgerLine& l = line("min_feature", fmt::format("{} {}: the filter's radius",
-                                                            number(*f.min_feature), unit(dimension::length)));
-            if (*f.min_feature < 2.499 * model_.mesh.size)
-                doubt(l, fmt::format("below 2.5 cells the mesh cannot show it; cells of {} {} can",
-                                     number(*f.min_feature / 2.5), unit(dimension::length)));
+        for (const auto& rule : rules.asked) {
+            if (rule->ties) continue;
+            LedgerLine& l = line(rule->word, rule->words(study_.form, study_.units));
+            if (const std::string told = rule->doubt(model_, study_.form); !told.empty()) doubt(l, told);
         }
     }
 

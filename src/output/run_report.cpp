@@ -97,15 +97,14 @@ void write_run_json(const RunFolder& folder, const Study& study, const StaticAna
         if (has_values) r = result.readings[c];
         Json one;
         one["name"] = card.name;
-        one["measure"] = text(card.measure);
+        one["measure"] = card.measure->word;
         one["case"] = card.in_case.empty() ? Json(nullptr) : Json(card.in_case);
         if (all[c].in_case >= 0) {
             const auto k = static_cast<std::size_t>(all[c].in_case);
-            one["case"] =
-                card.measure == Measure::Frequency ? study.modal_cases[k].name : study.cases[k].name;
+            one["case"] = card.measure->vibration ? study.modal_cases[k].name : study.cases[k].name;
         }
         one["value"] = has_values ? Json(r.value) : Json(nullptr);
-        one["unit"] = study.units.text(dimension_of(card.measure));
+        one["unit"] = study.units.text(card.measure->dimension);
         one["min"] = bound(r.min);
         one["max"] = bound(r.max);
         one["holds"] = has_values ? Json(r.holds) : Json(nullptr);
@@ -199,9 +198,9 @@ void write_run_json(const RunFolder& folder, const Study& study, const StaticAna
                     {"unknowns", cost.unknowns},
                     {"symmetry_copies", model.mesh.copies()}};
     out["method"] = {
-        {"optimizer", text(result.method)},
+        {"optimizer", result.method},
         {"goal_scale", result.goal_scale},
-        {"bounds_as", result.method == Method::MovingAsymptotes ? Json("logarithms") : Json(nullptr)},
+        {"bounds_as", result.method == "moving asymptotes" ? Json("logarithms") : Json(nullptr)},
         {"steps_taken_back", result.trials},
         {"guard", result.guard.words.empty()
                       ? Json(nullptr)

@@ -3,14 +3,14 @@
 #include "base/nearest.hpp"
 #include "fem/probe.hpp"
 #include "fem/support_forces.hpp"
+#include "response/measure.hpp"
 #include "response/motions.hpp"
-#include "response/response.hpp"
 
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
-#include <set>
+#include <memory>
 
 namespace upright {
 
@@ -22,20 +22,6 @@ bool chosen(const std::vector<std::string>& cases, const std::string& name) {
 
 std::string region_name(const Model& model, RegionId r) {
     return model.regions[index(r)].name;
-}
-
-// Places of region nodes that only left-out elements touch.
-std::vector<bool> counted_nodes(const Model& model, const RegionNodes& nodes,
-                                const std::vector<bool>& out_of) {
-    std::vector<bool> out(nodes.node.size(), false);
-    for (std::size_t e = 0; e < out_of.size(); ++e)
-        for (std::size_t i = model.mesh.starts[e]; i < model.mesh.starts[e + 1]; ++i)
-            if (!out_of[e]) out[static_cast<std::size_t>(nodes.of[i])] = true;
-    // A node of a left-out surface does not count, whatever else touches it.
-    for (std::size_t e = 0; e < out_of.size(); ++e)
-        for (std::size_t i = model.mesh.starts[e]; i < model.mesh.starts[e + 1]; ++i)
-            if (out_of[e]) out[static_cast<std::size_t>(nodes.of[i])] = false;
-    return out;
 }
 
 std::vector<double> sizes_of(const std::vector<Voigt>& stress, int layers) {
@@ -196,160 +182,48 @@ class CaseReader {
     std::vector<double> full_;
 };
 
-class Measurer {
+// What an analysis found, for measures to read: full material, stress averaged at the nodes of regions.
+class ReportState final : public State {
   public:
-    Measurer(const Study& study, const Model& model, const AnalysisReport& report)
-        : study_(study), model_(model), report_(report), plane_(model.mesh.dimension() == 2) {}
-
-    std::vector<Outcome> run() {
-        for (std::size_t i = 0; i < study_.responses.size(); ++i) {
-            index_ = i;
-            const ResponseCard& r = study_.responses[i];
-            if (of_material(r.measure)) {
-                Outcome& o = add("");
-                for (const double w : linear_weights(model_, r)) o.value += w;
-            } else if (r.measure == Measure::Frequency) {
-                for (std::size_t c = 0; c < report_.modals.size(); ++c) frequency(r, c);
-            } else if (r.measure == Measure::Compliance) {
-                compliance(r);
-            } else {
-                for (const StaticReport& s : report_.statics)
-                    if ((r.in_case.empty() || refers_to(r.in_case, s.name)) && fits(r, s.name))
-                        one_case(r, s);
-            }
+    ReportState(const Study& study, const Model& model, const AnalysisReport& report)
+        : model_(model), report_(report) {
+        for (const StaticCase& c : study.cases) {
+            const auto at = std::find_if(report.statics.begin(), report.statics.end(),
+                                         [&](const StaticReport& s) { return s.name == c.name; });
+            statics_.push_back(at == report.statics.end() ? nullptr : &*at);
         }
-        for (Outcome& o : out_) {
-            const auto slack = [](double bound) { return bound_tolerance * std::abs(bound); };
-            if (o.max) o.holds = o.value <= *o.max + slack(*o.max);
-            if (o.min) o.holds = o.holds && o.value >= *o.min - slack(*o.min);
+        for (const ModalCase& c : study.modal_cases) {
+            const auto at = std::find(report.modal_names.begin(), report.modal_names.end(), c.name);
+            modals_.push_back(
+                at == report.modal_names.end()
+                    ? nullptr
+                    : &report.modals[static_cast<std::size_t>(at - report.modal_names.begin())]);
         }
-        return out_;
     }
+
+    const Model& model() const override { return model_; }
+    const std::vector<double>* density() const override { return nullptr; }
+    bool has_case(std::size_t c) const override { return statics_[c] != nullptr; }
+    bool has_modal_case(std::size_t c) const override { return modals_[c] != nullptr; }
+    const Eigen::VectorXd& displacement(std::size_t c) const override { return statics_[c]->displacement; }
+    double compliance(std::size_t c) const override { return statics_[c]->compliance; }
+    const std::vector<double>& von_mises(std::size_t c) const override { return statics_[c]->von_mises; }
+    const ModalResult& modes(std::size_t c) const override { return *modals_[c]; }
+    Eigen::VectorXd mass_times(std::size_t, const Eigen::VectorXd& shape) const override { return shape; }
+    Vec3 support_force(std::size_t c, const std::string& support,
+                       const std::array<Eigen::VectorXd, 3>&) const override {
+        Vec3 out = Vec3::Zero();
+        for (const Reaction& one : statics_[c]->reactions)
+            if (refers_to(support, one.name)) out += one.force;
+        return out;
+    }
+    bool may_lack_modes() const override { return true; }
 
   private:
-    Outcome& add(const std::string& in_case) {
-        Outcome o;
-        o.response = index_;
-        o.in_case = in_case;
-        o.min = study_.responses[index_].min;
-        o.max = study_.responses[index_].max;
-        out_.push_back(o);
-        return out_.back();
-    }
-
-    // A reaction is measured where its support is.
-    bool fits(const ResponseCard& r, const std::string& in_case) const {
-        return r.measure != Measure::Reaction ||
-               std::any_of(study_.cases.begin(), study_.cases.end(), [&](const StaticCase& c) {
-                   return c.name == in_case && holds_in(study_, c, r.at);
-               });
-    }
-
-    // The sum over its cases (weighted where none is named), or the largest of them.
-    void compliance(const ResponseCard& r) {
-        double sum = 0.0;
-        double most = 0.0;
-        std::string where;
-        for (std::size_t c = 0; c < model_.cases.size(); ++c) {
-            const ModelCase& card = model_.cases[c];
-            if (!r.in_case.empty() && !refers_to(r.in_case, card.name)) continue;
-            const auto found = std::find_if(report_.statics.begin(), report_.statics.end(),
-                                            [&](const StaticReport& s) { return s.name == card.name; });
-            if (found == report_.statics.end()) return; // was not analysed
-            sum += (r.in_case.empty() ? card.weight : 1.0) * found->compliance;
-            if (found->compliance > most) where = card.name;
-            most = std::max(most, found->compliance);
-        }
-        Outcome& o = add(r.in_case);
-        o.value = r.worst ? most : sum;
-        if (r.worst) o.where = where;
-    }
-
-    void frequency(const ResponseCard& r, std::size_t c) {
-        if (!r.in_case.empty() && !refers_to(r.in_case, report_.modal_names[c])) return;
-        const std::vector<Mode>& modes = report_.modals[c].modes;
-        if (static_cast<int>(modes.size()) < r.mode) return;
-        add(report_.modal_names[c]).value = modes[static_cast<std::size_t>(r.mode) - 1].frequency;
-    }
-
-    void one_case(const ResponseCard& r, const StaticReport& s) {
-        if (r.measure == Measure::Displacement) {
-            displacement(r, s);
-        } else if (r.measure == Measure::Reaction) {
-            Outcome& o = add(s.name);
-            Vec3 force = Vec3::Zero();
-            for (const Reaction& one : s.reactions)
-                if (refers_to(r.at, one.name)) force += one.force;
-            o.value = component_of(study_, r, force, Vec3::Zero());
-        } else {
-            strength(r, s);
-        }
-    }
-
-    void displacement(const ResponseCard& r, const StaticReport& s) {
-        Outcome& o = add(s.name);
-        bool any = false;
-        double least = 0.0;
-        double most = 0.0;
-        Vec3 at_least = Vec3::Zero();
-        Vec3 at_most = Vec3::Zero();
-        for (const Motion& m : motions(model_, r)) {
-            const double value = component_of(study_, r, m.of(s.displacement), m.at);
-            if (!any || value < least) {
-                least = value;
-                at_least = m.at;
-            }
-            if (!any || value > most) {
-                most = value;
-                at_most = m.at;
-            }
-            any = true;
-        }
-        const bool low = reads_lowest(r, least, most);
-        o.value = low ? least : most;
-        o.where = place_text(low ? at_least : at_most, plane_);
-    }
-
-    void strength(const ResponseCard& r, const StaticReport& s) {
-        const std::vector<bool> out_of = left_out(model_, r.except);
-        const std::vector<bool> counted = counted_nodes(model_, report_.nodes, out_of);
-        Outcome& o = add(s.name);
-        const bool safety = r.measure == Measure::Safety;
-        double worst = -1.0; // use of the strength, or the stress itself
-        for (std::size_t i = 0; i < s.von_mises.size(); ++i) {
-            const ModelRegion& region = model_.regions[index(report_.nodes.region[i])];
-            if (!counted[i] || (!r.of.empty() && !refers_to(r.of, region.name))) continue;
-            const Material& m = model_.materials[static_cast<std::size_t>(region.material)];
-            std::optional<double> limit;
-            if (r.max_share) {
-                const auto strength = r.max_share->ultimate ? m.ultimate : m.yield;
-                if (strength) limit = r.max_share->share * *strength;
-            }
-            if ((safety && !m.yield) || (r.max_share && !limit)) continue;
-            const double use = safety  ? s.von_mises[i] / *m.yield
-                               : limit ? s.von_mises[i] / *limit
-                                       : s.von_mises[i];
-            if (use <= worst) continue;
-            worst = use;
-            o.value = safety ? (use > 0.0 ? 1.0 / use : 1e300) : s.von_mises[i];
-            if (limit) o.max = limit;
-            o.where = place_text(model_.mesh.nodes[index(report_.nodes.node[i])], plane_);
-        }
-        if (worst < 0.0)
-            throw Error::input(r.place,
-                               safety || r.max_share ? "no material of \"" + r.name +
-                                                           "\" has the strength that it is measured by"
-                                                     : "nothing is left for \"" + r.name + "\" to measure",
-                               safety || r.max_share ? "Write yield (or ultimate) in the [[material]]"
-                                                     : "Except less, or name other regions");
-    }
-
-    const Study& study_;
     const Model& model_;
     const AnalysisReport& report_;
-    bool plane_;
-    std::size_t index_ = 0;
-    std::vector<Outcome> out_;
+    std::vector<const StaticReport*> statics_; // by case of the study; nullptr: not analysed
+    std::vector<const ModalResult*> modals_;
 };
 
 } // namespace
@@ -419,7 +293,27 @@ AnalysisReport analyze(const Model& model, const AnalysisWish& wish) {
 }
 
 std::vector<Outcome> measure_all(const Study& study, const Model& model, const AnalysisReport& report) {
-    return Measurer(study, model, report).run();
+    const ReportState state(study, model, report);
+    std::vector<Outcome> out;
+    const std::vector<Column> all = columns(study);
+    std::unique_ptr<Measurement> measurement;
+    for (std::size_t k = 0; k < all.size(); ++k) {
+        const ResponseCard& card = study.responses[all[k].response];
+        const MeasureKind& kind = kind_of(card);
+        if (k == 0 || all[k].response != all[k - 1].response)
+            measurement = kind.bind({study, model, card, &report.nodes, false});
+        std::optional<Reading> reading = measurement->read(state, {k, all[k].in_case, all[k].name, nullptr});
+        if (!reading) continue; // its case was not analysed
+        judge(*reading);
+        const auto c = static_cast<std::size_t>(std::max(0, all[k].in_case));
+        const std::string in_case = kind.reads == MeasureWord::Reads::EachCase ? study.cases[c].name
+                                    : kind.reads == MeasureWord::Reads::EachModalCase
+                                        ? study.modal_cases[c].name
+                                        : card.in_case;
+        out.push_back({all[k].response, in_case, reading->value, reading->min, reading->max, reading->holds,
+                       reading->where});
+    }
+    return out;
 }
 
 ProbeReading read_probe(const Model& model, const AnalysisReport& report, const StaticReport& result,

@@ -5,7 +5,7 @@
 #include "fem/error_estimate.hpp"
 #include "fem/modal_analysis.hpp"
 #include "fem/static_analysis.hpp"
-#include "study/study.hpp"
+#include "response/measure.hpp"
 
 #include <optional>
 #include <string>

@@ -1,6 +1,7 @@
 #include "response/motions.hpp"
 
 #include "fem/support_forces.hpp"
+#include "response/measure.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -110,6 +111,11 @@ std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCa
     return out;
 }
 
+std::string component_words(const ResponseCard& r) {
+    return " of " + r.at + (r.component == "size" ? "" : " along " + r.component) +
+           (r.frame.empty() ? "" : " of " + r.frame) + in_cases(r);
+}
+
 std::string place_text(const Vec3& p, bool plane) {
     return plane ? fmt::format("({:.5g}, {:.5g})", p.x(), p.y())
                  : fmt::format("({:.5g}, {:.5g}, {:.5g})", p.x(), p.y(), p.z());
@@ -127,6 +133,19 @@ std::vector<bool> left_out(const Model& model, const std::vector<std::string>& e
         for (const NodeId n : model.mesh.nodes_of(static_cast<ElementId>(e)))
             out[e] = out[e] || touched[index(n)];
     }
+    return out;
+}
+
+std::vector<bool> counted_nodes(const Model& model, const RegionNodes& nodes,
+                                const std::vector<bool>& out_of) {
+    std::vector<bool> out(nodes.node.size(), false);
+    for (std::size_t e = 0; e < out_of.size(); ++e)
+        for (std::size_t i = model.mesh.starts[e]; i < model.mesh.starts[e + 1]; ++i)
+            if (!out_of[e]) out[static_cast<std::size_t>(nodes.of[i])] = true;
+    // A node of a left-out surface does not count, whatever else touches it.
+    for (std::size_t e = 0; e < out_of.size(); ++e)
+        for (std::size_t i = model.mesh.starts[e]; i < model.mesh.starts[e + 1]; ++i)
+            if (out_of[e]) out[static_cast<std::size_t>(nodes.of[i])] = false;
     return out;
 }
 

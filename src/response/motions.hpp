@@ -1,6 +1,7 @@
 // What displacement and reaction responses read, as linear forms on the freedoms of a model.
 #pragma once
 
+#include "fem/stress.hpp"
 #include "model/model.hpp"
 #include "study/study.hpp"
 
@@ -35,10 +36,16 @@ double component_of(const Study& study, const ResponseCard& response, const Vec3
 std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCase& c,
                                                const ResponseCard& response);
 
+// " of tip along z in pull": what a displacement or reaction reads, for people.
+std::string component_words(const ResponseCard& response);
+
 // A place in words, with two numbers in the plane.
 std::string place_text(const Vec3& p, bool plane);
 
 // Elements that stress leaves out: those of the regions named, and those with a node on the surfaces named.
 std::vector<bool> left_out(const Model& model, const std::vector<std::string>& except);
+// Nodes of regions that do count then: a node of a left-out element does not, whatever else touches it.
+std::vector<bool> counted_nodes(const Model& model, const RegionNodes& nodes,
+                                const std::vector<bool>& out_of);
 
 } // namespace upright

@@ -1,34 +1,67 @@
 #include "response/response.hpp"
 
+#include "response/measure.hpp"
+
+#include <algorithm>
+#include <cmath>
+
 namespace upright {
 
-namespace {
-
-bool mass_like(Measure m) {
-    return m == Measure::Mass || m == Measure::MassFraction;
-}
-bool fraction(Measure m) {
-    return m == Measure::MassFraction || m == Measure::VolumeFraction;
-}
-
-} // namespace
-
 std::vector<double> linear_weights(const Model& model, const ResponseCard& response) {
-    std::vector<double> out(model.mesh.elements(), 0.0);
-    double total = 0.0;
-    std::vector<bool> counted;
-    for (const ModelRegion& region : model.regions)
-        counted.push_back(response.of.empty() ? region.role == Role::Design
-                                              : refers_to(response.of, region.name));
-    for (std::size_t e = 0; e < out.size(); ++e) {
-        const auto id = static_cast<ElementId>(e);
-        if (!counted[index(model.mesh.region[e])]) continue;
-        out[e] = model.mesh.volume(id) * (mass_like(response.measure) ? model.material(id).density : 1.0);
-        total += out[e];
+    return kind_of(response).weights(model, response);
+}
+
+const MeasureKind& kind_of(const ResponseCard& r) {
+    // Languages are made of measure kinds alone (measures.hpp).
+    return dynamic_cast<const MeasureKind&>(*r.measure);
+}
+
+double corrected(const ColumnAt& at, const std::string& key, double wanted, bool adapt, double share) {
+    if (at.memory == nullptr) return wanted;
+    const auto [known, fresh] = at.memory->emplace("correction." + key, std::vector<double>{wanted});
+    double& value = known->second.front();
+    if (adapt && !fresh) value = share == 1.0 ? wanted : value + share * (wanted - value);
+    return value;
+}
+
+std::string in_cases(const ResponseCard& r) {
+    return r.in_case.empty() ? " in every case that fits" : " in " + r.in_case;
+}
+
+std::vector<Column> columns(const Study& study) {
+    using Reads = MeasureWord::Reads;
+    std::vector<Column> out;
+    for (std::size_t r = 0; r < study.responses.size(); ++r) {
+        const ResponseCard& card = study.responses[r];
+        const MeasureKind& kind = kind_of(card);
+        if (kind.reads == Reads::Design || kind.reads == Reads::AllCases) {
+            out.push_back({r, -1, card.name});
+            continue;
+        }
+        const std::size_t first = out.size();
+        const auto add = [&](const Card& c, std::size_t number) {
+            if (card.in_case.empty() || refers_to(card.in_case, c.name))
+                out.push_back({r, static_cast<int>(number), card.name + "@" + c.name});
+        };
+        if (kind.reads == Reads::EachModalCase)
+            for (std::size_t c = 0; c < study.modal_cases.size(); ++c) add(study.modal_cases[c], c);
+        else
+            for (std::size_t c = 0; c < study.cases.size(); ++c)
+                if (kind.fits(study, card, study.cases[c])) add(study.cases[c], c);
+        if (out.size() == first + 1) out.back().name = card.name;
     }
-    if (fraction(response.measure) && total > 0.0)
-        for (double& weight : out) weight /= total;
     return out;
+}
+
+void judge(Reading& reading) {
+    reading.excess = -1e300;
+    const auto take = [&](double over, double bound) {
+        reading.excess = std::max(reading.excess, over / std::max(std::abs(bound), 1e-300));
+    };
+    if (reading.max) take(reading.value - *reading.max, *reading.max);
+    if (reading.min) take(*reading.min - reading.value, *reading.min);
+    // A bound of zero knows no share: whatever exceeds it breaks it.
+    reading.holds = reading.excess <= bound_tolerance;
 }
 
 std::optional<double> upper_bound(const Study& study, const ResponseCard& response) {

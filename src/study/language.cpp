@@ -37,11 +37,6 @@ Language::Language(const Vocabulary& words)
     : mesh(mesh_schema(words.mesh_kinds)), response(response_schema(words.measures)),
       form(form_schema(words.making_rules)), run(run_schema(words.solvers)) {}
 
-const Language& shipped_language() {
-    static const Language out;
-    return out;
-}
-
 const TableFacts& Language::study() const {
     static const TableFacts out = make_study_facts();
     return out;

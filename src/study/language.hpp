@@ -4,6 +4,8 @@
 #pragma once
 
 #include "study/cards/cards.hpp"
+#include "study/measure_word.hpp"
+#include "study/rule_word.hpp"
 #include "study/schema.hpp"
 #include "study/study.hpp"
 
@@ -13,30 +15,17 @@
 
 namespace upright {
 
-// What the language knows of a measure.
-struct MeasureWord {
-    Measure measure = Measure::Compliance;
-    std::string word;
-    std::string called; // "a frequency"
-    Dimension dimension;
-    std::string says;
-    std::vector<Key<ResponseCard>> keys; // its own: those of all are `name` and `measure`
-    std::function<void(ResponseCard&, const CardReader&)> check; // rules across its keys
-};
-
 struct SolverWord {
     std::string word;
     std::string says;
 };
 
 std::vector<Variant<MeshCard>> shipped_mesh_kinds();
-std::vector<MeasureWord> shipped_measures();
-std::vector<Key<FormCard>> shipped_making_rules();
 std::vector<SolverWord> shipped_solver_words();
 
 Schema<MeshCard> mesh_schema(const std::vector<Variant<MeshCard>>& kinds);
-Schema<ResponseCard> response_schema(const std::vector<MeasureWord>& measures);
-Schema<FormCard> form_schema(const std::vector<Key<FormCard>>& rules);
+Schema<ResponseCard> response_schema(const std::vector<std::shared_ptr<const MeasureWord>>& measures);
+Schema<FormCard> form_schema(const std::vector<std::shared_ptr<const RuleWord>>& rules);
 Schema<RunCard> run_schema(const std::vector<SolverWord>& solvers);
 
 void read_refine(Study& study, const Node& document, const Context& context);
@@ -45,13 +34,13 @@ void require_polar_frame(const Study& study);
 // What the kinds bring to the language.
 struct Vocabulary {
     std::vector<Variant<MeshCard>> mesh_kinds = shipped_mesh_kinds();
-    std::vector<MeasureWord> measures = shipped_measures();
-    std::vector<Key<FormCard>> making_rules = shipped_making_rules();
+    std::vector<std::shared_ptr<const MeasureWord>> measures;
+    std::vector<std::shared_ptr<const RuleWord>> making_rules;
     std::vector<SolverWord> solvers = shipped_solver_words();
 };
 
 struct Language {
-    explicit Language(const Vocabulary& words = {});
+    explicit Language(const Vocabulary& words);
 
     Schema<MeshCard> mesh;
     Schema<ResponseCard> response;
@@ -67,8 +56,5 @@ struct Language {
     // The card of a word, or nullptr.
     const TableFacts* card(const std::string& word) const;
 };
-
-// With the kinds that the program ships.
-const Language& shipped_language();
 
 } // namespace upright

@@ -22,6 +22,11 @@ std::vector<Key<ResponseCard>> bound_keys(const Dimension& d, bool fraction = fa
 // `min` and `max` of a stress: "55% of yield" as well.
 std::vector<Key<ResponseCard>> stress_bound_keys();
 
+// `at`: a support, or a point, coupling or surface.
+Key<ResponseCard> at_key(bool support);
+// Throws where a frame is given and the size of a vector is asked for.
+void check_component(const ResponseCard& response, const CardReader& reader);
+
 // Throws where a measure read in cases fits none; `word` is the measure's.
 void require_cases(const ResponseCard& response, const CardReader& reader, bool modal,
                    const std::string& word);

@@ -5,8 +5,10 @@
 #include "base/vectors.hpp"
 #include "quantity/dimension.hpp"
 
+#include <any>
 #include <array>
 #include <filesystem>
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -304,22 +306,8 @@ struct MeshCard {
     bool shell() const { return family == ElementFamily::Shell; }
 };
 
-enum class Measure {
-    Compliance,
-    Mass,
-    Volume,
-    MassFraction,
-    VolumeFraction,
-    Displacement,
-    Stress,
-    Safety,
-    Frequency,
-    Reaction
-};
-const char* text(Measure measure);
-Dimension dimension_of(Measure measure);
-// Mass, volume and their fractions: they depend on the design alone.
-bool of_material(Measure measure);
+struct MeasureWord; // measure_word.hpp
+struct RuleWord;    // rule_word.hpp
 
 // A bound as a share of a material's strength.
 struct StrengthShare {
@@ -328,7 +316,7 @@ struct StrengthShare {
 };
 
 struct ResponseCard : Card {
-    Measure measure = Measure::Compliance;
+    std::shared_ptr<const MeasureWord> measure;
     // Mass and volume measures: regions; empty: the design regions. Stress and safety: regions; empty: all.
     std::vector<std::string> of;
     std::string in_case; // a case (or all that bear the name); empty: compliance weighted over all, else all
@@ -343,6 +331,7 @@ struct ResponseCard : Card {
     std::vector<std::string> except; // stress, safety: regions and surfaces whose elements are left out
     std::optional<double> min, max;
     std::optional<StrengthShare> max_share;
+    std::any own; // what keys of its measure alone say
 };
 
 struct GoalCard {
@@ -362,8 +351,8 @@ struct FormCard {
     std::optional<int> extrude; // axis: the same along it
     std::optional<double> min_feature;
     Place place;
-
-    bool ties() const { return !mirror.empty() || sectors || extrude; }
+    std::vector<std::shared_ptr<const RuleWord>> rules; // that the language has, in the order of its table
+    std::map<std::string, std::any> own;                // what further rules read, by their words
 };
 
 struct RunCard {

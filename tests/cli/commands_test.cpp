@@ -1,4 +1,4 @@
-#include "cli/program.hpp"
+#include "support/run_upright.hpp"
 #include "support/folder.hpp"
 
 #include <gtest/gtest.h>

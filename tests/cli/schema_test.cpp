@@ -1,6 +1,6 @@
 // `upright schema` before an independent validator: every shipped study is valid, and what the schema can
 // tell to be wrong is not.
-#include "cli/program.hpp"
+#include "support/run_upright.hpp"
 #include "support/folder.hpp"
 
 #include <gtest/gtest.h>

@@ -1,5 +1,5 @@
 // Each study in tests/cli/wrong is wrong in one way; its first line says where and what the program must say.
-#include "cli/program.hpp"
+#include "support/run_upright.hpp"
 #include "support/folder.hpp"
 
 #include <algorithm>

@@ -1,8 +1,8 @@
 // Bonds: the patch test across matching and other meshes, the side that follows, rigid motions across a gap.
 #include "fem/static_analysis.hpp"
+#include "kinds/kinds.hpp"
 #include "model/rigid_freedom.hpp"
 #include "response/case_report.hpp"
-#include "study/load.hpp"
 #include "support/studies.hpp"
 #include "support/two_boxes.hpp"
 

@@ -48,7 +48,7 @@ std::vector<Reading> readings(const Study& study, const Model& model, double den
     StaticAnalysis analysis(model, {});
     DesignMeasures measures(study, analysis);
     measures.analyse(std::vector<double>(model.mesh.elements(), density), 1.0, {});
-    if (cases != nullptr) *cases = measures.cases();
+    if (cases != nullptr) *cases = measures.state().cases();
     return measures.readings();
 }
 

@@ -1,4 +1,4 @@
-#include "study/load.hpp"
+#include "kinds/kinds.hpp"
 #include "study/names.hpp"
 #include "support/studies.hpp"
 

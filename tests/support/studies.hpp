@@ -1,8 +1,8 @@
 // Small studies for tests, written as text so that the whole way from the file is exercised.
 #pragma once
 
+#include "kinds/kinds.hpp"
 #include "model/model.hpp"
-#include "study/load.hpp"
 #include "support/folder.hpp"
 
 #include <Eigen/Geometry>

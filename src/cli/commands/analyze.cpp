@@ -10,15 +10,23 @@
 
 #include <chrono>
 #include <fmt/format.h>
+#include <memory>
 #include <omp.h>
 
 namespace upright::cli {
 
 namespace {
 
+struct Wish : StudyWish, FigureWish {
+    std::vector<std::string> cases, probes, except;
+    std::optional<int> refine;
+    std::string out;
+    bool force = false, no_figures = false;
+};
+
 namespace fs = std::filesystem;
 
-std::vector<Vec3> read_probes(const Invocation& in, bool plane) {
+std::vector<Vec3> read_probes(const Wish& in, bool plane) {
     std::vector<Vec3> out;
     for (const std::string& text : in.probes) {
         Vec3 p = Vec3::Zero();
@@ -69,8 +77,7 @@ Study refined(const Study& study, int times) {
 // Bounds on what the analysis finds; mass and volume are for the optimiser.
 bool every_bound_holds(const Study& study, const std::vector<Outcome>& outcomes) {
     bool out = true;
-    for (const Outcome& o : outcomes)
-        out = out && (o.holds || of_material(study.responses[o.response].measure));
+    for (const Outcome& o : outcomes) out = out && (o.holds || of_material(study.responses[o.response]));
     return out;
 }
 
@@ -80,7 +87,7 @@ std::string size_text(const Model& model) {
 }
 
 // Everything between the folder and the last file in it.
-std::vector<Outcome> fill(const Invocation& in, const Job& job, const AnalysisWish& wish,
+std::vector<Outcome> fill(const Wish& in, const Job& job, const AnalysisWish& wish,
                           const std::vector<Vec3>& probes, const AnalysisFolder& folder,
                           const FigureOptions& options, Console& console) {
     const auto begin = std::chrono::steady_clock::now();
@@ -121,13 +128,12 @@ std::vector<Outcome> fill(const Invocation& in, const Job& job, const AnalysisWi
     return outcomes;
 }
 
-} // namespace
-
-int run_analyze(const Invocation& in, Console& console) {
+int run_analyze(const Wish& in, Session& session) {
+    Console& console = session.console;
     const FigureOptions options = figure_options(in);
     if (in.refine && *in.refine < 2)
         throw Error::usage(fmt::format("--refine {} is no finer mesh", *in.refine), "Write --refine 2");
-    const Job job = load_job(in.target, in.settings, &console);
+    const Job job = load_job(session, in.target, in.settings, true);
     const Study& study = job.study;
     const Model& model = job.model;
     if (model.cases.empty() && model.modal_cases.empty())
@@ -162,6 +168,30 @@ int run_analyze(const Invocation& in, Console& console) {
     console.result("analysis: " + folder.path().string());
     write_text(folder.path() / "log.txt", console.log());
     return every_bound_holds(study, outcomes) ? 0 : static_cast<int>(ExitCode::BoundBroken);
+}
+
+} // namespace
+
+Command analyze_command() {
+    return {
+        "analyze", "The static and modal cases of the full-material part: the baseline",
+        [](Options& options) {
+            auto in = std::make_shared<Wish>();
+            add_study(options, *in);
+            options.several("--case", "NAME", in->cases, "A case (several times for several; default: all)");
+            options.several("--probe", "X,Y,Z", in->probes,
+                            "Read displacement and stress at a place (may be given several times)");
+            options.several("--except", "NAME", in->except,
+                            "A region, or a surface, whose elements are left out of the largest stress");
+            options.value("--refine", "N", in->refine,
+                          "Analyse again on a mesh so many times as fine, and tell how every result changes");
+            options.value("--out", "DIR", in->out,
+                          "Folder of the analysis (default: <study>.analysis beside the study)");
+            options.flag("--force", in->force, "Overwrite an earlier analysis");
+            options.flag("--no-figures", in->no_figures, "Draw no figures");
+            add_figure_options(options, *in);
+            return [in](Session& session) { return run_analyze(*in, session); };
+        }};
 }
 
 } // namespace upright::cli

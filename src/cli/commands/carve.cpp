@@ -8,11 +8,20 @@
 #include <array>
 #include <cmath>
 #include <fmt/format.h>
+#include <memory>
 #include <nlohmann/json.hpp>
 
 namespace upright::cli {
 
 namespace {
+
+struct Wish : FigureWish {
+    std::string target, out;
+    double at = 0.5;
+    std::optional<int> iteration;
+    int smooth = 50;
+    bool all_pieces = false;
+};
 
 namespace fs = std::filesystem;
 using Json = nlohmann::ordered_json;
@@ -67,16 +76,14 @@ void print_pieces(Console& console, const Study& study, const Part& part) {
                                    dropped == 1 ? "es" : ""));
 }
 
-} // namespace
-
-int run_carve(const Invocation& in, Console& console) {
+int run_carve(const Wish& in, Session& session) {
+    Console& console = session.console;
     const FigureOptions options = figure_options(in);
-    const double at = threshold(in);
+    const double at = threshold(in.at);
     if (in.smooth < 0 || in.smooth > 1000) throw Error::usage("--smooth takes 0 to 1000 passes");
-    if (!in.out.empty() && fs::path(in.out).extension() != ".stl")
-        throw Error::usage("--out " + in.out + " is not an STL file", "Write a name that ends in .stl");
+    const PartFormat& format = format_of(session.kinds.part_formats, in.out.empty() ? "part.stl" : in.out);
     const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
-    const Job job = load_run(folder);
+    const Job job = load_run(session, folder);
     const Study& study = job.study;
     const Model& model = job.model;
     const std::vector<double> density = read_design(folder, model, in.iteration);
@@ -129,10 +136,10 @@ int run_carve(const Invocation& in, Console& console) {
                                100.0 * (part.volume / part.volume_before - 1.0)));
     print_pieces(console, study, part);
 
-    const fs::path stl = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
-    if (stl.has_parent_path()) make_folder(stl.parent_path());
-    write_stl(stl, part.surface, "carved by upright, length unit " + study.units.length);
-    fs::path json_file = stl;
+    const fs::path file = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
+    if (file.has_parent_path()) make_folder(file.parent_path());
+    format.write({part.surface, study.units.length, study.title}, file);
+    fs::path json_file = file;
     json_file.replace_extension(".json");
     Json pieces = Json::array();
     for (const PartPiece& p : part.pieces)
@@ -152,13 +159,31 @@ int run_carve(const Invocation& in, Console& console) {
                       {"thresholds", table},
                       {"smoothing_passes", in.smooth}};
     write_text(json_file, report.dump(2) + "\n");
-    const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(stl).replace_extension(".png");
+    const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");
     draw_part(study, model, part,
               fmt::format("cut at density {:g}; mass {}; {}", at, study.units.mass_text(part.mass, 5),
                           part.one_piece() ? "one piece" : "NOT ONE PIECE"),
               options, png);
-    console.result(fmt::format("part: {}\nfigure: {}", stl.string(), png.string()));
+    console.result(fmt::format("part: {}\nfigure: {}", file.string(), png.string()));
     return 0;
+}
+
+} // namespace
+
+Command carve_command() {
+    return {"carve", "The solid part of a run: closed surface, mass, is it one piece?", [](Options& options) {
+                auto in = std::make_shared<Wish>();
+                options.word("RUN", in->target, "The folder of the run", true);
+                options.value("--at", "T", in->at, "Density at which to cut (default: 0.5)");
+                options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
+                options.value("--smooth", "N", in->smooth, "Smoothing passes, 0 for none (default: 50)");
+                options.flag("--all-pieces", in->all_pieces,
+                             "Keep pieces that touch neither a support nor a load");
+                options.value("--out", "FILE", in->out,
+                              "The file, its format by its ending (default: part.stl in the run)");
+                add_figure_options(options, *in);
+                return [in](Session& session) { return run_carve(*in, session); };
+            }};
 }
 
 } // namespace upright::cli

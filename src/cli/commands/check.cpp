@@ -6,11 +6,17 @@
 #include "output/ledger.hpp"
 
 #include <fmt/format.h>
+#include <memory>
 #include <omp.h>
 
 namespace upright::cli {
 
 namespace {
+
+struct Wish : StudyWish, FigureWish {
+    std::string out;
+    bool no_figures = false, gradients = false, strict = false;
+};
 
 class Notes : public Observer {
   public:
@@ -33,18 +39,17 @@ void show_gradients(const Study& study, const Model& model, Console& console) {
                                "value", "slope", "difference", "error"));
     for (const GradientRow& row : check.rows)
         console.result(fmt::format("  {:<28} {:<16} {:>12.6g}  {:>13.7g}  {:>13.7g}  {:>9.1e}{}", row.name,
-                                   text(row.measure), row.value, row.slope, row.difference, row.error,
+                                   row.measure, row.value, row.slope, row.difference, row.error,
                                    row.remark.empty() ? "" : "  " + row.remark));
     console.result(fmt::format("  along {} random directions of {} variables, random densities, penalty 3; "
                                "errors as a share of the gradient's length\n",
                                check.directions, check.variables));
 }
 
-} // namespace
-
-int run_check(const Invocation& in, Console& console) {
+int run_check(const Wish& in, Session& session) {
+    Console& console = session.console;
     const FigureOptions options = figure_options(in);
-    const Job job = load_job(in.target, in.settings, &console);
+    const Job job = load_job(session, in.target, in.settings, true);
     const Study& study = job.study;
     const Model& model = job.model;
     const Ledger ledger = make_ledger(study, model, true);
@@ -86,6 +91,25 @@ int run_check(const Invocation& in, Console& console) {
         console.result("ready");
     if (missing > 0 || (in.strict && doubts > 0)) return static_cast<int>(ExitCode::Input);
     return 0;
+}
+
+} // namespace
+
+Command check_command() {
+    return {"check",
+            "The readiness ledger: every card, what it came to, what is missing or doubtful; figures",
+            [](Options& options) {
+                auto in = std::make_shared<Wish>();
+                add_study(options, *in);
+                options.value("--out", "DIR", in->out,
+                              "Folder for the figures (default: <study>.check beside the study)");
+                options.flag("--no-figures", in->no_figures, "Draw no figures");
+                options.flag("--gradients", in->gradients,
+                             "Compare the sensitivities of every response with central differences");
+                options.flag("--strict", in->strict, "Doubts count as errors (exit code 3)");
+                add_figure_options(options, *in);
+                return [in](Session& session) { return run_check(*in, session); };
+            }};
 }
 
 } // namespace upright::cli

@@ -1,31 +1,51 @@
-// The commands; one file each. All return the exit code and throw Error for what is wrong.
+// The table of commands, and what they share.
 #pragma once
 
-#include "cli/console.hpp"
-#include "cli/invocation.hpp"
+#include "cli/command.hpp"
 #include "output/figure.hpp"
 #include "output/run_folder.hpp"
 
 #include <filesystem>
 #include <string>
+#include <vector>
 
 namespace upright::cli {
 
-int run_demo(const Invocation& in, Console& console);
-int run_new(const Invocation& in, Console& console);
-int run_materials(const Invocation& in, Console& console);
-int run_model(const Invocation& in, Console& console);
-int run_inspect(const Invocation& in, Console& console);
-int run_check(const Invocation& in, Console& console);
-int run_analyze(const Invocation& in, Console& console);
-int run_optimize(const Invocation& in, Console& console);
-int run_plot(const Invocation& in, Console& console);
-int run_carve(const Invocation& in, Console& console);
-int run_help(const Invocation& in, Console& console);
-int run_schema(const Invocation& in, Console& console);
+// Those that the program ships, in the order of the work, and `more` behind them.
+std::vector<Command> command_table(const std::vector<Command>& more = {});
+
+// One file each.
+Command demo_command();
+Command new_command();
+Command materials_command();
+Command inspect_command();
+Command check_command();
+Command model_command();
+Command analyze_command();
+Command optimize_command();
+Command plot_command();
+Command carve_command();
+Command help_command();
+Command schema_command();
+
+// The study, and changes of it.
+struct StudyWish {
+    std::string target;
+    std::vector<std::string> settings; // --set path=value
+};
+void add_study(Options& options, StudyWish& wish);
+
+// How a figure looks.
+struct FigureWish {
+    std::string from = "corner";
+    std::string size = "1280x800";
+};
+void add_figure_options(Options& options, FigureWish& wish);
+// --from and --size. Throws Error (Usage).
+FigureOptions figure_options(const FigureWish& wish);
 
 // The folder with the shipped examples.
-std::filesystem::path example_folder(const Invocation& in);
+std::filesystem::path example_folder(const Session& session);
 
 // A run by its path; a bare name that is not here is looked for below the current folder.
 std::filesystem::path find_run(const std::string& path, Console& console);
@@ -34,11 +54,8 @@ std::filesystem::path find_run(const std::string& path, Console& console);
 std::vector<double> read_design(const RunFolder& folder, const Model& model,
                                 const std::optional<int>& iteration);
 
-// --from and --size. Throws Error (Usage).
-FigureOptions figure_options(const Invocation& in);
-
 // --at. Throws Error (Usage) unless it lies between 0 and 1.
-double threshold(const Invocation& in);
+double threshold(double at);
 
 // "iteration 57, converged" for the subtitles of figures.
 std::string state_text(const RunFolder& folder, const std::optional<int>& iteration);
@@ -49,9 +66,9 @@ struct Job {
     Model model;
 };
 // Shows on the console that a mesh is being made where that takes more than a second.
-Job load_job(const std::filesystem::path& file, const std::vector<std::string>& settings,
-             Console* console = nullptr);
+Job load_job(const Session& session, const std::filesystem::path& file,
+             const std::vector<std::string>& settings = {}, bool tell = false);
 // Those of a run: its model.h5, or built anew where there is none.
-Job load_run(const RunFolder& folder);
+Job load_run(const Session& session, const RunFolder& folder);
 
 } // namespace upright::cli

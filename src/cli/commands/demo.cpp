@@ -4,14 +4,23 @@
 
 #include <chrono>
 #include <fmt/format.h>
+#include <memory>
 
 namespace upright::cli {
 
 namespace fs = std::filesystem;
 
-int run_demo(const Invocation& in, Console& console) {
+namespace {
+
+struct Wish {
+    std::string target = "upright-demo";
+    bool force = false;
+};
+
+int run_demo(const Wish& in, Session& session) {
+    Console& console = session.console;
     const auto start = std::chrono::steady_clock::now();
-    const fs::path folder = in.target.empty() ? fs::path("upright-demo") : fs::path(in.target);
+    const fs::path folder(in.target);
     make_folder(folder);
     const fs::path study = folder / "pedestal.toml";
     const fs::path run = folder / "pedestal.run";
@@ -19,38 +28,38 @@ int run_demo(const Invocation& in, Console& console) {
     if (fs::exists(run, ignored) && !in.force)
         throw Error::files(run.string(), "an earlier demo is there already",
                            "Overwrite it with --force, or name another folder");
-    write_text(study, read_text(example_folder(in) / "pump-pedestal" / "pedestal.toml"));
+    write_text(study, read_text(example_folder(session) / "pump-pedestal" / "pedestal.toml"));
 
     // Each step is the command itself, as a user would type it.
-    const auto step = [&](const std::string& words, int (*command)(const Invocation&, Console&),
-                          Invocation one) {
-        console.remark("\n$ upright " + words);
-        one.quiet = in.quiet;
-        one.program = in.program;
-        return command(one, console);
+    const auto step = [&](std::vector<std::string> words, bool force = false) {
+        std::string line;
+        for (const std::string& word : words) line += " " + word;
+        console.remark("\n$ upright" + line);
+        if (force) words.emplace_back("--force");
+        return session.run(words);
     };
-    Invocation check;
-    check.target = study.string();
-    int code = step("check " + study.string(), run_check, check);
+    int code = step({"check", study.string()});
     if (code != 0) return code;
-    Invocation optimize;
-    optimize.target = study.string();
-    optimize.force = in.force;
-    code = step("optimize " + study.string(), run_optimize, optimize);
+    code = step({"optimize", study.string()}, in.force);
     if (code != 0) return code;
-    for (const char* what : {"density", "displacement", "stress", "history"}) {
-        Invocation plot;
-        plot.target = run.string();
-        plot.what = what;
-        step("plot " + run.string() + " --what " + what, run_plot, plot);
-    }
-    Invocation carve;
-    carve.target = run.string();
-    step("carve " + run.string() + " --at 0.5", run_carve, carve);
+    for (const char* what : {"density", "displacement", "stress", "history"})
+        step({"plot", run.string(), "--what", what});
+    step({"carve", run.string(), "--at", "0.5"});
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     console.result(
         fmt::format("\nthe whole job took {:.0f} s; everything is in {}", seconds, folder.string()));
     return 0;
+}
+
+} // namespace
+
+Command demo_command() {
+    return {"demo", "The whole job on shipped data, end to end, under a minute", [](Options& options) {
+                auto in = std::make_shared<Wish>();
+                options.word("DIR", in->target, "Where to put it (default: upright-demo)", false);
+                options.flag("--force", in->force, "Overwrite an earlier demo");
+                return [in](Session& session) { return run_demo(*in, session); };
+            }};
 }
 
 } // namespace upright::cli

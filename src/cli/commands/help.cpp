@@ -1,43 +1,54 @@
-// upright help, upright schema: the study language explained, for people and for editors.
-#include "base/files.hpp"
+// upright help: the study language and the commands explained.
 #include "base/nearest.hpp"
 #include "cli/commands/commands.hpp"
-#include "study/json_schema.hpp"
 #include "study/reference.hpp"
+
+#include <algorithm>
+#include <memory>
 
 namespace upright::cli {
 
-int run_help(const Invocation& in, Console& console) {
-    const Language& language = shipped_language();
+namespace {
+
+struct Wish {
+    std::string word;
+    bool reference = false;
+};
+
+int run_help(const Wish& in, Session& session) {
+    const Language& language = session.kinds.language;
     if (in.reference) {
-        console.result(reference_markdown(language));
+        session.console.result(reference_markdown(language));
         return 0;
     }
-    const std::optional<std::string> text = explain(language, in.target);
+    if (in.word.empty()) return session.run({"--help"});
+    if (std::find(session.commands.begin(), session.commands.end(), in.word) != session.commands.end())
+        return session.run({in.word, "--help"});
+    const std::optional<std::string> text = explain(language, in.word);
     if (!text) {
         std::vector<std::string> known = explained_words(language);
-        known.insert(known.end(), in.commands.begin(), in.commands.end());
-        throw Error::usage("there is no card, key or command \"" + in.target + "\"",
-                           nearest(in.target, known)
-                               ? suggestion(in.target, known)
-                               : "\"upright help\" lists the commands, docs/study-reference.md "
-                                 "the words of a study");
+        known.insert(known.end(), session.commands.begin(), session.commands.end());
+        throw Error::usage("there is no card, key or command \"" + in.word + "\"",
+                           nearest(in.word, known) ? suggestion(in.word, known)
+                                                   : "\"upright help\" lists the commands, "
+                                                     "docs/study-reference.md the words of a study");
     }
     std::string out = *text;
     while (!out.empty() && out.back() == '\n') out.pop_back();
-    console.result(out);
+    session.console.result(out);
     return 0;
 }
 
-int run_schema(const Invocation& in, Console& console) {
-    const std::string text = json_schema(shipped_language());
-    if (in.out.empty()) {
-        console.result(text.substr(0, text.size() - 1));
-        return 0;
-    }
-    write_text(in.out, text);
-    console.result(in.out);
-    return 0;
+} // namespace
+
+Command help_command() {
+    return {"help", "A card, a key or a command explained: help region, help skin_of", [](Options& options) {
+                auto in = std::make_shared<Wish>();
+                options.word("WORD", in->word,
+                             "The card, key, word or command; a key of one card as region.frame", false);
+                options.flag("--reference", in->reference, "The whole study reference, as Markdown");
+                return [in](Session& session) { return run_help(*in, session); };
+            }};
 }
 
 } // namespace upright::cli

@@ -8,10 +8,16 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <map>
+#include <memory>
 
 namespace upright::cli {
 
 namespace {
+
+struct Wish : FigureWish {
+    std::string target, out;
+    bool no_figures = false;
+};
 
 namespace fs = std::filesystem;
 
@@ -41,7 +47,7 @@ std::string shape_text(const FacetFace& f, double scale) {
     return out;
 }
 
-int inspect_mesh(const Invocation& in, Console& console) {
+int inspect_mesh(const Wish& in, Console& console) {
     FileMesh file;
     const char* family = "solid";
     try {
@@ -97,7 +103,7 @@ int inspect_mesh(const Invocation& in, Console& console) {
     return 0;
 }
 
-int inspect_bodies(const Invocation& in, Console& console, const FigureOptions& options) {
+int inspect_bodies(const Wish& in, Console& console, const FigureOptions& options) {
     const BodyFile file = read_bodies(in.target, {}, 1.0, 1e-3, false);
     const bool step = file.format == "STEP";
     const std::string unit = step ? "mm" : "";
@@ -146,9 +152,8 @@ int inspect_bodies(const Invocation& in, Console& console, const FigureOptions& 
     return 0;
 }
 
-} // namespace
-
-int run_inspect(const Invocation& in, Console& console) {
+int run_inspect(const Wish& in, Session& session) {
+    Console& console = session.console;
     const FigureOptions options = figure_options(in);
     std::error_code ignored;
     if (!fs::is_regular_file(in.target, ignored))
@@ -158,6 +163,22 @@ int run_inspect(const Invocation& in, Console& console) {
                    [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     if (kind == ".vtu") return inspect_mesh(in, console);
     return inspect_bodies(in, console, options);
+}
+
+} // namespace
+
+Command inspect_command() {
+    return {"inspect",
+            "Bodies and numbered faces of a STEP, STL or OBJ file, or the arrays of a VTU mesh; figures",
+            [](Options& options) {
+                auto in = std::make_shared<Wish>();
+                options.word("FILE", in->target, "The file (.step, .stl, .obj, .vtu)", true);
+                options.value("--out", "FILE", in->out,
+                              "The picture (default: <file>-faces.png beside the file)");
+                options.flag("--no-figures", in->no_figures, "Draw no figures");
+                add_figure_options(options, *in);
+                return [in](Session& session) { return run_inspect(*in, session); };
+            }};
 }
 
 } // namespace upright::cli

@@ -6,7 +6,10 @@
 
 namespace upright::cli {
 
-int run_materials(const Invocation& /*in*/, Console& console) {
+namespace {
+
+int run_materials(Session& session) {
+    Console& console = session.console;
     const auto strength = [](double value) {
         return value > 0 ? fmt::format("{:g}", value) : std::string("-");
     };
@@ -20,6 +23,13 @@ int run_materials(const Invocation& /*in*/, Console& console) {
                    "grade: like = \"ductile iron\".\n"
                    "These are values to begin with; take those of your supplier for a part that must hold.");
     return 0;
+}
+
+} // namespace
+
+Command materials_command() {
+    return {"materials", "The shipped material library, with sources",
+            [](Options&) { return [](Session& session) { return run_materials(session); }; }};
 }
 
 } // namespace upright::cli

@@ -9,10 +9,16 @@
 #include "output/vtu.hpp"
 
 #include <fmt/format.h>
+#include <memory>
 
 namespace upright::cli {
 
 namespace {
+
+struct Wish : StudyWish, FigureWish {
+    std::string out;
+    bool matrices = false, no_figures = false;
+};
 
 namespace fs = std::filesystem;
 
@@ -83,11 +89,10 @@ void write_matrices(const fs::path& folder, const Model& model, Console& console
     console.result("matrices: " + folder.string());
 }
 
-} // namespace
-
-int run_model(const Invocation& in, Console& console) {
+int run_model(const Wish& in, Session& session) {
+    Console& console = session.console;
     const FigureOptions options = figure_options(in);
-    const Job job = load_job(in.target, in.settings, &console);
+    const Job job = load_job(session, in.target, in.settings, true);
     const Model& model = job.model;
     const fs::path target(in.target);
     const fs::path folder =
@@ -120,6 +125,23 @@ int run_model(const Invocation& in, Console& console) {
         console.remark("figure: " + (folder / "quality.png").string());
     }
     return 0;
+}
+
+} // namespace
+
+Command model_command() {
+    return {"model", "The solver-ready model: model.h5, every set as VTU, mesh quality",
+            [](Options& options) {
+                auto in = std::make_shared<Wish>();
+                add_study(options, *in);
+                options.value("--out", "DIR", in->out,
+                              "Folder for the files (default: <study>.model beside the study)");
+                options.flag("--matrices", in->matrices,
+                             "Write stiffness, mass, loads and constraint transform in Matrix Market form");
+                options.flag("--no-figures", in->no_figures, "Draw no figure of the worst elements");
+                add_figure_options(options, *in);
+                return [in](Session& session) { return run_model(*in, session); };
+            }};
 }
 
 } // namespace upright::cli

@@ -5,13 +5,23 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <memory>
 
 namespace upright::cli {
 
 namespace fs = std::filesystem;
 
-int run_new(const Invocation& in, Console& console) {
-    const fs::path examples = example_folder(in);
+namespace {
+
+struct Wish {
+    std::string target;
+    std::string example = "pump-pedestal";
+    bool list = false;
+};
+
+int run_new(const Wish& in, Session& session) {
+    Console& console = session.console;
+    const fs::path examples = example_folder(session);
     std::vector<std::string> names;
     for (const auto& entry : fs::directory_iterator(examples))
         if (entry.is_directory()) names.push_back(entry.path().filename().string());
@@ -36,6 +46,19 @@ int run_new(const Invocation& in, Console& console) {
             console.result((folder / entry.path().filename()).string());
         }
     return 0;
+}
+
+} // namespace
+
+Command new_command() {
+    return {"new", "A commented study to start from", [](Options& options) {
+                auto in = std::make_shared<Wish>();
+                options.word("DIR", in->target, "The folder to make", false);
+                options.value("--example", "NAME", in->example,
+                              "Which example to copy (default: pump-pedestal)");
+                options.flag("--list", in->list, "List the examples");
+                return [in](Session& session) { return run_new(*in, session); };
+            }};
 }
 
 } // namespace upright::cli

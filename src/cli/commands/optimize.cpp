@@ -11,11 +11,17 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <future>
+#include <memory>
 #include <omp.h>
 
 namespace upright::cli {
 
 namespace {
+
+struct Wish : StudyWish {
+    std::string out;
+    bool force = false, certificate = false, resume = false;
+};
 
 using Clock = std::chrono::steady_clock;
 
@@ -104,9 +110,9 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
     for (std::size_t c = 0; c < all.size(); ++c) {
         const ResponseCard& card = study.responses[all[c].response];
         const Reading& r = result.readings[c];
-        const std::string unit = study.units.text(dimension_of(card.measure));
+        const std::string unit = study.units.text(card.measure->dimension);
         std::string line = fmt::format("  {:<{}} {:<16} {:>12.6g} {:<8}", all[c].name, width,
-                                       text(card.measure), r.value, unit);
+                                       card.measure->word, r.value, unit);
         if (card.name == study.goal->response) line += study.goal->maximize ? " goal, raised" : " goal";
         line += bounds_text(r, "");
         if (!r.where.empty()) line += "  at " + r.where;
@@ -147,7 +153,7 @@ void print_summary(Console& console, const Study& study, const OptimizeResult& r
         const Reading& r = result.readings[worst];
         console.result(fmt::format(
             "NOT FEASIBLE: {} came to {:.5g},{}; {}", all[worst].name, r.value,
-            bounds_text(r, study.units.text(dimension_of(study.responses[all[worst].response].measure))),
+            bounds_text(r, study.units.text(study.responses[all[worst].response].measure->dimension)),
             result.best_feasible > 0 ? fmt::format("iteration {} held every bound", result.best_feasible)
                                      : std::string("no iteration at the final sharpness held every bound")));
     }
@@ -169,7 +175,7 @@ void print_certificate(Console& console, const Study& study, const Certificate& 
         return;
     }
     const ResponseCard& goal = study.responses[make_problem(study).goal];
-    const std::string unit = study.units.text(dimension_of(goal.measure));
+    const std::string unit = study.units.text(goal.measure->dimension);
     console.result(fmt::format(
         "certificate: no design on this mesh has a {} below {:.6g}{}{}; this one is {:.1f} % above that",
         goal.name, c.bound, unit.empty() ? "" : " ", unit, 100.0 * c.distance));
@@ -190,11 +196,10 @@ std::vector<double> density_of_run(const Study& study, const Model& model, Conso
     return carry_over(stored.model.mesh, density, model.mesh);
 }
 
-} // namespace
-
-int run_optimize(const Invocation& in, Console& console) {
+int run_optimize(const Wish& in, Session& session) {
+    Console& console = session.console;
     const auto start = Clock::now();
-    const Job job = load_job(in.target, in.settings, &console);
+    const Job job = load_job(session, in.target, in.settings, true);
     const Study& study = job.study;
     const Model& model = job.model;
     const std::filesystem::path path =
@@ -300,13 +305,29 @@ int run_optimize(const Invocation& in, Console& console) {
     write_run_json(folder, study, analysis, result, cost, seconds(), {},
                    certificate ? &*certificate : nullptr);
     console.result("run: " + folder.path().string());
-    if (result.status != RunStatus::Interrupted && !in.quiet)
+    if (result.status != RunStatus::Interrupted && !session.quiet)
         console.remark(
             fmt::format("look at it: upright plot {0} --what density\ncarve it:   upright carve {0} --at 0.5",
                         folder.path().string()));
     write_log();
     if (result.status == RunStatus::Interrupted) return static_cast<int>(ExitCode::Interrupted);
     return result.feasible ? 0 : static_cast<int>(ExitCode::BoundBroken);
+}
+
+} // namespace
+
+Command optimize_command() {
+    return {"optimize", "The optimisation run, with live progress", [](Options& options) {
+                auto in = std::make_shared<Wish>();
+                add_study(options, *in);
+                options.value("--out", "DIR", in->out,
+                              "Folder of the run (default: <study>.run beside the study)");
+                options.flag("--force", in->force, "Overwrite an earlier run");
+                options.flag("--certificate", in->certificate,
+                             "At the end tell how far the design can be from the best one at all");
+                options.flag("--resume", in->resume, "Go on from the checkpoint of an interrupted run");
+                return [in](Session& session) { return run_optimize(*in, session); };
+            }};
 }
 
 } // namespace upright::cli

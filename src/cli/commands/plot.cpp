@@ -11,10 +11,19 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <memory>
 
 namespace upright::cli {
 
 namespace {
+
+struct Wish : FigureWish {
+    std::string target, what, of_case, out;
+    std::optional<int> mode, iteration;
+    bool animate = false;
+    int frames = 24;
+    double at = 0.5;
+};
 
 namespace fs = std::filesystem;
 
@@ -46,8 +55,8 @@ std::vector<const Case*> chosen_cases(const std::vector<Case>& cases, const std:
 }
 
 // The picture of one case; a file that was asked for gets the case's name when there are several.
-fs::path picture(const Invocation& in, const fs::path& figures, const std::string& what,
-                 const std::string& of_case, bool several) {
+fs::path picture(const Wish& in, const fs::path& figures, const std::string& what, const std::string& of_case,
+                 bool several) {
     const std::string extension = in.animate ? ".gif" : ".png";
     if (in.out.empty())
         return figures / (what + (of_case.empty() ? "" : "-" + file_name(of_case)) + extension);
@@ -56,7 +65,7 @@ fs::path picture(const Invocation& in, const fs::path& figures, const std::strin
     return out.parent_path() / (out.stem().string() + "-" + file_name(of_case) + out.extension().string());
 }
 
-void require_options(const Invocation& in) {
+void require_options(const Wish& in) {
     const std::string extension = fs::path(in.out).extension();
     if (!in.out.empty() && extension != ".png" && !(in.animate && extension == ".gif"))
         throw Error::usage("--out " + in.out + " is not a " + (in.animate ? "GIF or PNG" : "PNG") + " file",
@@ -70,7 +79,7 @@ void require_options(const Invocation& in) {
 }
 
 // Draws or animates one field.
-void show(const Invocation& in, const Job& job, const ResultFigure& figure, bool swings, const fs::path& file,
+void show(const Wish& in, const Job& job, const ResultFigure& figure, bool swings, const fs::path& file,
           Console& console) {
     FigureOptions options = figure_options(in);
     if (!in.animate) {
@@ -83,10 +92,11 @@ void show(const Invocation& in, const Job& job, const ResultFigure& figure, bool
         console.result(written.string());
 }
 
-int plot_analysis(const Invocation& in, Console& console) {
+int plot_analysis(const Wish& in, Session& session) {
+    Console& console = session.console;
     if (in.iteration) throw Error::usage("--iteration goes with a run; this is an analysis");
     const AnalysisFolder folder = AnalysisFolder::open(in.target);
-    Job job = load_job(folder.model_file(), {});
+    Job job = load_job(session, folder.model_file());
     const auto missing = [&](const auto& c) { return !folder.has_case(c.name); };
     job.model.cases.erase(std::remove_if(job.model.cases.begin(), job.model.cases.end(), missing),
                           job.model.cases.end());
@@ -126,9 +136,10 @@ int plot_analysis(const Invocation& in, Console& console) {
     return 0;
 }
 
-int plot_run(const Invocation& in, Console& console) {
+int plot_run(const Wish& in, Session& session) {
+    Console& console = session.console;
     const FigureOptions options = figure_options(in);
-    const double at = threshold(in);
+    const double at = threshold(in.at);
     const bool per_case = in.what == "displacement" || in.what == "stress" || in.what == "mode";
     if (!in.of_case.empty() && !per_case)
         throw Error::usage("--case goes with --what displacement, stress or mode");
@@ -136,7 +147,7 @@ int plot_run(const Invocation& in, Console& console) {
         throw Error::usage("--iteration goes with --what density",
                            "Cases are kept for the last iteration alone");
     const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
-    const Job job = load_run(folder);
+    const Job job = load_run(session, folder);
     const Study& study = job.study;
     const fs::path figures = folder.path() / "figures";
     if (in.what == "history") {
@@ -192,10 +203,7 @@ int plot_run(const Invocation& in, Console& console) {
     return 0;
 }
 
-} // namespace
-
-int run_plot(const Invocation& given, Console& console) {
-    Invocation in = given;
+int run_plot(Wish in, Session& session) {
     const bool analysis = AnalysisFolder::is_one(in.target);
     if (in.what.empty()) in.what = analysis ? "displacement" : "density";
     if (analysis)
@@ -204,7 +212,33 @@ int run_plot(const Invocation& given, Console& console) {
         require_served(in.what, {"density", "displacement", "stress", "mode", "history"}, "a run");
     require_options(in);
     figure_options(in);
-    return analysis ? plot_analysis(in, console) : plot_run(in, console);
+    return analysis ? plot_analysis(in, session) : plot_run(in, session);
+}
+
+} // namespace
+
+Command plot_command() {
+    return {"plot", "A figure of a run or of an analysis", [](Options& options) {
+                auto in = std::make_shared<Wish>();
+                options.word("RUN", in->target, "The folder of the run or analysis", true);
+                options.value(
+                    "--what", "WHAT", in->what,
+                    "density (default), displacement, stress, mode, history; of an analysis displacement "
+                    "(default), stress or mode");
+                options.value("--case", "NAME", in->of_case, "The case (default: all)");
+                options.value("--mode", "K", in->mode,
+                              "The mode, counted from 1 after the rigid ones (default: 1)");
+                options.flag(
+                    "--animate", in->animate,
+                    "A displacement or a mode as an animated GIF, or one picture for each frame where --out "
+                    "ends in .png");
+                options.value("--frames", "N", in->frames, "Frames of an animation (default: 24)");
+                options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
+                options.value("--at", "T", in->at, "Density above which material is shown (default: 0.5)");
+                options.value("--out", "FILE", in->out, "The picture (default: figures/ in the run)");
+                add_figure_options(options, *in);
+                return [in](Session& session) { return run_plot(*in, session); };
+            }};
 }
 
 } // namespace upright::cli

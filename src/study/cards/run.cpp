@@ -1,6 +1,7 @@
 // The goal, the making rules and the run.
 #include "study/language.hpp"
 #include "study/names.hpp"
+#include "study/rule_word.hpp"
 
 #include <cstdlib>
 
@@ -28,21 +29,6 @@ const Schema<GoalDraft>& goal_schema() {
                                    "Write minimize = \"stiffness\""});
         return s;
     }();
-    return out;
-}
-
-using Sectors = FormCard::Sectors;
-const Schema<Sectors>& sectors_schema() {
-    static const Schema<Sectors> out = schema<Sectors>(
-        "sectors", "a design that repeats around an axis",
-        {key<Sectors>("frame", {value::name("frame")},
-                      [](Sectors& s, const Given& g) {
-                          s.frame = g.text();
-                          require_known({s.frame}, names_of(g.context().study.frames), "frame", g.node.place);
-                      })
-             .must("frame = \"bore\", about whose axis the sectors repeat")
-             .says("about its axis"),
-         key("count", value::whole(2, 1000), &Sectors::count).must("count = 6").says("how many")});
     return out;
 }
 
@@ -91,38 +77,16 @@ const TableFacts& goal_facts() {
     return goal_schema().facts;
 }
 
-std::vector<Key<FormCard>> shipped_making_rules() {
+Schema<FormCard> form_schema(const std::vector<std::shared_ptr<const RuleWord>>& rules) {
     using F = FormCard;
-    return {key<F>("mirror",
-                   {value::list(value::text("a plane \"y = 100\"")), value::text("a plane \"y = 100\"")},
-                   [](F& f, const Given& g) {
-                       f.mirror =
-                           read_planes(g, "a mirror plane", "two mirror planes stand across the same axis",
-                                       "Write one of them");
-                   })
-                .example("mirror = [\"y = 100\"]")
-                .says("the design is the same on both sides of planes, at most one across each axis, "
-                      "whatever the loads"),
-            table_key("sectors", sectors_schema, &F::sectors, facts_of<Sectors, sectors_schema>)
-                .example("sectors = { frame = \"bore\", count = 6 }")
-                .says("repeats around the frame's axis; a polar mesh is divided to fit"),
-            key<F>("extrude", {value::word({"x", "y", "z"})},
-                   [](F& f, const Given& g) { f.extrude = g.word().front() - 'x'; })
-                .where(in_space, "a plane model or a flat shell is extruded already", "Remove it")
-                .example("extrude = \"z\"")
-                .says("the same all along an axis"),
-            key("min_feature", value::quantity(dimension::length).above(0), &F::min_feature)
-                .example("min_feature = \"16 mm\"")
-                .says("the filter's radius, instead of `filter` of [run]"),
-            later_key<F>("max_feature", {value::quantity(dimension::length)}, "largest members"),
-            later_key<F>("min_slot", {value::quantity(dimension::length)}, "smallest holes and slots"),
-            later_key<F>("draw", {value::text("a table")}, "the part leaves its die"),
-            later_key<F>("overhang", {value::text("a table")}, "no material without support below"),
-            later_key<F>("repeat", {value::text("a table")}, "the same pattern in several regions")};
-}
-
-Schema<FormCard> form_schema(const std::vector<Key<FormCard>>& rules) {
-    auto out = section<FormCard>("form", "how the part will be made; the rules combine", rules);
+    auto out = section<F>("form", "how the part will be made; the rules combine", {});
+    for (const auto& rule : rules) out.add(rule->keys);
+    out.add({later_key<F>("max_feature", {value::quantity(dimension::length)}, "largest members"),
+             later_key<F>("min_slot", {value::quantity(dimension::length)}, "smallest holes and slots"),
+             later_key<F>("draw", {value::text("a table")}, "the part leaves its die"),
+             later_key<F>("overhang", {value::text("a table")}, "no material without support below"),
+             later_key<F>("repeat", {value::text("a table")}, "the same pattern in several regions")});
+    out.check = [rules](F& form, const CardReader&) { form.rules = rules; };
     out.facts.notes =
         "On grids and polar meshes tied elements have the same density to the last digit; on fitted meshes "
         "they follow the nearest image. `check` says how many variables are left and which elements have "

@@ -1,19 +1,17 @@
-// The entry of the module of commands, and what the commands share.
+// What the commands share.
 #include "cli/commands/commands.hpp"
 
-#include "cli/print_error.hpp"
+#include "kinds/kinds.hpp"
 #include "model/storage.hpp"
-#include "study/load.hpp"
 
 #include <fmt/format.h>
-#include <map>
 
 namespace upright::cli {
 
 namespace fs = std::filesystem;
 
-fs::path example_folder(const Invocation& in) {
-    const fs::path here = fs::path(in.program).parent_path();
+fs::path example_folder(const Session& session) {
+    const fs::path here = fs::path(session.program).parent_path();
     std::error_code ignored;
     for (const fs::path& folder : {here / "../share/upright/examples", fs::path(UPRIGHT_SOURCE_EXAMPLES)})
         if (fs::is_directory(folder, ignored)) return folder;
@@ -43,12 +41,14 @@ fs::path find_run(const std::string& path, Console& console) {
     return given;
 }
 
-Job load_job(const fs::path& file, const std::vector<std::string>& settings, Console* console) {
+Job load_job(const Session& session, const fs::path& file, const std::vector<std::string>& settings,
+             bool tell) {
     if (file.extension() != ".h5") {
-        Job out{load_study(file, settings), {}};
+        Job out{load_study(file, settings, session.kinds.language), {}};
         std::optional<Waiting> waiting;
-        if (console != nullptr)
-            waiting.emplace(*console, std::string("making the ") + text(out.study.mesh.kind) + " mesh");
+        if (tell)
+            waiting.emplace(session.console,
+                            std::string("making the ") + text(out.study.mesh.kind) + " mesh");
         out.model = build_model(out.study);
         return out;
     }
@@ -57,13 +57,13 @@ Job load_job(const fs::path& file, const std::vector<std::string>& settings, Con
                                " is a model that is built already",
                            "Use the study, or write the model again with \"upright model STUDY --set …\"");
     StoredModel stored = load_model(file);
-    return {load_study_text(stored.study, file), std::move(stored.model)};
+    return {load_study_text(stored.study, file, session.kinds.language), std::move(stored.model)};
 }
 
-Job load_run(const RunFolder& folder) {
+Job load_run(const Session& session, const RunFolder& folder) {
     const fs::path model = folder.path() / "model.h5";
     std::error_code ignored;
-    return load_job(fs::exists(model, ignored) ? model : folder.study_file(), {});
+    return load_job(session, fs::exists(model, ignored) ? model : folder.study_file());
 }
 
 std::vector<double> read_design(const RunFolder& folder, const Model& model,
@@ -75,7 +75,20 @@ std::vector<double> read_design(const RunFolder& folder, const Model& model,
     return density;
 }
 
-FigureOptions figure_options(const Invocation& in) {
+void add_study(Options& options, StudyWish& wish) {
+    options.word("STUDY", wish.target, "The study file (.toml), or a model.h5 of \"upright model\"", true);
+    options.several("--set", "PATH=VALUE", wish.settings,
+                    "Change a value: --set response.budget.max=0.3 (may be given several times)");
+}
+
+void add_figure_options(Options& options, FigureWish& wish) {
+    options.value(
+        "--from", "VIEW", wish.from,
+        "Where to look from: corner, front, back, left, right, top, bottom or x,y,z (default: corner)");
+    options.value("--size", "WxH", wish.size, "Size of the picture in pixels (default: 1280x800)");
+}
+
+FigureOptions figure_options(const FigureWish& in) {
     FigureOptions out;
     out.from = in.from;
     view_direction(in.from, false);
@@ -95,11 +108,11 @@ FigureOptions figure_options(const Invocation& in) {
     return out;
 }
 
-double threshold(const Invocation& in) {
-    if (!(in.at > 0.0 && in.at < 1.0))
-        throw Error::usage(fmt::format("--at {:g} is no density to cut at", in.at),
+double threshold(double at) {
+    if (!(at > 0.0 && at < 1.0))
+        throw Error::usage(fmt::format("--at {:g} is no density to cut at", at),
                            "Write a number between 0 and 1, such as 0.5");
-    return in.at;
+    return at;
 }
 
 std::string state_text(const RunFolder& folder, const std::optional<int>& iteration) {
@@ -115,32 +128,4 @@ std::string state_text(const RunFolder& folder, const std::optional<int>& iterat
     return fmt::format("iteration {}, {}", last, status);
 }
 
-namespace {
-
-int dispatch(const Invocation& in, Console& console) {
-    static const std::map<std::string, int (*)(const Invocation&, Console&)> commands{
-        {"demo", run_demo},   {"new", run_new},         {"materials", run_materials}, {"check", run_check},
-        {"model", run_model}, {"inspect", run_inspect}, {"optimize", run_optimize},   {"plot", run_plot},
-        {"carve", run_carve}, {"analyze", run_analyze}, {"help", run_help},           {"schema", run_schema}};
-    return commands.at(in.command)(in, console);
-}
-
-} // namespace
-
 } // namespace upright::cli
-
-extern "C" int upright_run_command(const upright::cli::Invocation& in) {
-    using namespace upright;
-    try {
-        cli::Console console(in.quiet);
-        return cli::dispatch(in, console);
-    } catch (const Error& bad) {
-        return cli::print_error(bad);
-    } catch (const std::bad_alloc&) {
-        return cli::print_error(Error::numerics("there is not enough memory", "Write a larger cell size"));
-    } catch (const std::filesystem::filesystem_error& bad) {
-        return cli::print_error(Error::files(bad.path1().string(), bad.code().message()));
-    } catch (const std::exception& bad) {
-        return cli::print_error(Error::numerics(std::string("unexpected: ") + bad.what()));
-    }
-}

@@ -1,0 +1,30 @@
+// The making rules of a study, frames resolved: what ties elements together, and links of the chain.
+#pragma once
+
+#include "study/study.hpp"
+
+#include <memory>
+#include <optional>
+#include <vector>
+
+namespace upright {
+
+class RuleKind;
+
+struct FormRules {
+    std::vector<SymmetryPlane> mirror;
+    struct Sectors {
+        Frame frame;
+        int count = 2;
+    };
+    std::optional<Sectors> sectors;
+    std::optional<int> extrude; // axis
+    // The rules asked for, in the order of the table, and what they read.
+    std::vector<std::shared_ptr<const RuleKind>> asked;
+    FormCard card;
+
+    // Whether elements are tied together.
+    bool any() const { return !mirror.empty() || sectors || extrude; }
+};
+
+} // namespace upright

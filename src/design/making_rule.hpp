@@ -1,0 +1,60 @@
+// A making rule: how a part will be made, as what it does to a design. Each in one file of design/rules. It
+// ties elements into groups that share a density, or it is a link of the chain, linear or not, or both.
+#pragma once
+
+#include "design/form_rules.hpp"
+#include "model/model.hpp"
+#include "study/rule_word.hpp"
+
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace upright {
+
+// A link of the chain from variables to densities: a function of the densities of the design elements, and
+// the transpose of its derivative.
+class Link {
+  public:
+    virtual ~Link() = default;
+    virtual void apply(const std::vector<double>& in, std::vector<double>& out) const = 0;
+    // The gradient by `in`, from that by `out`, at the same `in`.
+    virtual void pull_back(const std::vector<double>& in, const std::vector<double>& gradient,
+                           std::vector<double>& out) const = 0;
+};
+
+class RuleKind : public RuleWord {
+  public:
+    bool ties = false; // elements into groups
+
+    // Whether a study asks for it.
+    virtual bool asked(const FormCard& form) const = 0;
+    // Adds what it ties.
+    virtual void tie(const Study& /*study*/, FormRules& /*rules*/) const {}
+    // Its link, between the filter and the projection; nullptr where it only ties. `elements`: those of the
+    // design, beside the values that the link gets.
+    virtual std::unique_ptr<Link> link(const Model& /*model*/, const std::vector<std::size_t>& /*elements*/,
+                                       const FormCard& /*form*/) const {
+        return nullptr;
+    }
+    // What is doubtful about it on this mesh; empty: nothing.
+    virtual std::string doubt(const Model& /*model*/, const FormCard& /*form*/) const { return {}; }
+    // For people: "mirrored at y = 100".
+    virtual std::string words(const FormCard& form, const UnitSystem& units) const = 0;
+};
+
+using RuleList = std::vector<std::shared_ptr<const RuleKind>>;
+
+// The table: those that the program ships, and `more` behind them. A new one is a file in design/rules and a
+// line in making_rules.cpp.
+RuleList making_rules(const RuleList& more = {});
+
+RuleList mirror_rules();
+RuleList sectors_rules();
+RuleList extrude_rules();
+RuleList feature_rules();
+
+// What the words of a study's [form] are in the design.
+FormRules form_rules(const Study& study);
+
+} // namespace upright

@@ -1,0 +1,24 @@
+#include "design/making_rule.hpp"
+
+namespace upright {
+
+RuleList making_rules(const RuleList& more) {
+    RuleList out;
+    for (const RuleList& some : {mirror_rules(), sectors_rules(), extrude_rules(), feature_rules(), more})
+        out.insert(out.end(), some.begin(), some.end());
+    return out;
+}
+
+FormRules form_rules(const Study& study) {
+    FormRules out;
+    out.card = study.form;
+    for (const auto& word : study.form.rules) {
+        const auto kind = std::dynamic_pointer_cast<const RuleKind>(word);
+        if (kind == nullptr || !kind->asked(study.form)) continue;
+        kind->tie(study, out);
+        out.asked.push_back(kind);
+    }
+    return out;
+}
+
+} // namespace upright

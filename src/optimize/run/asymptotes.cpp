@@ -1,0 +1,270 @@
+// The method of moving asymptotes: any goal under any bounds.
+#include "optimize/run/stepper.hpp"
+
+#include "base/blocks.hpp"
+#include "optimize/moving_asymptotes.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace upright {
+
+namespace {
+
+constexpr int most_trials = 4; // of the globally convergent form, each iteration
+constexpr double goal_size = 100.0;
+
+// A function of the optimiser: value and factor on the gradient of the smooth one that it is made of.
+struct Scaled {
+    double value = 0.0;
+    double slope = 0.0;
+};
+
+// A bound as a logarithm: zero where value and limit agree, above it where the bound is broken. Ratios would
+// grow without limit; where the ratio is small or of the wrong sign a straight line goes on.
+Scaled as_bound(double value, double limit, bool upper, double size) {
+    if (limit == 0.0) {
+        const double sign = upper ? 1.0 : -1.0;
+        return {sign * value / size, sign / size};
+    }
+    constexpr double straight_below = 0.3;
+    const double ratio = value / limit;
+    const double g = ratio > straight_below
+                         ? std::log(ratio)
+                         : std::log(straight_below) + (ratio - straight_below) / straight_below;
+    const double slope = (ratio > straight_below ? 1.0 / ratio : 1.0 / straight_below) / limit;
+    // "at most" a positive limit and "at least" a negative one both keep the ratio below one.
+    const double sign = upper == (limit > 0.0) ? 1.0 : -1.0;
+    return {sign * g, sign * slope};
+}
+
+class Asymptotes final : public Stepper {
+  public:
+    explicit Asymptotes(const StepTools& tools) : tools_(tools) {
+        const Problem& problem = tools.problem;
+        for (const Column& column : tools.measures.columns()) {
+            const std::size_t r = column.response;
+            goal_column_.push_back(r == problem.goal);
+            wanted_.push_back(r == problem.goal ||
+                              std::find(problem.bounds.begin(), problem.bounds.end(), r) != problem.bounds.end());
+        }
+    }
+
+    const std::vector<bool>& wanted() const override { return wanted_; }
+    bool rests() const override { return true; }
+
+    StepReport advance(const Schedule& now) override {
+        OptimizerState& state = tools_.state;
+        StepReport report;
+        const std::vector<Smooth> smooth = tools_.measures.smooth(wanted_, true, true);
+        const Functions f = make_functions(smooth, now, true);
+        tools_.gradients_done();
+        MmaSettings settings;
+        settings.a = f.share;
+        const std::vector<double> low(state.x.size(), 0.0);
+        const std::vector<double> high(state.x.size(), 1.0);
+        watch_for_oscillation(f, now);
+        if (mma_.extra.size() != f.values.constraint.size() + 1) mma_.extra.clear();
+        if (!conservative_)
+            mma_.extra.clear();
+        else if (mma_.extra.empty())
+            mma_start_conservative(f.values, mma_);
+        else
+            for (double& e : mma_.extra) e = std::max(0.1 * e, 1e-6);
+        MmaStep step = mma_step(state.x, low, high, now.move, f.values, settings, mma_);
+        for (int trial = 0; conservative_ && trial < most_trials; ++trial) {
+            const std::vector<double> density = tools_.chain.physical(step.x, now.sharpness);
+            tools_.measures.analyse(density, now.penalty, tools_.accuracy(now.move));
+            const Functions found = make_functions(tools_.measures.smooth(wanted_, false, false), now, false);
+            std::vector<double> values{found.values.goal};
+            values.insert(values.end(), found.values.constraint.begin(), found.values.constraint.end());
+            if (values.size() != step.expected.size() || !mma_raise(step, values, 1e-3, mma_)) break;
+            ++report.trials;
+            step = mma_again(state.x, low, high, now.move, f.values, settings, mma_);
+        }
+        report.optimality = residual(state.x, f, step);
+        report.goal_scale = goal_size / goal_scale_;
+        state.step = largest_difference(state.x, step.x);
+        state.x = step.x;
+        return report;
+    }
+
+    void keep(Memory& memory) const override {
+        memory["loop"] = {goal_scale_,        last_penalty_,      last_sharpness_, conservative_ ? 1.0 : 0.0,
+                          tools_.guard.limit, static_cast<double>(mma_.steps)};
+        memory["merits"] = merits_;
+        memory["mma.low"] = mma_.low;
+        memory["mma.high"] = mma_.high;
+        memory["mma.before"] = mma_.before;
+        memory["mma.before2"] = mma_.before2;
+        memory["mma.extra"] = mma_.extra;
+        for (const auto& [name, size] : sizes_) memory["size." + name] = {size};
+    }
+
+    void take_up(const Memory& memory) override {
+        const auto get = [&](const std::string& name) {
+            const auto at = memory.find(name);
+            return at == memory.end() ? std::vector<double>{} : at->second;
+        };
+        const std::vector<double> loop = get("loop");
+        if (loop.size() != 6) return;
+        goal_scale_ = loop[0];
+        last_penalty_ = loop[1];
+        last_sharpness_ = loop[2];
+        conservative_ = loop[3] > 0.5;
+        tools_.guard.limit = loop[4];
+        if (loop[4] > 0.0) tools_.guard.words = guard_words();
+        mma_.steps = static_cast<int>(loop[5]);
+        merits_ = get("merits");
+        mma_.low = get("mma.low");
+        mma_.high = get("mma.high");
+        mma_.before = get("mma.before");
+        mma_.before2 = get("mma.before2");
+        mma_.extra = get("mma.extra");
+        for (const auto& [name, value] : memory)
+            if (name.rfind("size.", 0) == 0) sizes_[name.substr(5)] = value.front();
+    }
+
+  private:
+    // The functions of the optimiser from the smooth ones: goal first, then those that the worst of a goal
+    // of several columns is made of, then bounds.
+    struct Functions {
+        MmaValues values;
+        std::vector<double> share;   // of z in each constraint
+        std::vector<double> of_goal; // those of the goal
+        double most_broken = 0.0;    // of the bounds
+    };
+
+    Scaled as_goal(const Smooth& s, const ResponseCard& card) const {
+        const bool raise = tools_.problem.maximize != s.inverse;
+        const double size = goal_scale_;
+        if (!raise) return {goal_size * s.value / size, goal_size / size};
+        if (card.measure->vibration) {
+            const double ratio = size / std::max(s.value, 1e-300);
+            return {goal_size * ratio * ratio, -2.0 * goal_size * ratio * ratio / s.value};
+        }
+        return {2.0 * goal_size - goal_size * s.value / size, -goal_size / size};
+    }
+
+    Functions make_functions(const std::vector<Smooth>& smooth, const Schedule& now, bool gradients) {
+        Functions out;
+        const auto pulled = [&](const Smooth& s, double factor) {
+            std::vector<double> g;
+            if (!gradients) return g;
+            g = tools_.chain.pull_back(tools_.state.x, now.sharpness, s.gradient);
+            for (double& one : g) one *= factor;
+            return g;
+        };
+        std::vector<const Smooth*> goals;
+        for (const Smooth& s : smooth)
+            if (goal_column_[s.column]) goals.push_back(&s);
+        if (goal_scale_ <= 0.0) {
+            for (const Smooth* s : goals) goal_scale_ = std::max(goal_scale_, std::abs(s->value));
+            if (goal_scale_ <= 0.0) goal_scale_ = 1.0;
+        }
+        const ResponseCard& goal_card = tools_.study.responses[tools_.problem.goal];
+        for (const Smooth* s : goals) {
+            const Scaled f = as_goal(*s, goal_card);
+            out.of_goal.push_back(f.value);
+            if (goals.size() == 1) {
+                out.values.goal = f.value;
+                out.values.goal_gradient = pulled(*s, f.slope);
+            } else {
+                out.values.constraint.push_back(f.value);
+                out.values.gradient.push_back(pulled(*s, f.slope));
+                out.share.push_back(1.0);
+            }
+        }
+        if (goals.size() > 1 && gradients) out.values.goal_gradient.assign(tools_.state.x.size(), 0.0);
+        const auto bound = [&](const Smooth& s, double limit, bool upper) {
+            const Scaled g = as_bound(s.value, limit, upper, size_of(s));
+            out.values.constraint.push_back(g.value);
+            out.values.gradient.push_back(pulled(s, g.slope));
+            out.share.push_back(0.0);
+            out.most_broken = std::max(out.most_broken, g.value);
+        };
+        for (const Smooth& s : smooth) {
+            if (s.max) bound(s, *s.max, true);
+            if (s.min) bound(s, *s.min, false);
+        }
+        if (tools_.guard.limit > 0.0) {
+            Smooth guard;
+            guard.value = guard_value(tools_.measures, gradients ? &guard.gradient : nullptr);
+            bound(guard, tools_.guard.limit, true);
+        }
+        return out;
+    }
+
+    // What a value with a bound of zero is measured by: its size when first seen.
+    double size_of(const Smooth& s) {
+        double& size = sizes_[std::to_string(s.column)];
+        if (size <= 0.0) size = std::max(std::abs(s.value), 1e-300);
+        return size;
+    }
+
+    // How far the Lagrangian's gradient is from zero in directions that are free, against that of the goal.
+    static double residual(const std::vector<double>& x, const Functions& f, const MmaStep& step) {
+        double left = 0.0;
+        double size = 0.0;
+        for (std::size_t j = 0; j < x.size(); ++j) {
+            double goal = f.values.goal_gradient[j];
+            double sum = goal;
+            for (std::size_t i = 0; i < f.share.size(); ++i) {
+                const double part = step.multiplier[i] * f.values.gradient[i][j];
+                sum += part;
+                if (f.share[i] > 0.0) goal += part;
+            }
+            size += std::abs(goal);
+            const bool pinned = (x[j] <= 1e-6 && sum > 0.0) || (x[j] >= 1.0 - 1e-6 && sum < 0.0);
+            if (!pinned) left += std::abs(sum);
+        }
+        return size > 0.0 ? left / size : 0.0;
+    }
+
+    // At one and the same schedule goal and broken bounds together should fall; where they go up and down
+    // instead, steps are checked from then on.
+    void watch_for_oscillation(const Functions& f, const Schedule& now) {
+        double merit = f.of_goal.empty() ? 0.0 : *std::max_element(f.of_goal.begin(), f.of_goal.end());
+        merit += 10.0 * goal_size * f.most_broken;
+        // Early on steps are meant to be bold.
+        const bool late = now.final && tools_.state.iteration > 0.7 * tools_.study.run.iterations;
+        if (!late || last_penalty_ != now.penalty || last_sharpness_ != now.sharpness) {
+            merits_.clear();
+            conservative_ = false;
+        }
+        last_penalty_ = now.penalty;
+        last_sharpness_ = now.sharpness;
+        merits_.push_back(merit);
+        if (merits_.size() > 8) merits_.erase(merits_.begin());
+        if (merits_.size() < 8 || conservative_) return;
+        int turns = 0;
+        double up = 0.0;
+        for (std::size_t i = 1; i + 1 < merits_.size(); ++i) {
+            const double a = merits_[i] - merits_[i - 1];
+            const double b = merits_[i + 1] - merits_[i];
+            if (a * b < 0.0) ++turns;
+            up = std::max({up, a, b});
+        }
+        conservative_ = turns >= 5 && up > 0.01 * std::abs(merits_.back());
+        if (conservative_) tools_.observer.note("the steps swing to and fro: from here on each is checked first");
+    }
+
+    StepTools tools_;
+    std::vector<bool> goal_column_, wanted_;
+    MmaState mma_;
+    double goal_scale_ = 0.0; // the goal's size when first seen
+    std::map<std::string, double> sizes_;
+    std::vector<double> merits_;
+    double last_penalty_ = 0.0, last_sharpness_ = -1.0;
+    bool conservative_ = false;
+};
+
+} // namespace
+
+StepperKind asymptotes_stepper() {
+    return {"moving asymptotes", false, [](const Study&, const Problem&) { return true; },
+            [](const StepTools& tools) -> std::unique_ptr<Stepper> { return std::make_unique<Asymptotes>(tools); }};
+}
+
+} // namespace upright

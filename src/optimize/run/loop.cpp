@@ -1,0 +1,332 @@
+// The optimisation loop.
+#include "base/blocks.hpp"
+#include "optimize/optimality_criteria.hpp"
+#include "optimize/run/reachable.hpp"
+#include "optimize/run/stepper.hpp"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+
+namespace upright {
+
+namespace {
+
+// The energy of the error, as a share, that is allowed while densities still move.
+constexpr double loose = 1e-6;
+// Of small models, where it costs next to nothing: errors of the solves would lead to a slightly other
+// design.
+constexpr double close = 1e-8;
+constexpr std::size_t small_model = 100000; // freedoms
+constexpr double modal_loose = 1e-3;
+
+using Clock = std::chrono::steady_clock;
+
+// For what is reported.
+MeasureAccuracy tight_accuracy() {
+    MeasureAccuracy out;
+    out.statics.warm = true;
+    out.modals.warm = true;
+    return out;
+}
+
+class Loop {
+  public:
+    Loop(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer, const RunStart& start)
+        : study_(study), analysis_(analysis), observer_(observer), problem_(make_problem(study)),
+          chain_(analysis.model(), filter_radius(study, analysis.model()), form_rules(study),
+                 analysis.options()),
+          measures_(study, analysis) {
+        require_reachable(study, analysis.model(), problem_);
+        result_.method = problem_.method->word;
+        for (const Column& column : measures_.columns()) goal_column_.push_back(column.response == problem_.goal);
+        if (start.from != nullptr)
+            result_.state = *start.from;
+        else if (!start.density.empty())
+            result_.state.x = chain_.variables_of(start.density);
+        else
+            result_.state.x.assign(chain_.variables(), start_density());
+        resumed_ = start.from != nullptr;
+        stepper_ = problem_.method->make(tools());
+        take_up();
+    }
+
+    OptimizeResult run() {
+        OptimizerState& state = result_.state;
+        if (!resumed_) look_ahead(tools());
+        while (true) {
+            const Schedule now = schedule(study_, problem_, state.iteration + 1);
+            iterate(now);
+            const bool last = state.iteration >= study_.run.iterations;
+            const bool converged = has_converged(now);
+            result_.status = converged ? RunStatus::Converged : RunStatus::IterationLimit;
+            if (!converged && !last)
+                advance(now);
+            else
+                settle(now);
+            state.memory.clear();
+            if (observer_.keeps(state.iteration)) keep();
+            const auto before = Clock::now();
+            observer_.iteration(state);
+            result_.spent.back().output = since(before);
+            if (converged || last) break;
+            if (observer_.stop_requested()) {
+                result_.status = RunStatus::Interrupted;
+                keep();
+                break;
+            }
+        }
+        if (result_.status == RunStatus::Interrupted) {
+            // What goes on later goes on from the row as it is.
+            const IterationRow row = state.history.back();
+            settle(schedule(study_, problem_, state.iteration));
+            state.history.back() = row;
+        }
+        result_.design_of = state.iteration;
+        result_.density = state.density;
+        result_.readings = state.readings;
+        result_.best_feasible = static_cast<int>(best_.iteration);
+        if (result_.status == RunStatus::IterationLimit) return_to_best();
+        result_.goal = result_.row().goal;
+        result_.feasible = all_hold(result_.readings);
+        result_.cases = measures_.state().cases();
+        result_.modals = measures_.state().modals();
+        result_.stiffness = measures_.state().stiffness();
+        return std::move(result_);
+    }
+
+  private:
+    StepTools tools() {
+        return {study_,
+                problem_,
+                analysis_,
+                chain_,
+                measures_,
+                observer_,
+                result_.state,
+                result_.guard,
+                [this](double change) { return accuracy(change); },
+                [this] { gradients_done(); }};
+    }
+
+    static double since(Clock::time_point t) {
+        return std::chrono::duration<double>(Clock::now() - t).count();
+    }
+
+    // The uniform density to begin with: that at which a bound on material is just met, else enough to meet
+    // the others soon.
+    double start_density() const {
+        if (study_.run.start) return *study_.run.start;
+        double out = problem_.has_frequency && problem_.material_goal ? 0.8 : 0.5;
+        for (const std::size_t r : problem_.bounds) {
+            const ResponseCard& bound = study_.responses[r];
+            if (!of_material(bound) || !bound.max || r == problem_.goal) continue;
+            const Range range = material_range(analysis_.model(), bound);
+            const double fits = (*bound.max - range.least) / (range.most - range.least);
+            if (!problem_.material_goal) out = std::max(out, fits);
+            out = std::min(out, fits);
+        }
+        return std::clamp(out, least_variable, 1.0);
+    }
+
+    // Analyses the design and writes the row.
+    void iterate(const Schedule& now) {
+        start_ = Clock::now();
+        OptimizerState& state = result_.state;
+        chain_.physical(state.x, now.sharpness, density_);
+        result_.penalty = now.penalty;
+        const double change = now.sharpness > 0.0 && !state.density.empty()
+                                  ? largest_difference(density_, state.density)
+                                  : state.step;
+        state.density.swap(density_);
+        measures_.analyse(state.density, now.penalty, accuracy(change));
+        for (const std::string& note : measures_.take_notes()) observer_.note(note);
+        const SolverCost cost = analysis_.cost();
+        IterationRow row;
+        row.iteration = ++state.iteration;
+        row.change = change;
+        row.grayness = measures_.state().gray();
+        read_into(row);
+        row.seconds = since(start_);
+        state.history.push_back(row);
+        Spent spent;
+        spent.iteration = row.iteration;
+        spent.setup = cost.factor_seconds;
+        spent.solve = cost.solve_seconds;
+        spent.solver_iterations = cost.iterations;
+        spent.modes = measures_.state().modal_seconds();
+        spent.around = std::max(0.0, row.seconds - spent.setup - spent.solve - spent.modes);
+        result_.spent.push_back(spent);
+        if (now.final && bounds_hold()) remember();
+    }
+
+    // The smaller the steps, the closer the look.
+    MeasureAccuracy accuracy(double change) const {
+        MeasureAccuracy out;
+        // Local measures feel the error sooner than the energy does.
+        const bool local = problem_.has_stress || problem_.has_frequency;
+        const bool small = analysis_.model().freedoms() < small_model;
+        const double most = local || small ? close : loose;
+        out.statics.energy = std::clamp(most * change / 0.05, 0.01 * most, most);
+        out.statics.warm = true;
+        out.modals.tolerance = modal_loose;
+        out.modals.masses = false;
+        out.modals.warm = true;
+        return out;
+    }
+
+    void read_into(IterationRow& row) {
+        result_.state.readings = measures_.readings();
+        read_into(row, result_.state.readings);
+    }
+    void read_into(IterationRow& row, const std::vector<Reading>& readings) const {
+        row.responses.clear();
+        bool any = false;
+        for (std::size_t c = 0; c < readings.size(); ++c) {
+            const double value = readings[c].value;
+            row.responses.push_back(value);
+            if (!goal_column_[c]) continue;
+            if (!any || (problem_.maximize ? value < row.goal : value > row.goal)) row.goal = value;
+            any = true;
+        }
+    }
+
+    // What is reported at the end is not the loose result that was good enough on the way.
+    void settle(const Schedule& now) {
+        const bool exact = analysis_.cost().iterations == 0 && measures_.state().modals().empty();
+        if (exact) return;
+        measures_.analyse(result_.state.density, now.penalty, tight_accuracy());
+        read_into(result_.state.history.back());
+    }
+
+    static bool all_hold(const std::vector<Reading>& readings) {
+        return std::all_of(readings.begin(), readings.end(), [](const Reading& r) { return r.holds; });
+    }
+    bool bounds_hold() const { return all_hold(result_.state.readings); }
+
+    bool has_converged(const Schedule& now) const {
+        const std::vector<IterationRow>& rows = result_.state.history;
+        const IterationRow& row = rows.back();
+        if (!now.final || row.iteration < 2 || !bounds_hold()) return false;
+        if (row.change < study_.run.stop_when) return true;
+        // Nothing left to gain, though single densities still wander.
+        if (!stepper_->rests() || rows.size() < 12 || row.change > 0.05) return false;
+        double most = 0.0;
+        for (std::size_t i = rows.size() - 11; i + 1 < rows.size(); ++i)
+            most = std::max(most, std::abs(rows[i + 1].goal / rows[i].goal - 1.0));
+        return most < 1e-4;
+    }
+
+    // The best design so far that holds every bound at the final schedule.
+    struct Best {
+        double iteration = 0.0;
+        double goal = 0.0;
+        std::vector<double> x;
+    };
+    bool better(double a, double b) const { return problem_.maximize ? a > b : a < b; }
+    void remember() {
+        const IterationRow& row = result_.state.history.back();
+        if (best_.iteration > 0.0 && !better(row.goal, best_.goal)) return;
+        best_.iteration = row.iteration;
+        best_.goal = row.goal;
+        best_.x = result_.state.x;
+    }
+    // Where the last design breaks a bound, or is worse than an earlier one, that one is the result.
+    void return_to_best() {
+        OptimizerState& state = result_.state;
+        if (best_.iteration <= 0.0 || static_cast<int>(best_.iteration) == state.iteration) return;
+        const double now_goal = state.history.back().goal;
+        if (bounds_hold() &&
+            !better(best_.goal, now_goal - 1e-3 * std::abs(now_goal) * (problem_.maximize ? -1.0 : 1.0)))
+            return;
+        result_.design_of = static_cast<int>(best_.iteration);
+        const Schedule then = schedule(study_, problem_, result_.design_of);
+        result_.density = chain_.physical(best_.x, then.sharpness);
+        result_.penalty = then.penalty;
+        measures_.analyse(result_.density, then.penalty, tight_accuracy());
+        result_.readings = measures_.readings();
+        read_into(state.history.at(static_cast<std::size_t>(result_.design_of) - 1), result_.readings);
+    }
+
+    // Moves the variables; the time it takes belongs to the iteration.
+    void advance(const Schedule& now) {
+        const StepReport report = stepper_->advance(now);
+        result_.optimality = report.optimality;
+        result_.goal_scale = report.goal_scale;
+        result_.trials += report.trials;
+        result_.state.history.back().seconds = since(start_);
+        Spent& spent = result_.spent.back();
+        spent.step = std::max(0.0, since(start_) - spent.setup - spent.solve - spent.modes - spent.adjoints -
+                                       spent.around);
+    }
+
+    void gradients_done() {
+        Spent& spent = result_.spent.back();
+        spent.adjoints = measures_.state().adjoint_seconds();
+        spent.around =
+            std::max(0.0, since(start_) - spent.setup - spent.solve - spent.modes - spent.adjoints);
+    }
+
+    // What a checkpoint needs beside the state's own members.
+    void keep() {
+        Memory& memory = result_.state.memory;
+        memory.clear();
+        measures_.keep(memory);
+        if (best_.iteration > 0.0) {
+            memory["best"] = {best_.iteration, best_.goal};
+            memory["best.x"] = best_.x;
+        }
+        stepper_->keep(memory);
+    }
+
+    void take_up() {
+        const Memory& memory = result_.state.memory;
+        measures_.take_up(memory);
+        const auto best = memory.find("best");
+        const auto best_x = memory.find("best.x");
+        if (best != memory.end() && best_x != memory.end() && best->second.size() == 2) {
+            best_.iteration = best->second[0];
+            best_.goal = best->second[1];
+            best_.x = best_x->second;
+        }
+        stepper_->take_up(memory);
+    }
+
+    const Study& study_;
+    StaticAnalysis& analysis_;
+    OptimizeObserver& observer_;
+    Problem problem_;
+    DesignChain chain_;
+    DesignMeasures measures_;
+    std::vector<bool> goal_column_;
+    bool resumed_ = false;
+    std::unique_ptr<Stepper> stepper_;
+    std::vector<double> density_; // room
+    Best best_;
+    OptimizeResult result_;
+    Clock::time_point start_;
+};
+
+} // namespace
+
+const char* text(RunStatus status) {
+    switch (status) {
+    case RunStatus::Converged:
+        return "converged";
+    case RunStatus::IterationLimit:
+        return "iteration-limit";
+    case RunStatus::Interrupted:
+        return "interrupted";
+    }
+    return "";
+}
+
+OptimizeResult optimize(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer,
+                        const RunStart& start) {
+    if (study.cases.empty() && study.modal_cases.empty())
+        throw Error::input({study.file.string(), 1, 1}, "the study has no case",
+                           "Write a [[case]] with supports and loads");
+    return Loop(study, analysis, observer, start).run();
+}
+
+} // namespace upright

@@ -1,0 +1,69 @@
+// Steppers: how the variables move from one iteration to the next. Each in one file; a new one is that file and a
+// line in steppers.cpp.
+#pragma once
+
+#include "optimize/run.hpp"
+
+#include "response/design_measures.hpp"
+
+#include <functional>
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace upright {
+
+// What the loop lends to a stepper. All of it outlives the stepper.
+struct StepTools {
+    const Study& study;
+    const Problem& problem;
+    StaticAnalysis& analysis;
+    const DesignChain& chain;
+    DesignMeasures& measures;
+    OptimizeObserver& observer;
+    OptimizerState& state;
+    Guard& guard;
+    // How closely to look where densities move so far.
+    std::function<MeasureAccuracy(double)> accuracy;
+    // Gradients are at hand: what follows is the step's own time.
+    std::function<void()> gradients_done;
+};
+
+// What a step has to say of itself.
+struct StepReport {
+    std::optional<double> optimality; // first-order residual, as a share of the goal's gradient
+    double goal_scale = 1.0;          // what the goal was multiplied by
+    int trials = 0;                   // steps taken back
+};
+
+class Stepper {
+  public:
+    virtual ~Stepper() = default;
+    // Columns whose smooth functions it needs.
+    virtual const std::vector<bool>& wanted() const = 0;
+    // Moves `state.x`, from the last analysis.
+    virtual StepReport advance(const Schedule& now) = 0;
+    // Whether a run may end because the goal rests, though single densities still wander.
+    virtual bool rests() const = 0;
+    // What goes on from step to step, for checkpoints.
+    virtual void keep(Memory& memory) const = 0;
+    virtual void take_up(const Memory& memory) = 0;
+};
+
+struct StepperKind {
+    const char* word;                                    // in run.json, and for people
+    bool stiffness_alone;                                // what it fits has no goal or bound but stiffness and material
+    bool (*fits)(const Study& study, const Problem& problem);
+    std::unique_ptr<Stepper> (*make)(const StepTools& tools);
+};
+
+// In the order in which they are asked; the last fits everything.
+const std::vector<StepperKind>& stepper_kinds();
+StepperKind criteria_stepper();
+StepperKind asymptotes_stepper();
+
+// The compliance of all cases together: what guards a run for stress. Adds to `gradient` where it is given.
+double guard_value(const DesignMeasures& measures, std::vector<double>* gradient);
+std::string guard_words();
+
+} // namespace upright

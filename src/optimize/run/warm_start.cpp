@@ -1,0 +1,51 @@
+// Starts that bring a design along.
+#include "optimize/run.hpp"
+
+#include "mesh/locator.hpp"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace upright {
+
+std::vector<double> carry_over(const Mesh& from, const std::vector<double>& density, const Mesh& to) {
+    const ElementLocator locator(from, 2.0 * from.size);
+    std::vector<double> out(to.elements());
+    for (std::size_t e = 0; e < out.size(); ++e) out[e] = density[index(locator.nearest(to.centers[e]))];
+    return out;
+}
+
+namespace {
+
+// Passes sentences on, and shows no rows.
+class CoarseObserver : public OptimizeObserver {
+  public:
+    explicit CoarseObserver(OptimizeObserver& outer) : outer_(outer) {}
+    void note(const std::string& sentence) override { outer_.note(sentence); }
+    bool stop_requested() const override { return outer_.stop_requested(); }
+    void iteration(const OptimizerState& /*state*/) override {}
+
+  private:
+    OptimizeObserver& outer_;
+};
+
+} // namespace
+
+std::vector<double> coarse_start(const Study& study, const Model& model, OptimizeObserver& observer) {
+    Study coarse = study;
+    coarse.mesh.size *= 2.0;
+    for (RefineCard& refine : coarse.mesh.refine) refine.size *= 2.0;
+    coarse.run.coarse_first = false;
+    coarse.run.sharpen = false;
+    coarse.run.iterations = std::max(10, study.run.iterations / 2);
+    if (!coarse.form.min_feature) coarse.run.filter = filter_radius(study, model);
+    const Model coarse_model = build_model(coarse);
+    StaticAnalysis analysis(coarse_model, solver_options(coarse.run));
+    CoarseObserver quiet(observer);
+    const OptimizeResult result = optimize(coarse, analysis, quiet);
+    observer.note(fmt::format("coarse run: {} elements, {} iterations, goal {:.5g}",
+                              coarse_model.mesh.elements(), result.state.iteration, result.goal));
+    return carry_over(coarse_model.mesh, result.density, model.mesh);
+}
+
+} // namespace upright

@@ -1,0 +1,32 @@
+// The table of file formats of a carved part. A new one is a file and a line in format.cpp.
+#pragma once
+
+#include "part/triangles.hpp"
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace upright {
+
+// What is written of a part.
+struct PartToWrite {
+    const Triangles& surface;
+    std::string length_unit; // of its coordinates
+    std::string title;
+};
+
+struct PartFormat {
+    std::string ending; // ".stl"
+    std::string says;   // "binary STL"
+    // Throws Error (Files). Written to a temporary name, then renamed.
+    void (*write)(const PartToWrite& part, const std::filesystem::path& file);
+};
+
+// Those that the program ships, and `more` behind them.
+std::vector<PartFormat> part_formats(const std::vector<PartFormat>& more = {});
+
+// The format of a file's ending, whatever its case; throws Error (Usage) where there is none.
+const PartFormat& format_of(const std::vector<PartFormat>& formats, const std::filesystem::path& file);
+
+} // namespace upright

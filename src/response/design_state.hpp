@@ -1,0 +1,77 @@
+// A design of a run as measures see it: densities, what they come to, the answers of every case.
+#pragma once
+
+#include "response/measure.hpp"
+
+#include <optional>
+#include <vector>
+
+namespace upright {
+
+struct MeasureAccuracy {
+    Accuracy statics;
+    ModalAccuracy modals;
+};
+
+class DesignState : public State {
+  public:
+    // `modal_wanted`: the modal cases that some response looks at; others are not solved. `stress`: some
+    // response reads it.
+    DesignState(StaticAnalysis& statics, const std::vector<bool>& modal_wanted, bool stress);
+
+    // Analyses a design in every case. Throws Error (Numerics).
+    void analyse(const std::vector<double>& density, double penalty, const MeasureAccuracy& accuracy);
+
+    const Model& model() const override { return model_; }
+    const std::vector<double>* density() const override { return &density_; }
+    bool has_case(std::size_t c) const override { return c < cases_.size(); }
+    bool has_modal_case(std::size_t c) const override { return c < modals_.size(); }
+    const Eigen::VectorXd& displacement(std::size_t c) const override { return cases_[c].displacement; }
+    double compliance(std::size_t c) const override { return cases_[c].compliance; }
+    const std::vector<double>& von_mises(std::size_t c) const override { return von_mises_[c]; }
+    const ModalResult& modes(std::size_t c) const override { return modals_[c]; }
+    Eigen::VectorXd mass_times(std::size_t c, const Eigen::VectorXd& shape) const override;
+    Vec3 support_force(std::size_t c, const std::string& support,
+                       const std::array<Eigen::VectorXd, 3>& fields) const override;
+    bool may_lack_modes() const override { return false; }
+
+    const StaticAnalysis& statics() const { return statics_; }
+    const ModalAnalysis& modal() const { return *modal_; }
+    const std::vector<CaseResult>& cases() const { return cases_; }
+    const std::vector<ModalResult>& modals() const { return modals_; }
+    const std::vector<double>& stiffness() const { return stiffness_; }
+    const std::vector<double>& slope() const { return slope_; } // of stiffness by density
+    const std::vector<double>& mass_slope() const { return mass_slope_; }
+    double gray() const { return gray_; } // of the design elements
+    double modal_seconds() const { return modal_seconds_; }
+    double adjoint_seconds() const { return adjoint_seconds_; }
+
+    // Adds weight times the gradient of one case's compliance. Its adjoint v is u itself, or u without the
+    // motions that supports enforce: dC/drho = (u + v)' df/drho - v' dK/drho u.
+    void add_compliance(std::size_t c, double weight, std::vector<double>& gradient) const;
+    // Solves the adjoints of several functions together and completes their gradients.
+    void solve_adjoints(std::vector<Pending>& pending);
+
+    std::vector<std::string> take_notes();
+    void keep(Memory& memory) const;
+    void take_up(const Memory& memory);
+
+  private:
+    const Model& model_;
+    StaticAnalysis& statics_;
+    std::optional<ModalAnalysis> modal_;
+    std::vector<bool> modal_wanted_;
+    bool stress_ = false;
+    std::vector<bool> design_;
+    std::vector<double> density_, stiffness_, slope_, mass_, mass_slope_;
+    mutable std::vector<double> energy_; // room
+    double gray_ = 0.0;
+    Accuracy accuracy_;
+    std::vector<CaseResult> cases_;
+    std::vector<ModalResult> modals_;            // without modes where no response looks
+    std::vector<std::vector<double>> von_mises_; // by case, where some stress is measured
+    double modal_seconds_ = 0.0, adjoint_seconds_ = 0.0;
+    std::vector<std::string> notes_;
+};
+
+} // namespace upright

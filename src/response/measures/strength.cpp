@@ -1,0 +1,267 @@
+// Von Mises stress, and safety: yield over stress. Both are local: what is reported is the worst sample, what
+// an optimiser gets an aggregate corrected towards it.
+#include "response/measures.hpp"
+
+#include "response/design_state.hpp"
+#include "response/motions.hpp"
+#include "response/stress_share.hpp"
+#include "study/names.hpp"
+#include "study/response_keys.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+namespace upright {
+
+namespace {
+
+constexpr double norm_power = 8.0; // of the aggregate
+// Grayness from which on the aggregate is corrected towards the relaxed stress alone: while cells are half
+// dense the stress of their solid material would hold fast what should become void.
+constexpr double gray_stress = 0.06;
+constexpr double adapt_share = 0.5; // of what a correction misses, made good each time
+
+class Strength final : public Measurement {
+  public:
+    Strength(const Binding& to, bool safety)
+        : model_(to.model), response_(to.response), nodes_(to.nodes), safety_(safety),
+          relative_(safety || to.response.max_share.has_value()) {
+        const std::vector<bool> out_of = left_out(model_, response_.except);
+        if (nodes_ == nullptr)
+            for (std::size_t e = 0; e < out_of.size(); ++e) {
+                if (!out_of[e]) add(e, model_.mesh.region[e]);
+            }
+        else {
+            const std::vector<bool> counted = counted_nodes(model_, *nodes_, out_of);
+            for (std::size_t i = 0; i < counted.size(); ++i)
+                if (counted[i]) add(i, nodes_->region[i]);
+        }
+        if (samples_.empty())
+            throw Error::input(response_.place,
+                               relative_ ? "no material of \"" + response_.name +
+                                               "\" has the strength that it is measured by"
+                                         : "nothing is left for \"" + response_.name + "\" to measure",
+                               relative_ ? "Write yield (or ultimate) in the [[material]]"
+                                         : "Except less, or name other regions");
+    }
+
+    std::optional<Reading> read(const State& state, const ColumnAt& at) const override {
+        const auto c = static_cast<std::size_t>(at.in_case);
+        if (!state.has_case(c)) return {};
+        const std::vector<double>& stress = state.von_mises(c);
+        const std::vector<double>* density = nodes_ == nullptr ? state.density() : nullptr;
+        double worst = -1.0;
+        std::size_t found = 0;
+        for (int pass = 0; pass < 2 && worst < 0.0; ++pass) // where nothing is dense yet, all counts
+            for (std::size_t i = 0; i < samples_.size(); ++i) {
+                const std::size_t s = samples_[i];
+                if (pass == 0 && density != nullptr && (*density)[s] <= counted_density) continue;
+                const double use = stress[s] / limits_[i];
+                if (use <= worst) continue;
+                worst = use;
+                found = i;
+            }
+        Reading out;
+        out.min = response_.min;
+        out.max = response_.max;
+        const std::size_t s = samples_[found];
+        out.value = safety_ ? (worst > 0.0 ? 1.0 / worst : 1e300) : stress[s];
+        if (response_.max_share) out.max = response_.max_share->share * limits_[found];
+        out.where =
+            place_text(nodes_ == nullptr ? model_.mesh.centers[s] : model_.mesh.nodes[index(nodes_->node[s])],
+                       model_.mesh.dimension() == 2);
+        return out;
+    }
+
+    std::vector<Pending> smooth(const DesignState& state, const ColumnAt& at,
+                                const SmoothWish& wish) override {
+        const auto c = static_cast<std::size_t>(at.in_case);
+        double most = 0.0;
+        const std::vector<double> use = uses(state, c, most);
+        Pending p;
+        p.in_case = at.in_case;
+        p.smooth.column = at.column;
+        p.load = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model_.freedoms()));
+        if (wish.gradients) p.smooth.gradient.assign(state.density()->size(), 0.0);
+        most = std::max(most, 1e-300);
+        double sum = 0.0;
+        for (const double v : use) sum += std::pow(v / most, norm_power);
+        const double norm = most * std::pow(sum, 1.0 / norm_power);
+        // What is reported: the largest of the dense elements, as it is.
+        const Reading reading = *read(state, at);
+        double found = reading.value;
+        if (safety_) found = 1.0 / reading.value;
+        if (response_.max_share) found = reading.value / (*reading.max / response_.max_share->share);
+        const double soft = std::min(1.0, state.gray() / gray_stress);
+        found = std::pow(most, soft) * std::pow(std::max(found, 1e-300), 1.0 - soft);
+        const double factor = corrected(at, at.name, found / norm, wish.adapt, adapt_share);
+        p.smooth.value = factor * norm;
+        if (wish.gradients) add_gradient(state, c, use, factor, norm, p);
+        if (safety_) {
+            p.smooth.inverse = true;
+            if (response_.min) p.smooth.max = 1.0 / *response_.min;
+            if (response_.max) p.smooth.min = 1.0 / *response_.max;
+        } else {
+            p.smooth.max =
+                response_.max_share ? std::optional<double>(response_.max_share->share) : response_.max;
+            p.smooth.min = response_.min;
+        }
+        return {std::move(p)};
+    }
+
+  private:
+    void add(std::size_t sample, RegionId r) {
+        const ModelRegion& region = model_.regions[index(r)];
+        if (!response_.of.empty() && !refers_to(response_.of, region.name)) return;
+        double limit = 1.0;
+        if (relative_) {
+            const Material& m = model_.materials[static_cast<std::size_t>(region.material)];
+            const bool ultimate = response_.max_share && response_.max_share->ultimate;
+            const std::optional<double>& own = ultimate ? m.ultimate : m.yield;
+            if (!own) return;
+            limit = *own;
+        }
+        samples_.push_back(sample);
+        limits_.push_back(limit);
+    }
+
+    // Use of the strength (or stress) of every sample and layer, with soft cells counting less.
+    std::vector<double> uses(const DesignState& state, std::size_t c, double& largest) const {
+        const std::size_t n = samples_.size();
+        const int layers = state.statics().stress_layers();
+        const Eigen::VectorXd& u = state.displacement(c);
+        const double rise = state.statics().rise(model_.cases[c]);
+        const std::vector<double>& density = *state.density();
+        const std::vector<double>& stress = state.von_mises(c);
+        std::vector<double> use(n * static_cast<std::size_t>(layers));
+        double most = 0.0;
+#pragma omp parallel for schedule(static) reduction(max : most)
+        for (std::size_t i = 0; i < n; ++i) {
+            const std::size_t e = samples_[i];
+            const double share = stress_share(density[e]) / limits_[i];
+            if (layers == 1) {
+                use[i] = share * stress[e];
+                most = std::max(most, use[i]);
+                continue;
+            }
+            const auto sizes = state.statics().von_mises_at(static_cast<ElementId>(e), u, rise, nullptr);
+            for (std::size_t l = 0; l < 2; ++l) {
+                use[2 * i + l] = share * sizes[l];
+                most = std::max(most, use[2 * i + l]);
+            }
+        }
+        largest = most;
+        return use;
+    }
+
+    // d(norm) = sum (use / norm)^(p - 1) d(use)
+    void add_gradient(const DesignState& state, std::size_t c, const std::vector<double>& use, double factor,
+                      double norm, Pending& p) const {
+        const std::size_t n = samples_.size();
+        const int layers = state.statics().stress_layers();
+        const int per = model_.mesh.freedoms();
+        const Eigen::VectorXd& u = state.displacement(c);
+        const double rise = state.statics().rise(model_.cases[c]);
+        const std::vector<double>& density = *state.density();
+        constexpr std::size_t chunk = 4096;
+        std::vector<Eigen::VectorXd> parts(chunk);
+        for (std::size_t from = 0; from < n; from += chunk) {
+            const std::size_t to = std::min(n, from + chunk);
+#pragma omp parallel for schedule(static)
+            for (std::size_t i = from; i < to; ++i) {
+                const std::size_t e = samples_[i];
+                const double share = stress_share(density[e]) / limits_[i];
+                const double share_slope = stress_share_slope(density[e]) / limits_[i];
+                Eigen::MatrixXd slopes;
+                const auto sizes = state.statics().von_mises_at(static_cast<ElementId>(e), u, rise, &slopes);
+                Eigen::VectorXd& mine = parts[i - from];
+                mine = Eigen::VectorXd::Zero(slopes.rows());
+                double by_density = 0.0;
+                for (int l = 0; l < layers; ++l) {
+                    const auto k = static_cast<std::size_t>(l);
+                    const double weight =
+                        factor *
+                        std::pow(use[i * static_cast<std::size_t>(layers) + k] / norm, norm_power - 1.0);
+                    mine += weight * share * slopes.col(l);
+                    by_density += weight * share_slope * sizes[k];
+                }
+                p.smooth.gradient[e] = by_density;
+            }
+            for (std::size_t i = from; i < to; ++i) {
+                const NodeRange ids = model_.mesh.nodes_of(static_cast<ElementId>(samples_[i]));
+                for (std::size_t k = 0; k < ids.size(); ++k)
+                    p.load.segment(static_cast<Eigen::Index>(model_.freedom(ids[k], 0)), per) +=
+                        parts[i - from].segment(static_cast<Eigen::Index>(k) * per, per);
+            }
+        }
+    }
+
+    const Model& model_;
+    const ResponseCard& response_;
+    const RegionNodes* nodes_;         // samples are these, else elements
+    bool safety_, relative_;           // relative: measured by a strength
+    std::vector<std::size_t> samples_; // that count
+    std::vector<double> limits_;       // of each: strength, or 1
+};
+
+class StrengthKind final : public MeasureKind {
+  public:
+    explicit StrengthKind(bool safety) : safety_(safety) {
+        word = safety ? "safety" : "stress";
+        called = "a " + word;
+        dimension = safety ? dimension::none : dimension::stress;
+        says = safety ? "yield over stress"
+                      : "von Mises: `analyze` averages it at the nodes within a region, a run takes it in "
+                        "the solid "
+                        "material at the middle of each element denser than 0.5";
+        std::vector<Key<ResponseCard>> own{case_key(false), of_key("all regions"), except_key()};
+        keys = std::move(own) + (safety ? bound_keys(dimension) : stress_bound_keys());
+        check = [name = word](ResponseCard& r, const CardReader& reader) {
+            require_cases(r, reader, false, name);
+        };
+        strength = true;
+    }
+
+    std::unique_ptr<Measurement> bind(const Binding& to) const override {
+        return std::make_unique<Strength>(to, safety_);
+    }
+
+    std::string words(const ResponseCard& r) const override {
+        return word + " of " +
+               (r.of.empty() ? std::string("everything") : fmt::format("{}", fmt::join(r.of, ", "))) +
+               (r.except.empty() ? std::string() : fmt::format(" except {}", fmt::join(r.except, ", "))) +
+               in_cases(r);
+    }
+
+    std::string smooth_remark(const ResponseCard& r, const State& /*state*/, int /*in_case*/,
+                              double /*value*/) const override {
+        return safety_ || r.max_share ? "of the use of strength, as an aggregate"
+                                      : "of the aggregate that stands for it";
+    }
+
+  private:
+    bool safety_;
+};
+
+} // namespace
+
+double stress_share(double density) {
+    const double cube = density * density * density;
+    return cube * std::sqrt(density) / (cube + 1e-3);
+}
+
+double stress_share_slope(double density) {
+    if (density <= 0.0) return 0.0;
+    const double cube = density * density * density;
+    const double top = cube * std::sqrt(density);
+    const double below = cube + 1e-3;
+    return 3.5 * top / density / below - top * 3.0 * density * density / (below * below);
+}
+
+MeasureList strength_measures() {
+    return {std::make_shared<StrengthKind>(false), std::make_shared<StrengthKind>(true)};
+}
+
+} // namespace upright

@@ -1,0 +1,13 @@
+// How much the stress of a cell that is not solid counts.
+#pragma once
+
+namespace upright {
+
+// The factor on the stress of solid material that makes soft cells count less: rho^3.5 / (rho^3 + 1e-3)
+// (in the spirit of the qp approach, Bruggi 2008); 1 at 1 within 1e-3.
+double stress_share(double density);
+double stress_share_slope(double density);
+
+inline constexpr double counted_density = 0.5; // elements above it count for the stress that is reported
+
+} // namespace upright

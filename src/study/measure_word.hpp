@@ -1,0 +1,43 @@
+// What the study language and the optimiser know of a measure; response/measure.hpp adds how it is measured.
+#pragma once
+
+#include "study/schema.hpp"
+#include "study/study.hpp"
+
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace upright {
+
+struct MeasureWord {
+    // Of what it is a number: of the design alone, of all static cases together, of each static case, of each
+    // modal case.
+    enum class Reads { Design, AllCases, EachCase, EachModalCase };
+
+    std::string word;
+    std::string called; // "a frequency"
+    Dimension dimension;
+    std::string says;
+    Reads reads = Reads::EachCase;
+    std::vector<Key<ResponseCard>> keys;                         // beside `name` and `measure`
+    std::function<void(ResponseCard&, const CardReader&)> check; // rules across its keys
+
+    // What an optimiser has to know.
+    bool linear = false;      // a sum over the elements of weight times density
+    bool compliance = false;  // force times displacement
+    bool stiffness = false;   // all material is best for it, as a rule
+    bool strength = false;    // local: as many numbers as there are elements, one aggregate
+    bool vibration = false;   // it grows with the square root of stiffness over mass
+    bool at_place = false;    // `at` names points, couplings or surfaces
+    bool needs_bound = false; // alone as a goal it goes to all material, or to none
+
+    virtual ~MeasureWord() = default;
+};
+
+// Mass, volume and their fractions: they depend on the design alone.
+inline bool of_material(const ResponseCard& r) {
+    return r.measure->reads == MeasureWord::Reads::Design;
+}
+
+} // namespace upright
