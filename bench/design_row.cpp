@@ -4,7 +4,7 @@
 #include "fem/modal_analysis.hpp"
 #include "fem/static_analysis.hpp"
 #include "kinds/kinds.hpp"
-#include "output/run_folder.hpp"
+#include "store/run_folder.hpp"
 
 #include <cstdio>
 #include <cstring>

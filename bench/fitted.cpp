@@ -2,6 +2,7 @@
 // With an argument: one sphere of about that many thousand tetrahedra, for the speed alone.
 #include "geometry/cad_module.hpp"
 #include "mesh/fitted_mesh.hpp"
+#include "mesh/mesh_kind.hpp"
 #include "mesh/quality.hpp"
 #include "study/file_slot.hpp"
 #include "study/study.hpp"
@@ -162,7 +163,7 @@ Study base(double size) {
     m.nu = 0.3;
     m.density = 1;
     study.materials.push_back(m);
-    study.mesh.kind = MeshKind::Fitted;
+    study.mesh.kind = fitted_kind();
     study.mesh.size = size;
     return study;
 }

@@ -1,7 +1,7 @@
 #include "published.hpp"
 
 #include "kinds/kinds.hpp"
-#include "output/vtu.hpp"
+#include "store/vtu.hpp"
 
 #include <Eigen/Geometry>
 #include <cmath>

@@ -1,5 +1,7 @@
 #include "cli/console.hpp"
 
+#include "tell/run_text.hpp"
+
 #include <algorithm>
 #include <chrono>
 #include <csignal>
@@ -115,12 +117,6 @@ InterruptGuard::~InterruptGuard() {
 
 bool InterruptGuard::requested() {
     return interrupts > 0;
-}
-
-std::string time_text(double seconds) {
-    const long whole = std::lround(seconds);
-    if (whole >= 3600) return fmt::format("{} h {:02d}", whole / 3600, whole % 3600 / 60);
-    return fmt::format("{}:{:02d}", whole / 60, whole % 60);
 }
 
 Progress::Progress(Console& console, const Study& study)

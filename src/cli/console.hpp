@@ -81,6 +81,4 @@ class Progress {
     int tenth_ = -1;
 };
 
-std::string time_text(double seconds); // "1:05", "2 h 10"
-
 } // namespace upright::cli

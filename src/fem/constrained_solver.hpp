@@ -3,8 +3,7 @@
 
 #include "fem/grid_system.hpp"
 #include "fem/reduced_system.hpp"
-#include "solve/aggregation.hpp"
-#include "solve/linear_solver.hpp"
+#include "solve/solver_table.hpp"
 #include "study/study.hpp"
 
 #include <memory>
@@ -13,21 +12,9 @@
 
 namespace upright {
 
-// What a solver would take, before it is made.
-struct SolverPlan {
-    SolverKind kind = SolverKind::Direct;
-    std::string reason; // why this one, in words
-    std::size_t unknowns = 0;
-    double bytes = 0.0;   // about, with `right_sides` together
-    double seconds = 0.0; // about, for one analysis of them, warm where the solver can be
-    bool fits = true;     // into the memory allowed
-};
-
 // Chooses by structure, size and memory; `asked` other than Auto is taken where it can serve.
-// Throws Error (Numerics) when a solver that was asked for cannot serve the model.
 SolverPlan plan_solver(const Model& model, const ShapeClasses& classes, std::size_t unknowns,
                        std::size_t right_sides, const SolverOptions& options);
-const char* text(SolverKind kind);
 // The plan for each group of static cases that share supports, nothing of it made.
 struct CasePlan {
     std::vector<std::size_t> cases;
@@ -42,7 +29,7 @@ SolverOptions solver_options(const RunCard& run);
 // The rigid-body motions on the unknowns, and the node each belongs to.
 NearKernel near_kernel(const Model& model, const Transform& transform);
 
-class ConstrainedSolver {
+class ConstrainedSolver : private SystemSource {
   public:
     // `stiffness` by class, kept by the caller. Throws Error (Numerics) when memory would not do.
     ConstrainedSolver(const Model& model, const Transform& transform, const ShapeClasses& classes,
@@ -62,13 +49,16 @@ class ConstrainedSolver {
 
   private:
     void make(SolverKind kind);
-    const ReducedSystem& elements();
+    const ElementSystem& elements() override;
+    NearKernel near_kernel() override { return upright::near_kernel(model_, transform_); }
+    const GridSystem& grid() override;
 
     const Model& model_;
     const Transform& transform_;
     const ShapeClasses& classes_;
     std::vector<const Eigen::MatrixXd*> stiffness_;
     SolverOptions options_;
+    SolverFacts facts_;
     SolverPlan plan_;
     std::unique_ptr<ReducedSystem> elements_; // where a solver asks for them
     ReducedSystem joints_;

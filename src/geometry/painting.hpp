@@ -100,6 +100,15 @@ struct RegionExtents {
     std::vector<std::vector<Ring>> rings;
 };
 
+// How a region fared while painting, in cells: how many it covered, how many of them later voids took, and,
+// of a void, how many had material before.
+struct PaintedCells {
+    std::size_t painted = 0;
+    std::size_t lost = 0;
+    std::size_t taken = 0;
+    double taken_volume = 0.0;
+};
+
 // What became of the cells.
 struct Painting {
     CellGrid grid;                          // of a grid alone

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "design/making_rule.hpp"
+#include "mesh/mesh_kind.hpp"
 #include "part/format.hpp"
 #include "response/measures.hpp"
 #include "study/load.hpp"
@@ -10,6 +11,7 @@ namespace upright {
 
 // Kinds beside those that the program ships.
 struct Further {
+    MeshList meshes;
     MeasureList measures;
     RuleList making_rules;
     std::vector<PartFormat> part_formats;

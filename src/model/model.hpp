@@ -23,13 +23,8 @@ struct ModelRegion {
     int material = -1; // index into Model::materials; -1 for a void
     std::size_t elements = 0;
     double volume = 0.0;
-    double mass = 0.0; // all solid
-    // How the region fared while painting, in cells: how many it covered, how many of them later voids took,
-    // and, of a void, how many had material before.
-    std::size_t painted = 0;
-    std::size_t lost = 0;
-    std::size_t taken = 0;
-    double taken_volume = 0.0;
+    double mass = 0.0;  // all solid
+    PaintedCells cells; // how it fared while painting
 };
 
 // A named piece of the boundary.

@@ -306,10 +306,11 @@ template <class Io> void walk_regions(const Io& io, std::vector<ModelRegion>& it
     integers_of(io, "regions/elements", items, [](ModelRegion& r) -> std::size_t& { return r.elements; });
     numbers_of(io, "regions/volume", items, [](ModelRegion& r) -> double& { return r.volume; });
     numbers_of(io, "regions/mass", items, [](ModelRegion& r) -> double& { return r.mass; });
-    integers_of(io, "regions/painted", items, [](ModelRegion& r) -> std::size_t& { return r.painted; });
-    integers_of(io, "regions/lost", items, [](ModelRegion& r) -> std::size_t& { return r.lost; });
-    integers_of(io, "regions/taken", items, [](ModelRegion& r) -> std::size_t& { return r.taken; });
-    numbers_of(io, "regions/taken_volume", items, [](ModelRegion& r) -> double& { return r.taken_volume; });
+    integers_of(io, "regions/painted", items, [](ModelRegion& r) -> std::size_t& { return r.cells.painted; });
+    integers_of(io, "regions/lost", items, [](ModelRegion& r) -> std::size_t& { return r.cells.lost; });
+    integers_of(io, "regions/taken", items, [](ModelRegion& r) -> std::size_t& { return r.cells.taken; });
+    numbers_of(io, "regions/taken_volume", items,
+               [](ModelRegion& r) -> double& { return r.cells.taken_volume; });
 }
 
 template <class Io> void walk_places(const Io& io, Model& model) {

@@ -12,7 +12,7 @@ struct StepperKind; // run/stepper.hpp
 
 struct Problem {
     const StepperKind* method = nullptr; // how the variables are moved
-    std::size_t goal = 0; // index into Study::responses
+    std::size_t goal = 0;                // index into Study::responses
     bool maximize = false;
     std::vector<std::size_t> bounds; // responses with bounds
 

@@ -82,7 +82,7 @@ struct Guard {
 
 struct OptimizeResult {
     RunStatus status = RunStatus::IterationLimit;
-    std::string method; // the word of its stepper
+    std::string method;   // the word of its stepper
     OptimizerState state; // of the last iteration
     double penalty = 3.0; // of the last iteration
     // The iteration whose design is the result: the last one, or the best that held every bound at the final

@@ -1,4 +1,5 @@
 #include "part/extract.hpp"
+#include "study/mesh_word.hpp"
 
 #include <vtkDoubleArray.h>
 #include <vtkFlyingEdges3D.h>
@@ -171,7 +172,7 @@ PartField::PartField(const Study& study, const Model& model, const std::vector<d
     : study_(study), model_(model), density_(density), flat_(study.mesh.flat()),
       locator_(model.mesh, 1.5 * model.mesh.size) {
     const Mesh& mesh = model.mesh;
-    if (mesh.kinds.empty() || study.mesh.kind == MeshKind::File)
+    if (mesh.kinds.empty() || study.mesh.kind->from_file)
         throw Error::input(study.mesh.place, "a mesh from a file brings no exact shapes to carve a part from",
                            "Write the regions as shapes and let the mesh be made");
     Bounds box = mesh.bounds;

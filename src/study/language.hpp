@@ -5,6 +5,7 @@
 
 #include "study/cards/cards.hpp"
 #include "study/measure_word.hpp"
+#include "study/mesh_word.hpp"
 #include "study/rule_word.hpp"
 #include "study/schema.hpp"
 #include "study/study.hpp"
@@ -20,23 +21,21 @@ struct SolverWord {
     std::string says;
 };
 
-std::vector<Variant<MeshCard>> shipped_mesh_kinds();
-std::vector<SolverWord> shipped_solver_words();
-
-Schema<MeshCard> mesh_schema(const std::vector<Variant<MeshCard>>& kinds);
+Schema<MeshCard> mesh_schema(const std::vector<std::shared_ptr<const MeshWord>>& kinds);
 Schema<ResponseCard> response_schema(const std::vector<std::shared_ptr<const MeasureWord>>& measures);
 Schema<FormCard> form_schema(const std::vector<std::shared_ptr<const RuleWord>>& rules);
 Schema<RunCard> run_schema(const std::vector<SolverWord>& solvers);
 
+const TableFacts* refine_facts();
 void read_refine(Study& study, const Node& document, const Context& context);
 void require_polar_frame(const Study& study);
 
 // What the kinds bring to the language.
 struct Vocabulary {
-    std::vector<Variant<MeshCard>> mesh_kinds = shipped_mesh_kinds();
+    std::vector<std::shared_ptr<const MeshWord>> mesh_kinds; // the usual one first
     std::vector<std::shared_ptr<const MeasureWord>> measures;
     std::vector<std::shared_ptr<const RuleWord>> making_rules;
-    std::vector<SolverWord> solvers = shipped_solver_words();
+    std::vector<SolverWord> solvers;
 };
 
 struct Language {

@@ -266,8 +266,7 @@ struct SymmetryPlane {
 
 enum class ElementFamily { Solid, PlaneStress, PlaneStrain, Shell };
 enum class Formulation { Enhanced, Plain };
-enum class MeshKind { Grid, Polar, Fitted, File };
-const char* text(MeshKind kind);
+struct MeshWord; // mesh_word.hpp
 
 // Finer elements somewhere.
 struct RefineCard {
@@ -278,7 +277,7 @@ struct RefineCard {
 };
 
 struct MeshCard {
-    MeshKind kind = MeshKind::Grid;
+    std::shared_ptr<const MeshWord> kind;
     double size = 0.0;
     int order = 1;
     std::string frame; // polar: the axis
@@ -297,9 +296,7 @@ struct MeshCard {
     Place place;
 
     // Written in two numbers: plane models, and flat shells that are meshed here.
-    bool flat() const {
-        return family != ElementFamily::Solid && !(family == ElementFamily::Shell && kind == MeshKind::File);
-    }
+    bool flat() const { return family != ElementFamily::Solid && !(family == ElementFamily::Shell && file); }
     bool plane() const {
         return family == ElementFamily::PlaneStress || family == ElementFamily::PlaneStrain;
     }

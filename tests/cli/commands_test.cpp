@@ -1,5 +1,5 @@
-#include "support/run_upright.hpp"
 #include "support/folder.hpp"
+#include "support/run_upright.hpp"
 
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>

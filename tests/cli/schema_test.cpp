@@ -1,7 +1,7 @@
 // `upright schema` before an independent validator: every shipped study is valid, and what the schema can
 // tell to be wrong is not.
-#include "support/run_upright.hpp"
 #include "support/folder.hpp"
+#include "support/run_upright.hpp"
 
 #include <gtest/gtest.h>
 

@@ -205,10 +205,10 @@ void same_model(const Model& a, const Model& b) {
         EXPECT_EQ(x.elements, y.elements);
         EXPECT_EQ(x.volume, y.volume);
         EXPECT_EQ(x.mass, y.mass);
-        EXPECT_EQ(x.painted, y.painted);
-        EXPECT_EQ(x.lost, y.lost);
-        EXPECT_EQ(x.taken, y.taken);
-        EXPECT_EQ(x.taken_volume, y.taken_volume);
+        EXPECT_EQ(x.cells.painted, y.cells.painted);
+        EXPECT_EQ(x.cells.lost, y.cells.lost);
+        EXPECT_EQ(x.cells.taken, y.cells.taken);
+        EXPECT_EQ(x.cells.taken_volume, y.cells.taken_volume);
     });
     same_places(a, b);
     same_actions(a, b);

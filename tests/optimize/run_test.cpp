@@ -175,7 +175,8 @@ TEST(Problem, TakesTheMethodThatSuffices) {
         return std::string(make_problem(study_from(block_study(extra), settings)).method->word);
     };
     EXPECT_EQ(method(""), "optimality criteria");
-    EXPECT_EQ(method("[[response]]\nname = \"w\"\nmeasure = \"mass\"\n"), "optimality criteria"); // only watched
+    EXPECT_EQ(method("[[response]]\nname = \"w\"\nmeasure = \"mass\"\n"),
+              "optimality criteria"); // only watched
     EXPECT_EQ(method("[[response]]\nname = \"w\"\nmeasure = \"mass\"\nmax = 1\n"), "moving asymptotes");
     EXPECT_EQ(method("", {"response.budget.min=0.1"}), "moving asymptotes");
     EXPECT_EQ(method("", {"response.stiffness.take=largest"}), "moving asymptotes");

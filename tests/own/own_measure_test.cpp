@@ -15,7 +15,7 @@ using namespace upright;
 namespace {
 
 const Language& language() {
-    static const Kinds out = make_kinds({{test::restlessness()}, {}, {}});
+    static const Kinds out = make_kinds({{}, {test::restlessness()}, {}, {}});
     return out.language;
 }
 

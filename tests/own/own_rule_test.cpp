@@ -13,7 +13,7 @@ using namespace upright;
 namespace {
 
 const Language& language() {
-    static const Kinds out = make_kinds({{}, {test::leaning()}, {}});
+    static const Kinds out = make_kinds({{}, {}, {test::leaning()}, {}});
     return out.language;
 }
 

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "mesh/mesh.hpp"
-#include "output/vtu.hpp"
+#include "store/vtu.hpp"
 
 #include <array>
 #include <filesystem>

@@ -1,12 +1,13 @@
 // upright analyze: the static and modal cases of the full-material part.
 #include "base/files.hpp"
 #include "cli/commands/commands.hpp"
+#include "figures/analysis_figures.hpp"
+#include "figures/drawings.hpp"
 #include "model/rigid_freedom.hpp"
 #include "model/storage.hpp"
-#include "output/analysis_figures.hpp"
-#include "output/analysis_folder.hpp"
-#include "output/analysis_text.hpp"
-#include "output/drawings.hpp"
+#include "store/analysis_folder.hpp"
+#include "study/mesh_word.hpp"
+#include "tell/analysis_text.hpp"
 
 #include <chrono>
 #include <fmt/format.h>
@@ -142,7 +143,7 @@ int run_analyze(const Wish& in, Session& session) {
     if (in.refine && fs::path(in.target).extension() == ".h5")
         throw Error::usage("--refine needs the study: a model.h5 has its mesh already",
                            "Name the study file");
-    if (in.refine && study.mesh.kind == MeshKind::File)
+    if (in.refine && !study.mesh.kind->refinable)
         throw Error::usage("--refine cannot refine a mesh that comes from a file",
                            "Write a finer mesh file, and compare the two analyses");
     const std::vector<Vec3> probes = read_probes(in, model.mesh.dimension() == 2);

@@ -1,8 +1,9 @@
 // upright carve: the solid part.
 #include "base/files.hpp"
 #include "cli/commands/commands.hpp"
-#include "output/drawings.hpp"
+#include "figures/drawings.hpp"
 #include "part/extract.hpp"
+#include "tell/part_text.hpp"
 
 #include <algorithm>
 #include <array>
@@ -32,48 +33,6 @@ std::string joined(const std::vector<std::string>& words) {
     std::string out;
     for (const std::string& word : words) out += (out.empty() ? "" : ", ") + word;
     return out;
-}
-
-// Masses in tonnes are hard to read for parts that one can lift.
-std::size_t pieces_left(const Part& part) {
-    return static_cast<std::size_t>(
-        std::count_if(part.pieces.begin(), part.pieces.end(), [](const PartPiece& p) { return !p.dropped; }));
-}
-
-void print_pieces(Console& console, const Study& study, const Part& part) {
-    const std::string volume = study.units.text(dimension::volume);
-    const std::size_t left = pieces_left(part);
-    std::size_t dropped = 0;
-    double dropped_volume = 0.0;
-    for (const PartPiece& p : part.pieces)
-        if (p.dropped) {
-            ++dropped;
-            dropped_volume += p.volume;
-        }
-    if (part.one_piece())
-        console.result("one piece, and it reaches every support and load");
-    else if (left == 1)
-        console.result("one piece, but it MISSES " + joined(part.missed));
-    else {
-        console.result(fmt::format("NOT ONE PIECE: {} pieces", left));
-        std::size_t shown = 0;
-        for (const PartPiece& p : part.pieces) {
-            if (p.dropped || shown == 12) continue;
-            ++shown;
-            console.result(fmt::format("  {:.4g} {} around ({:.4g}, {:.4g}, {:.4g}): touches {}", p.volume,
-                                       volume, p.center.x(), p.center.y(), p.center.z(),
-                                       p.touches.empty() ? "no support, joint or load" : joined(p.touches)));
-        }
-        if (left > shown) console.result(fmt::format("  and {} more", left - shown));
-        if (!part.missed.empty()) console.result("  no piece reaches " + joined(part.missed));
-    }
-    if (!part.one_piece())
-        console.result("a lower --at keeps more material; the table above shows where it becomes one piece");
-    if (dropped > 0)
-        console.result(fmt::format("left out {} island{} of {:.4g} {} in all that touch{} no support, joint, "
-                                   "mass or load (--all-pieces keeps them)",
-                                   dropped, dropped == 1 ? "" : "s", dropped_volume, volume,
-                                   dropped == 1 ? "es" : ""));
 }
 
 int run_carve(const Wish& in, Session& session) {
@@ -134,7 +93,7 @@ int run_carve(const Wish& in, Session& session) {
                                modelled, mass, moved, std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
     console.result(fmt::format("smoothing moved the volume by {:+.2g} %",
                                100.0 * (part.volume / part.volume_before - 1.0)));
-    print_pieces(console, study, part);
+    console.result(pieces_text(study, part));
 
     const fs::path file = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
     if (file.has_parent_path()) make_folder(file.parent_path());

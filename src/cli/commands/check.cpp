@@ -1,9 +1,9 @@
 // upright check: the readiness ledger and its figures.
 #include "base/version.hpp"
 #include "cli/commands/commands.hpp"
+#include "figures/drawings.hpp"
 #include "optimize/gradient_check.hpp"
-#include "output/drawings.hpp"
-#include "output/ledger.hpp"
+#include "tell/ledger_text.hpp"
 
 #include <fmt/format.h>
 #include <memory>

@@ -2,8 +2,8 @@
 #pragma once
 
 #include "cli/command.hpp"
-#include "output/figure.hpp"
-#include "output/run_folder.hpp"
+#include "figures/figure.hpp"
+#include "store/run_folder.hpp"
 
 #include <filesystem>
 #include <string>

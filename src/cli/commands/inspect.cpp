@@ -1,9 +1,9 @@
 // upright inspect: what is in a file of bodies or in a mesh file.
 #include "cli/commands/commands.hpp"
+#include "figures/drawings.hpp"
 #include "geometry/file_body.hpp"
 #include "mesh/generators.hpp"
 #include "mesh/quality.hpp"
-#include "output/drawings.hpp"
 
 #include <algorithm>
 #include <fmt/format.h>

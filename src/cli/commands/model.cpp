@@ -2,11 +2,11 @@
 #include "base/files.hpp"
 #include "cli/commands/commands.hpp"
 #include "fem/static_analysis.hpp"
+#include "figures/drawings.hpp"
 #include "mesh/quality.hpp"
 #include "model/storage.hpp"
-#include "output/drawings.hpp"
-#include "output/matrix_market.hpp"
-#include "output/vtu.hpp"
+#include "store/matrix_market.hpp"
+#include "store/vtu.hpp"
 
 #include <fmt/format.h>
 #include <memory>

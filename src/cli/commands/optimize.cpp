@@ -1,11 +1,12 @@
 // upright optimize: the run.
 #include "base/files.hpp"
+#include "check/ledger.hpp"
 #include "cli/commands/commands.hpp"
+#include "figures/chart.hpp"
 #include "model/rigid_freedom.hpp"
 #include "model/storage.hpp"
-#include "output/chart.hpp"
-#include "output/ledger.hpp"
-#include "output/run_report.hpp"
+#include "store/run_report.hpp"
+#include "tell/run_text.hpp"
 
 #include <chrono>
 #include <fmt/format.h>
@@ -84,103 +85,6 @@ std::size_t require_ready(const Study& study, const Model& model) {
                                "\"upright check\" shows the whole ledger");
         }
     return ledger.count(Standing::Doubt);
-}
-
-std::string bounds_text(const Reading& r, const std::string& unit) {
-    std::string out;
-    const auto one = [&](const char* word, double limit) {
-        out += fmt::format("{} {} {:.5g}", out.empty() ? "" : ",", word, limit) +
-               (unit.empty() ? "" : " " + unit);
-    };
-    if (r.max) one("at most", *r.max);
-    if (r.min) one("at least", *r.min);
-    if (out.empty()) return out;
-    if (r.holds) return out + ": holds";
-    return out + (r.excess < 1e6 ? fmt::format(": DOES NOT HOLD, by {:.2g} %", 100.0 * r.excess)
-                                 : std::string(": DOES NOT HOLD"));
-}
-
-void print_summary(Console& console, const Study& study, const OptimizeResult& result, double seconds) {
-    const IterationRow& row = result.row(); // of the result
-    const IterationRow& last = result.state.history.back();
-    console.result("");
-    const std::vector<Column> all = columns(study);
-    std::size_t width = 20;
-    for (const Column& c : all) width = std::max(width, c.name.size());
-    for (std::size_t c = 0; c < all.size(); ++c) {
-        const ResponseCard& card = study.responses[all[c].response];
-        const Reading& r = result.readings[c];
-        const std::string unit = study.units.text(card.measure->dimension);
-        std::string line = fmt::format("  {:<{}} {:<16} {:>12.6g} {:<8}", all[c].name, width,
-                                       card.measure->word, r.value, unit);
-        if (card.name == study.goal->response) line += study.goal->maximize ? " goal, raised" : " goal";
-        line += bounds_text(r, "");
-        if (!r.where.empty()) line += "  at " + r.where;
-        if (!card.except.empty())
-            line += "  (" + fmt::format("{}", fmt::join(card.except, ", ")) + " excepted)";
-        console.result(line);
-    }
-    for (std::size_t c = 0; c < result.modals.size(); ++c) {
-        const std::vector<Mode>& modes = result.modals[c].modes;
-        if (modes.size() > 1 && modes[1].frequency < 1.02 * modes[0].frequency)
-            console.result(fmt::format(
-                "modes 1 and 2 of {} lie within {:.2g} % of each other: {:.5g} and "
-                "{:.5g} {}",
-                study.modal_cases[c].name, 100.0 * (modes[1].frequency / modes[0].frequency - 1.0),
-                modes[0].frequency, modes[1].frequency, study.units.text(dimension::frequency)));
-    }
-    if (result.state.history.size() > 10) {
-        const double before = result.state.history[result.state.history.size() - 11].goal;
-        console.result(fmt::format("\nthe goal changed by {:+.2g} % over the last ten iterations",
-                                   100.0 * (last.goal / before - 1.0)));
-    }
-    const char* ending = result.status == RunStatus::Converged ? "converged"
-                         : result.status == RunStatus::Interrupted
-                             ? "interrupted, checkpoint written; go on with --resume"
-                             : "stopped at the limit of iterations";
-    console.result(fmt::format("{} after {} iterations in {}; density change {:.3g}, grayness {:.3g}", ending,
-                               last.iteration, time_text(seconds), last.change, last.grayness));
-    if (result.status == RunStatus::Interrupted) return;
-    if (result.design_of != last.iteration)
-        console.result(fmt::format("the result is the design of iteration {}, the best that held every bound",
-                                   result.design_of));
-    if (result.feasible) {
-        console.result("every bound holds");
-    } else {
-        std::size_t worst = 0;
-        for (std::size_t c = 0; c < all.size(); ++c)
-            if (result.readings[c].excess > result.readings[worst].excess) worst = c;
-        const Reading& r = result.readings[worst];
-        console.result(fmt::format(
-            "NOT FEASIBLE: {} came to {:.5g},{}; {}", all[worst].name, r.value,
-            bounds_text(r, study.units.text(study.responses[all[worst].response].measure->dimension)),
-            result.best_feasible > 0 ? fmt::format("iteration {} held every bound", result.best_feasible)
-                                     : std::string("no iteration at the final sharpness held every bound")));
-    }
-    if (!result.guard.words.empty())
-        console.result("kept beside the study's own bounds: " + result.guard.words);
-    if (row.grayness > 0.05)
-        console.result(fmt::format("doubt: grayness {:.2f} at the end; the densities are not near black and "
-                                   "white, so carving changes the part{}",
-                                   row.grayness,
-                                   study.run.sharpen ? "; finer cells and more iterations help"
-                                                     : "; sharpen = true helps"));
-    if (!schedule(study, make_problem(study), last.iteration).final)
-        console.result("doubt: the iterations ended before the final penalty and sharpness; allow more");
-}
-
-void print_certificate(Console& console, const Study& study, const Certificate& c) {
-    if (!c.not_served.empty()) {
-        console.result("no certificate: " + c.not_served);
-        return;
-    }
-    const ResponseCard& goal = study.responses[make_problem(study).goal];
-    const std::string unit = study.units.text(goal.measure->dimension);
-    console.result(fmt::format(
-        "certificate: no design on this mesh has a {} below {:.6g}{}{}; this one is {:.1f} % above that",
-        goal.name, c.bound, unit.empty() ? "" : " ", unit, 100.0 * c.distance));
-    console.result(fmt::format("             (convex relaxation at {:.6g} after {} iterations, gap {:.2g} %)",
-                               c.relaxed, c.iterations, 100.0 * c.gap));
 }
 
 // The last design of an earlier run, on the mesh of this one.
@@ -300,8 +204,8 @@ int run_optimize(const Wish& in, Session& session) {
     } catch (const std::exception& bad) {
         throw failed(Error::numerics(std::string("unexpected: ") + bad.what()));
     }
-    print_summary(console, study, result, seconds());
-    if (certificate) print_certificate(console, study, *certificate);
+    console.result(run_summary(study, result, seconds()));
+    if (certificate) console.result(certificate_text(study, *certificate));
     write_run_json(folder, study, analysis, result, cost, seconds(), {},
                    certificate ? &*certificate : nullptr);
     console.result("run: " + folder.path().string());

@@ -1,13 +1,13 @@
 // upright plot: figures of a run or of an analysis.
 #include "base/nearest.hpp"
 #include "cli/commands/commands.hpp"
+#include "figures/analysis_figures.hpp"
+#include "figures/chart.hpp"
+#include "figures/drawings.hpp"
+#include "figures/scene.hpp"
 #include "model/storage.hpp"
-#include "output/analysis_figures.hpp"
-#include "output/chart.hpp"
-#include "output/drawings.hpp"
-#include "output/run_report.hpp"
-#include "output/scene.hpp"
-#include "output/vtu.hpp"
+#include "store/run_report.hpp"
+#include "store/vtu.hpp"
 
 #include <algorithm>
 #include <fmt/format.h>

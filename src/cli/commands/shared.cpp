@@ -3,6 +3,7 @@
 
 #include "kinds/kinds.hpp"
 #include "model/storage.hpp"
+#include "study/mesh_word.hpp"
 
 #include <fmt/format.h>
 
@@ -46,9 +47,7 @@ Job load_job(const Session& session, const fs::path& file, const std::vector<std
     if (file.extension() != ".h5") {
         Job out{load_study(file, settings, session.kinds.language), {}};
         std::optional<Waiting> waiting;
-        if (tell)
-            waiting.emplace(session.console,
-                            std::string("making the ") + text(out.study.mesh.kind) + " mesh");
+        if (tell) waiting.emplace(session.console, "making the " + out.study.mesh.kind->word + " mesh");
         out.model = build_model(out.study);
         return out;
     }

@@ -46,8 +46,8 @@ class Asymptotes final : public Stepper {
         for (const Column& column : tools.measures.columns()) {
             const std::size_t r = column.response;
             goal_column_.push_back(r == problem.goal);
-            wanted_.push_back(r == problem.goal ||
-                              std::find(problem.bounds.begin(), problem.bounds.end(), r) != problem.bounds.end());
+            wanted_.push_back(r == problem.goal || std::find(problem.bounds.begin(), problem.bounds.end(),
+                                                             r) != problem.bounds.end());
         }
     }
 
@@ -91,7 +91,8 @@ class Asymptotes final : public Stepper {
     }
 
     void keep(Memory& memory) const override {
-        memory["loop"] = {goal_scale_,        last_penalty_,      last_sharpness_, conservative_ ? 1.0 : 0.0,
+        memory["loop"] = {goal_scale_,        last_penalty_,
+                          last_sharpness_,    conservative_ ? 1.0 : 0.0,
                           tools_.guard.limit, static_cast<double>(mma_.steps)};
         memory["merits"] = merits_;
         memory["mma.low"] = mma_.low;
@@ -247,7 +248,8 @@ class Asymptotes final : public Stepper {
             up = std::max({up, a, b});
         }
         conservative_ = turns >= 5 && up > 0.01 * std::abs(merits_.back());
-        if (conservative_) tools_.observer.note("the steps swing to and fro: from here on each is checked first");
+        if (conservative_)
+            tools_.observer.note("the steps swing to and fro: from here on each is checked first");
     }
 
     StepTools tools_;
@@ -264,7 +266,9 @@ class Asymptotes final : public Stepper {
 
 StepperKind asymptotes_stepper() {
     return {"moving asymptotes", false, [](const Study&, const Problem&) { return true; },
-            [](const StepTools& tools) -> std::unique_ptr<Stepper> { return std::make_unique<Asymptotes>(tools); }};
+            [](const StepTools& tools) -> std::unique_ptr<Stepper> {
+                return std::make_unique<Asymptotes>(tools);
+            }};
 }
 
 } // namespace upright

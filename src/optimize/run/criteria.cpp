@@ -21,7 +21,8 @@ class Criteria final : public Stepper {
         const std::size_t compliance = least_material_ ? bound : goal;
         limit_ = *tools.study.responses[bound].max;
         // The material is linear; only the compliance has gradients to be found anew.
-        for (const Column& column : tools.measures.columns()) wanted_.push_back(column.response == compliance);
+        for (const Column& column : tools.measures.columns())
+            wanted_.push_back(column.response == compliance);
         const DesignChain& chain = tools.chain;
         weights_ = linear_weights(tools.analysis.model(), tools.study.responses[material]);
         linear_cost_ = chain.pull_back(std::vector<double>(chain.variables(), 1.0), 0.0, weights_);
@@ -64,11 +65,11 @@ class Criteria final : public Stepper {
     CriteriaStep less_material(const Schedule& now, double compliance, const std::vector<double>& benefit,
                                const std::vector<double>& cost) {
         OptimizerState& state = tools_.state;
-        // While the projection sharpens, every step moves the compliance more than its expansion sees; a little
-        // inside of the bound the last iterate still holds it.
+        // While the projection sharpens, every step moves the compliance more than its expansion sees; a
+        // little inside of the bound the last iterate still holds it.
         const double inside = now.sharpness > 0.0 ? 0.996 : 1.0;
-        // The step's expansion errs a little the same way every time; aiming off by what was missed makes up for
-        // it.
+        // The step's expansion errs a little the same way every time; aiming off by what was missed makes up
+        // for it.
         state.aim = std::clamp(state.aim * std::pow(inside * limit_ / compliance, 0.4), 0.9, 1.02);
         return least_material_step(state.x, benefit, cost, compliance, limit_ * state.aim, now.move,
                                    state.multiplier);
@@ -107,11 +108,13 @@ class Criteria final : public Stepper {
 
 // One max alone, no min, sums and no largest of several cases; compliance and a linear measure.
 bool fits(const Study& study, const Problem& problem) {
-    if (problem.bounds.size() != 1 || problem.bounds.front() == problem.goal || problem.maximize) return false;
+    if (problem.bounds.size() != 1 || problem.bounds.front() == problem.goal || problem.maximize)
+        return false;
     const ResponseCard& goal = study.responses[problem.goal];
     const ResponseCard& bound = study.responses[problem.bounds.front()];
     if (!bound.max || bound.min || goal.worst || bound.worst) return false;
-    return (goal.measure->linear && bound.measure->compliance) || (goal.measure->compliance && bound.measure->linear);
+    return (goal.measure->linear && bound.measure->compliance) ||
+           (goal.measure->compliance && bound.measure->linear);
 }
 
 } // namespace

@@ -39,7 +39,8 @@ class Loop {
           measures_(study, analysis) {
         require_reachable(study, analysis.model(), problem_);
         result_.method = problem_.method->word;
-        for (const Column& column : measures_.columns()) goal_column_.push_back(column.response == problem_.goal);
+        for (const Column& column : measures_.columns())
+            goal_column_.push_back(column.response == problem_.goal);
         if (start.from != nullptr)
             result_.state = *start.from;
         else if (!start.density.empty())

@@ -111,7 +111,8 @@ class Look {
 } // namespace
 
 std::string guard_words() {
-    return fmt::format("compliance of all cases together below {:.2g} times that of the full solid", guard_factor);
+    return fmt::format("compliance of all cases together below {:.2g} times that of the full solid",
+                       guard_factor);
 }
 
 double guard_value(const DesignMeasures& measures, std::vector<double>* gradient) {

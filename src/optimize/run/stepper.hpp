@@ -1,5 +1,5 @@
-// Steppers: how the variables move from one iteration to the next. Each in one file; a new one is that file and a
-// line in steppers.cpp.
+// Steppers: how the variables move from one iteration to the next. Each in one file; a new one is that file
+// and a line in steppers.cpp.
 #pragma once
 
 #include "optimize/run.hpp"
@@ -51,8 +51,8 @@ class Stepper {
 };
 
 struct StepperKind {
-    const char* word;                                    // in run.json, and for people
-    bool stiffness_alone;                                // what it fits has no goal or bound but stiffness and material
+    const char* word;     // in run.json, and for people
+    bool stiffness_alone; // what it fits has no goal or bound but stiffness and material
     bool (*fits)(const Study& study, const Problem& problem);
     std::unique_ptr<Stepper> (*make)(const StepTools& tools);
 };

@@ -14,7 +14,6 @@ namespace {
 
 constexpr std::size_t nodes_worth_asking = 40000;
 constexpr double sparse_share = 0.35; // of a level's nodes in use, below which factorising it may pay
-constexpr double coarse_shift = 1e-6;
 constexpr int cells_of_smallest_ring = 8;
 
 int up_to_even(int cells) {
@@ -22,90 +21,6 @@ int up_to_even(int cells) {
 }
 
 } // namespace
-
-bool Multigrid::fine_matrix(std::size_t cell, double* out) const {
-    const std::int32_t e = system_.element_of[cell];
-    if (e < 0) return false;
-    const double s = (*element_scale_)[static_cast<std::size_t>(e)];
-    if (s == 0.0) return false;
-    const Eigen::MatrixXd& K = system_.kinds[system_.kind_of[static_cast<std::size_t>(e)]];
-    Eigen::Map<Eigen::MatrixXd> M(out, width_, width_);
-    M = s * K;
-    if (const Eigen::Matrix3d* R = turn(static_cast<std::size_t>(e))) {
-        for (int a = 0; a < width_; a += 3) M.middleRows<3>(a) = (*R * M.middleRows<3>(a)).eval();
-        for (int a = 0; a < width_; a += 3) M.middleCols<3>(a) = (M.middleCols<3>(a) * R->transpose()).eval();
-    }
-    if (cell_kind_[cell] != 2) return true;
-    for (int a = 0; a < corners_; ++a) {
-        const std::size_t n = corner(*levels_[0], cell, a);
-        const std::uint8_t mask = mask_[n];
-        if (mask == 0) continue;
-        Eigen::MatrixXd onto = Eigen::MatrixXd::Identity(dimension_, dimension_);
-        if ((mask & 8U) != 0) {
-            const auto at =
-                std::lower_bound(slope_at_.begin(), slope_at_.end(), static_cast<std::int32_t>(n));
-            onto = slopes_[static_cast<std::size_t>(at - slope_at_.begin())].onto.topLeftCorner(dimension_,
-                                                                                                dimension_);
-        } else {
-            for (int c = 0; c < dimension_; ++c)
-                if ((mask & (1U << c)) != 0) onto(c, c) = 0.0;
-        }
-        M.middleRows(a * dimension_, dimension_) = (onto * M.middleRows(a * dimension_, dimension_)).eval();
-        M.middleCols(a * dimension_, dimension_) = (M.middleCols(a * dimension_, dimension_) * onto).eval();
-    }
-    return true;
-}
-
-// The same where directions are held along the axes alone: rows and columns left out.
-void Multigrid::held_matrix(std::size_t cell, float* out) const {
-    const auto e = static_cast<std::size_t>(system_.element_of[cell]);
-    const double* K = system_.kinds[system_.kind_of[e]].data();
-    const double scale = (*element_scale_)[e];
-    std::array<float, 24> keep{};
-    for (int a = 0; a < 8; ++a) {
-        const std::uint8_t mask = mask_[corner(*levels_[0], cell, a)];
-        for (int c = 0; c < 3; ++c)
-            keep[static_cast<std::size_t>(3 * a + c)] = (mask & (1U << c)) != 0 ? 0.0F : 1.0F;
-    }
-    for (std::size_t c = 0; c < 24; ++c)
-        for (std::size_t r = 0; r < 24; ++r)
-            out[24 * c + r] = keep[c] * keep[r] * static_cast<float>(scale * K[24 * c + r]);
-}
-
-bool Multigrid::first_matrix(int i, int j, int k, float* out) const {
-    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
-    std::fill_n(out, size, 0.0F);
-    const Level& fine = *levels_[0];
-    bool any = false;
-    std::array<double, 576> masked{};
-    std::array<float, 576> masked_float{};
-    for (int child = 0; child < corners_; ++child) {
-        const int x = 2 * i + (child & 1);
-        const int y = 2 * j + ((child >> 1) & 1);
-        const int z = dimension_ == 3 ? 2 * k + (child >> 2) : 0;
-        if (x >= fine.cells[0] || y >= fine.cells[1] || z >= fine.cells[2]) continue;
-        const std::size_t cell = fine.cell(x, y, z);
-        const std::int32_t e = system_.element_of[cell];
-        if (e < 0) continue;
-        any = true;
-        if (cell_kind_[cell] == 2) {
-            if (matrix_free_ && slopes_.empty()) {
-                held_matrix(cell, masked_float.data());
-            } else {
-                if (!fine_matrix(cell, masked.data())) continue;
-                for (std::size_t n = 0; n < size; ++n) masked_float[n] = static_cast<float>(masked[n]);
-            }
-            const std::vector<float>& p = interpolation_float_[static_cast<std::size_t>(child)];
-            kernels_.add_child(dimension_, masked_float.data(), p.data(), out);
-            continue;
-        }
-        const auto s = static_cast<float>((*element_scale_)[static_cast<std::size_t>(e)]);
-        const float* m =
-            child_[system_.kind_of[static_cast<std::size_t>(e)]][static_cast<std::size_t>(child)].data();
-        kernels_.add_scaled(s, m, out, size);
-    }
-    return any;
-}
 
 // The rows of cells of a level of box cells; `kinds` has a bit for every kind in a row.
 void Multigrid::make_rows(Level& level, const std::vector<std::uint64_t>& kinds) {
@@ -525,31 +440,6 @@ void Multigrid::gather_plane(Level& level, int k, const float* below, const floa
     }
 }
 
-std::pair<std::vector<std::int32_t>, double>
-Multigrid::order_of(const Level& level, const std::vector<std::int32_t>& unknown_of) const {
-    const auto d = static_cast<std::size_t>(dimension_);
-    const auto nx = static_cast<std::size_t>(level.nodes[0]);
-    const auto ny = static_cast<std::size_t>(level.nodes[1]);
-    if (level.ring) return {};
-    std::vector<std::array<std::int32_t, 3>> places;
-    std::vector<std::size_t> nodes;
-    for (std::size_t n = 0; n < unknown_of.size() / d; ++n) {
-        bool any = false;
-        for (std::size_t c = 0; c < d; ++c) any = any || unknown_of[n * d + c] >= 0;
-        if (!any) continue;
-        nodes.push_back(n);
-        places.push_back({static_cast<std::int32_t>(n % nx), static_cast<std::int32_t>(n / nx % ny),
-                          static_cast<std::int32_t>(n / nx / ny)});
-    }
-    const DissectionOrder order = dissection_order(places);
-    std::vector<std::int32_t> out;
-    for (const std::int32_t at : order.nodes)
-        for (std::size_t c = 0; c < d; ++c)
-            if (const std::int32_t u = unknown_of[nodes[static_cast<std::size_t>(at)] * d + c]; u >= 0)
-                out.push_back(u);
-    return {std::move(out), order.flops * static_cast<double>(d * d * d)};
-}
-
 void Multigrid::build() {
     const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
     const std::size_t last = levels_.size() - 1;
@@ -646,136 +536,6 @@ void Multigrid::build() {
         }
     }
     factorised_ = false;
-}
-
-// The last level, when a cycle first asks for it: a design whose material is factorised needs none.
-void Multigrid::factorise() {
-    if (factorised_) return;
-    factorised_ = true;
-    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
-    Level& level = *levels_.back();
-    if (coarsest_ == nullptr) coarsest_ = std::make_unique<Coarsest>();
-    Coarsest& coarsest = *coarsest_;
-    const auto d = static_cast<std::size_t>(dimension_);
-    const auto width = static_cast<std::size_t>(width_);
-    const auto nx = static_cast<std::size_t>(level.cells[0]);
-    const auto ny = static_cast<std::size_t>(level.cells[1]);
-    const auto node = [&](std::size_t cell, int a) { return corner(level, cell, a); };
-    if (late_) element_scale_ = &last_scale_;
-    // Of a cell, into `room` where it is not there yet.
-    const auto matrix = [&](std::size_t c, std::array<float, 576>& room) -> const float* {
-        if (!late_) return level.matrices.data() + c * size;
-        first_matrix(static_cast<int>(c % nx), static_cast<int>(c / nx % ny), static_cast<int>(c / nx / ny),
-                     room.data());
-        return room.data();
-    };
-    std::vector<float> diagonals(level.cell_count() * width);
-#pragma omp parallel for num_threads(options_.threads) schedule(static)
-    for (std::size_t c = 0; c < level.cell_count(); ++c) {
-        std::array<float, 576> room;
-        const float* m = matrix(c, room);
-        for (std::size_t i = 0; i < width; ++i) diagonals[c * width + i] = m[i * (width + 1)];
-    }
-    std::vector<double> diagonal(level.node_count() * d, 0.0);
-    for (std::size_t c = 0; c < level.cell_count(); ++c)
-        for (int a = 0; a < corners_; ++a)
-            for (std::size_t e = 0; e < d; ++e)
-                diagonal[node(c, a) * d + e] +=
-                    static_cast<double>(diagonals[c * width + static_cast<std::size_t>(a) * d + e]);
-    std::vector<float>().swap(diagonals);
-    double most = 0.0;
-    for (const double v : diagonal) most = std::max(most, v);
-    std::vector<std::uint8_t> pattern(diagonal.size());
-    for (std::size_t n = 0; n < diagonal.size(); ++n) pattern[n] = diagonal[n] > void_scale * most ? 1 : 0;
-    const bool same = coarsest.solver != nullptr && pattern == coarsest.pattern;
-    coarsest.jacobi.assign(diagonal.size(), 0.0);
-    for (std::size_t n = 0; n < diagonal.size(); ++n)
-        if (pattern[n] == 0 && diagonal[n] > 0.0) coarsest.jacobi[n] = 1.0 / diagonal[n];
-    if (!same) {
-        coarsest.pattern = pattern;
-        coarsest.unknown_of.assign(diagonal.size(), -1);
-        std::int32_t next = 0;
-        for (std::size_t n = 0; n < pattern.size(); ++n)
-            if (pattern[n] != 0) coarsest.unknown_of[n] = next++;
-        coarsest.matrices.clear();
-        coarsest.system = {};
-        coarsest.system.unknowns = static_cast<std::size_t>(next);
-        coarsest.solver.reset();
-    }
-    std::vector<std::size_t> used;
-    for (std::size_t c = 0; c < level.cell_count(); ++c) {
-        bool any = false;
-        for (int a = 0; a < corners_; ++a)
-            for (std::size_t e = 0; e < d; ++e) any = any || coarsest.unknown_of[node(c, a) * d + e] >= 0;
-        if (any) used.push_back(c);
-    }
-    if (!same) {
-        coarsest.matrices.resize(used.size());
-        for (const std::size_t c : used) {
-            for (int a = 0; a < corners_; ++a)
-                for (std::size_t e = 0; e < d; ++e)
-                    coarsest.system.dofs.push_back(coarsest.unknown_of[node(c, a) * d + e]);
-            coarsest.system.starts.push_back(coarsest.system.dofs.size());
-        }
-    }
-#pragma omp parallel for num_threads(options_.threads) schedule(static)
-    for (std::size_t n = 0; n < used.size(); ++n) {
-        std::array<float, 576> room;
-        const Eigen::MatrixXd m =
-            Eigen::Map<const Eigen::MatrixXf>(matrix(used[n], room), width_, width_).cast<double>();
-        coarsest.matrices[n] = 0.5 * (m + m.transpose());
-        coarsest.matrices[n].diagonal() *= 1.0 + coarse_shift;
-    }
-    if (late_) element_scale_ = nullptr;
-    std::vector<float>().swap(level.matrices);
-    if (!same) {
-        for (const Eigen::MatrixXd& m : coarsest.matrices) coarsest.system.matrix_of.push_back(&m);
-        coarsest.system.order = order_of(level, coarsest.unknown_of).first;
-        SolverOptions direct;
-        direct.threads = 1;
-        coarsest.solver = make_direct_solver(coarsest.system, direct);
-    }
-    coarsest.solver->update(std::vector<double>(used.size(), 1.0));
-}
-
-// Of a cell of level 2 of box cells, from the fine cells or from cells of level 1 with matrices of their own.
-void Multigrid::second_matrix(int i, int j, int k, float* out) const {
-    const Level& fine = *levels_[0];
-    const Level& middle = *levels_[1];
-    std::array<const float*, 64> matrices;
-    std::array<float, 64> scales;
-    std::size_t count = 0;
-    std::array<std::int32_t, 8> special_at;
-    for (int child = 0; child < 8; ++child) {
-        special_at[static_cast<std::size_t>(child)] = -1;
-        const int x = 2 * i + (child & 1);
-        const int y = 2 * j + ((child >> 1) & 1);
-        const int z = 2 * k + (child >> 2);
-        if (x >= middle.cells[0] || y >= middle.cells[1] || z >= middle.cells[2]) continue;
-        const std::int32_t special = middle.special_of[middle.cell(x, y, z)];
-        special_at[static_cast<std::size_t>(child)] = special;
-        if (special >= 0) continue;
-        for (int grand = 0; grand < 8; ++grand) {
-            const int u = 2 * x + (grand & 1);
-            const int v = 2 * y + ((grand >> 1) & 1);
-            const int w = 2 * z + (grand >> 2);
-            if (u >= fine.cells[0] || v >= fine.cells[1] || w >= fine.cells[2]) continue;
-            const std::int32_t e = system_.element_of[fine.cell(u, v, w)];
-            if (e < 0) continue;
-            scales[count] = static_cast<float>((*element_scale_)[static_cast<std::size_t>(e)]);
-            matrices[count++] = grandchild_[system_.kind_of[static_cast<std::size_t>(e)]].data() +
-                                static_cast<std::size_t>(8 * child + grand) * packed_matrix;
-        }
-    }
-    alignas(64) std::array<float, packed_matrix> packed;
-    kernels_.sum_scaled(matrices.data(), scales.data(), count, packed.data());
-    const float* from = packed.data();
-    for (std::size_t r = 0; r < 24; ++r)
-        for (std::size_t c = r; c < 24; ++c) out[r * 24 + c] = out[c * 24 + r] = *from++;
-    for (std::size_t child = 0; child < 8; ++child)
-        if (special_at[child] >= 0)
-            kernels_.add_child(3, middle.special.data() + static_cast<std::size_t>(special_at[child]) * 576,
-                               interpolation_float_[child].data(), out);
 }
 
 // The largest eigenvalue that the smoother sees: power iterations, and five percent for what they miss.

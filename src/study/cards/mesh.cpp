@@ -1,45 +1,11 @@
 // How the space is meshed.
 #include "study/language.hpp"
+#include "study/mesh_word.hpp"
 #include "study/names.hpp"
 
 namespace upright {
 
-const char* text(MeshKind kind) {
-    switch (kind) {
-    case MeshKind::Grid:
-        return "grid";
-    case MeshKind::Polar:
-        return "polar";
-    case MeshKind::Fitted:
-        return "fitted";
-    case MeshKind::File:
-        return "file";
-    }
-    return "";
-}
-
 namespace {
-
-Key<MeshCard> size_key() {
-    return key("size", value::quantity(dimension::length).above(0), &MeshCard::size)
-        .must("size = \"8 mm\"")
-        .says("usual edge length of an element");
-}
-
-using Sweep = MeshCard::Sweep;
-
-const Schema<Sweep>& sweep_schema() {
-    static const Schema<Sweep> out = schema<Sweep>(
-        "sweep", "a plane mesh made solid",
-        {key("along", value::three(dimension::length), &Sweep::along)
-             .must("along = [0, 0, 40]")
-             .says("the whole way"),
-         key("layers", value::whole(1), &Sweep::layers).must("layers = 5").says("of elements along it")},
-        [](Sweep& s, const CardReader& reader) {
-            if (s.along.norm() == 0.0) throw Error::input(reader.place(), "the sweep has no length");
-        });
-    return out;
-}
 
 struct RefineDraft : RefineCard {
     Place on_place;
@@ -84,80 +50,40 @@ void finish_mesh(MeshCard& mesh, const CardReader& reader) {
         throw Error::input(
             mesh.place, std::string("a ") + (mesh.shell() ? "shell" : "plane") + " model needs a thickness",
             "Write thickness = \"1 mm\"");
-    if (mesh.order == 2 && (mesh.shell() || mesh.kind == MeshKind::Polar || mesh.kind == MeshKind::File))
+    if (mesh.order == 2 && (mesh.shell() || !mesh.kind->second_order))
         throw Error::input(reader.place_of("order"),
-                           std::string("there are no second-order elements for ") +
-                               (mesh.shell()                   ? "shells"
-                                : mesh.kind == MeshKind::Polar ? "polar meshes"
-                                                               : "a mesh from a file; it brings its own"),
+                           "there are no second-order elements for " +
+                               (mesh.shell()           ? std::string("shells")
+                                : mesh.kind->from_file ? mesh.kind->called + "; it brings its own"
+                                                       : mesh.kind->word + " meshes"),
                            "Write order = 1");
 }
 
 } // namespace
 
-std::vector<Variant<MeshCard>> shipped_mesh_kinds() {
-    using M = MeshCard;
-    return {{"grid",
-             "a grid",
-             "box cells, stretched a little so that a whole number fits the body's box: hex8, hex20, quad4, "
-             "quad8, flat "
-             "shells of quad4",
-             {size_key()},
-             {}},
-            {"polar",
-             "a polar mesh",
-             "rings, sectors and layers around the axis of `frame`, with lines at every coaxial radius and "
-             "end: hex8 and "
-             "wedge6, in the plane and for flat shells quad4 and tri3",
-             {size_key(), key("frame", value::name("cylindrical frame"), &M::frame, &M::frame_place)
-                              .must("frame = \"bore\", whose axis the cells run around")
-                              .says("whose axis the cells run around")},
-             {}},
-            {"fitted",
-             "fitted meshes",
-             "tet4 or tet10 that follow the shapes, in the plane and for flat shells tri3 or tri6; finer "
-             "where they bend, "
-             "where walls are thin and inside `[[mesh.refine]]` cards. Void and design, keep and design meet "
-             "at faces. A "
-             "layer under a surface takes whole elements, those of which half lies within its depth. Cutting "
-             "regions into "
-             "bodies of triangles, and skins of skins, need a grid",
-             {size_key(), key<M>("refine", {value::list(value::table(facts_of<RefineDraft, refine_schema>))},
-                                 [](M&, const Given&) {})
-                              .elsewhere("refine belongs to fitted meshes", "Write kind = \"fitted\"")
-                              .example("[[mesh.refine]]")
-                              .says("finer elements somewhere")},
-             {}},
-            {"file",
-             "a mesh from a file",
-             "a VTU file; regions by `cells`, surfaces by `set` or any rule; `element` tells solids, plane "
-             "cells and "
-             "shells. Such a part cannot be carved",
-             {key<M>("file", {value::path("a VTU file")},
-                     [](M& m, const Given& g) { m.file = g.card.path(g.node); })
-                  .must("file = \"wheel.vtu\"")
-                  .says("the mesh"),
-              key("file_unit", value::quantity(dimension::length).above(0), &M::file_scale)
-                  .fallback("the study's")
-                  .example("file_unit = \"1 m\"")
-                  .says("length of one unit of the file"),
-              table_key("sweep", sweep_schema, &M::sweep, facts_of<Sweep, sweep_schema>)
-                  .example("sweep = { along = [0, 0, 40], layers = 5 }")
-                  .says("makes solids of a plane mesh")},
-             {}}};
+Key<MeshCard> mesh_size_key() {
+    return key("size", value::quantity(dimension::length).above(0), &MeshCard::size)
+        .must("size = \"8 mm\"")
+        .says("usual edge length of an element");
 }
 
-Schema<MeshCard> mesh_schema(const std::vector<Variant<MeshCard>>& kinds) {
+const TableFacts* refine_facts() {
+    return &refine_schema().facts;
+}
+
+Schema<MeshCard> mesh_schema(const std::vector<std::shared_ptr<const MeshWord>>& kinds) {
     using M = MeshCard;
-    static const Words<MeshKind> words{{"grid", MeshKind::Grid},
-                                       {"polar", MeshKind::Polar},
-                                       {"fitted", MeshKind::Fitted},
-                                       {"file", MeshKind::File}};
+    std::vector<std::string> words;
+    std::vector<Variant<M>> variants;
+    for (const auto& kind : kinds) {
+        words.push_back(kind->word);
+        variants.push_back({kind->word, kind->called, kind->says, kind->keys, {}});
+    }
     auto out = section<M>(
         "mesh", "the elements",
-        {key("kind", words, &M::kind)
-             .fallback("\"grid\"")
-             .example("kind = \"grid\"")
+        {key<M>("kind", {value::word(words)}, [](M&, const Given&) {})
+             .fallback("\"" + words.front() + "\"")
+             .example("kind = \"" + words.front() + "\"")
              .says("how the space is divided"),
          key("element",
              Words<ElementFamily>{{"solid", ElementFamily::Solid},
@@ -182,8 +108,13 @@ Schema<MeshCard> mesh_schema(const std::vector<Variant<MeshCard>>& kinds) {
              .fallback("\"enhanced\"")
              .example("formulation = \"plain\"")
              .says("of hex8 and quad4: with incompatible modes, or without")},
-        finish_mesh);
-    out.add_kinds("kind", "grid", kinds);
+        [kinds](M& mesh, const CardReader& reader) {
+            const Node* given = reader.find("kind");
+            for (const auto& kind : kinds)
+                if (kind->word == (given != nullptr ? *given->text() : kinds.front()->word)) mesh.kind = kind;
+            finish_mesh(mesh, reader);
+        });
+    out.add_kinds("kind", words.front(), variants);
     return out;
 }
 

@@ -1,5 +1,6 @@
 // The goal, the making rules and the run.
 #include "study/language.hpp"
+#include "study/mesh_word.hpp"
 #include "study/names.hpp"
 #include "study/rule_word.hpp"
 
@@ -64,7 +65,7 @@ void finish_run(RunCard& run, const CardReader& reader) {
     if (run.filter && study.form.min_feature)
         throw Error::input(run.filter_place, "min_feature in [form] sets the filter already",
                            "Write one of the two");
-    if (run.coarse_first && (study.mesh.kind == MeshKind::File || run.start_run))
+    if (run.coarse_first && (!study.mesh.kind->refinable || run.start_run))
         throw Error::input(reader.place_of("coarse_first"),
                            run.start_run ? "coarse_first and a start from a run exclude each other"
                                          : "a mesh from a file cannot be made coarser",
@@ -92,12 +93,6 @@ Schema<FormCard> form_schema(const std::vector<std::shared_ptr<const RuleWord>>&
         "they follow the nearest image. `check` says how many variables are left and which elements have "
         "no image.";
     return out;
-}
-
-std::vector<SolverWord> shipped_solver_words() {
-    return {{"auto", "what serves best"},
-            {"direct", "factorisation"},
-            {"multigrid", "iterations on coarser and coarser grids"}};
 }
 
 Schema<RunCard> run_schema(const std::vector<SolverWord>& solvers) {

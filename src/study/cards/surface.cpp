@@ -1,5 +1,6 @@
 // Surfaces: named pieces of the boundary, picked by rules that combine. And points.
 #include "study/cards/cards.hpp"
+#include "study/mesh_word.hpp"
 #include "study/names.hpp"
 
 #include <algorithm>
@@ -36,7 +37,7 @@ const Schema<OnCylinder>& on_cylinder_schema() {
 }
 
 bool mesh_of_file(const Context& context) {
-    return context.study.mesh.kind == MeshKind::File;
+    return context.study.mesh.kind->from_file;
 }
 
 void finish_surface(SurfaceDraft& s, const CardReader& reader) {

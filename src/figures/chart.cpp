@@ -1,0 +1,213 @@
+#include "figures/chart.hpp"
+
+#include "base/files.hpp"
+#include "base/process.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <fmt/format.h>
+#include <utility>
+
+namespace upright {
+
+namespace {
+
+// Text for gnuplot: in single quotes it replaces nothing and runs nothing; a quote is written twice. Control
+// characters would end the line, and with it the text. Its enhanced mode is off, so other signs are as they
+// are.
+std::string quoted(const std::string& text) {
+    std::string out = "'";
+    for (const char c : text) {
+        if (c == '\'') out += '\'';
+        const auto code = static_cast<unsigned char>(c);
+        out += code < 0x20 || code == 0x7f ? ' ' : c;
+    }
+    return out + "'";
+}
+
+std::string unit_of(const Study& study, const ResponseCard& r) {
+    const std::string unit = study.units.text(r.measure->dimension);
+    return unit.empty() ? "" : ", " + unit;
+}
+
+template <class Value>
+void define(std::string& script, const std::string& name, const std::vector<IterationRow>& rows,
+            const Value& value) {
+    script += "$" + name + " << END\n";
+    for (const IterationRow& row : rows) script += fmt::format("{} {:.12g}\n", row.iteration, value(row));
+    script += "END\n";
+}
+
+// A round step that cuts a range into about four.
+double round_step(double range) {
+    const double raw = range / 4.0;
+    const double decade = std::pow(10.0, std::floor(std::log10(raw)));
+    for (const double step : {1.0, 2.0, 2.5, 5.0})
+        if (step * decade >= raw) return step * decade;
+    return 10.0 * decade;
+}
+
+// The axis of some columns. What hardly changes is drawn as such, not blown up until its rounding shows; what
+// falls by orders of magnitude gets a logarithmic axis.
+std::string value_range(const std::vector<IterationRow>& rows, const std::vector<std::size_t>& columns,
+                        const std::vector<double>& bounds) {
+    double low = rows.front().responses.at(columns.front());
+    double high = low;
+    const auto take = [&](double value) {
+        low = std::min(low, value);
+        high = std::max(high, value);
+    };
+    for (const IterationRow& row : rows)
+        for (const std::size_t c : columns) take(row.responses.at(c));
+    for (const double b : bounds) take(b);
+    if (low > 0.0 && high > 30.0 * low)
+        return fmt::format("set logscale y\nset yrange [{:.9g}:{:.9g}]\nset ytics autofreq\n", low / 1.3,
+                           high * 1.3);
+    const double least = 0.2 * std::max({std::abs(high), std::abs(low), 1e-300});
+    const double room = std::max(0.08 * (high - low), 0.5 * (least - (high - low)));
+    low -= room;
+    high += room;
+    return fmt::format("unset logscale y\nset yrange [{:.9g}:{:.9g}]\nset ytics {:.9g}\n", low, high,
+                       round_step(high - low));
+}
+
+std::string problem_word(const Study& study) {
+    return study.goal->maximize ? " (goal: raise)" : " (goal)";
+}
+
+// The script's chart as a PNG file; it names no file itself.
+void run_gnuplot(const std::string& script, const std::filesystem::path& png,
+                 const std::filesystem::path& temporary) {
+    const int code = run_program({"gnuplot", "-"}, script, temporary);
+    if (code == 127)
+        throw Error::files(png.string(), "the chart needs gnuplot, which is not there",
+                           "Install gnuplot-nox");
+    if (code != 0 || !is_whole_png(temporary))
+        throw Error::files(png.string(), "gnuplot could not draw the chart",
+                           "Install gnuplot-nox, and check that the disk is not full");
+}
+
+} // namespace
+
+void draw_history(const Study& study, const std::vector<IterationRow>& rows, const FigureOptions& options,
+                  const std::filesystem::path& png, int result) {
+    if (rows.empty())
+        throw Error::input({png.string()}, "the run has no history yet", "Let it go on: optimize --resume");
+    const std::string named = result > 0 && result != rows.back().iteration
+                                  ? fmt::format("; the result is iteration {}", result)
+                                  : std::string();
+    // One panel a response, the goal first, a line for each case.
+    const std::vector<Column> all = columns(study);
+    struct Panel {
+        std::size_t response = 0;
+        std::vector<std::size_t> columns;
+    };
+    std::vector<Panel> panels;
+    for (std::size_t c = 0; c < all.size(); ++c) {
+        if (panels.empty() || panels.back().response != all[c].response)
+            panels.push_back({all[c].response, {}});
+        panels.back().columns.push_back(c);
+    }
+    const auto is_goal = [&](const Panel& p) {
+        return study.goal && study.responses[p.response].name == study.goal->response;
+    };
+    std::stable_partition(panels.begin(), panels.end(), is_goal);
+    const std::size_t count = panels.size() + 1;
+    const std::size_t wide = count > 10 ? 3 : count > 4 ? 2 : 1;
+    const std::size_t high = (count + wide - 1) / wide;
+    const double left = wide == 1 ? 0.11 : wide == 2 ? 0.09 : 0.07;
+    make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
+    write_then_rename(png, [&](const std::filesystem::path& temporary) {
+        std::string script =
+            fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\n", options.width,
+                        options.height, high > 4 || wide > 1 ? 10 : 11);
+        script += fmt::format("set multiplot layout {},{} title {} font ',15' margins {},0.97,0.08,0.91 "
+                              "spacing {},{}\n",
+                              high, wide, quoted(study.title + ": history" + named), left,
+                              wide == 1 ? 0.0 : left + 0.015, high > 3 ? 0.055 : 0.07);
+        script += "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics "
+                  "nomirror\nset key at graph 1,1.02 right bottom horizontal Left reverse samplen 2\n";
+        script +=
+            fmt::format("set xrange [1:{}]\nset format y '%.4g'\nset offsets 0,0,graph 0.08,graph 0.08\n",
+                        std::max(2, rows.back().iteration));
+        // Colours and dashes that can be told apart without colour.
+        static const std::array<const char*, 6> colors{"#00785a", "#993880", "#b8860b",
+                                                       "#444444", "#3fa7d6", "#8a5a00"};
+        if (!named.empty())
+            script += fmt::format(
+                "set arrow 1 from {0}, graph 0 to {0}, graph 1 nohead dt 3 lc rgb '#444444'\n", result);
+        for (std::size_t k = 0; k < panels.size(); ++k) {
+            const Panel& panel = panels[k];
+            const ResponseCard& card = study.responses[panel.response];
+            const bool goal = is_goal(panel);
+            std::vector<double> bounds;
+            const std::optional<double> most = upper_bound(study, card);
+            if (most) bounds.push_back(*most);
+            if (card.min) bounds.push_back(*card.min);
+            script += "set ylabel " + quoted(card.name + unit_of(study, card)) + "\n" +
+                      value_range(rows, panel.columns, bounds);
+            if (k + wide >= count) script += "set xlabel 'iteration'\n";
+            std::string plot;
+            for (std::size_t i = 0; i < panel.columns.size(); ++i) {
+                const std::size_t c = panel.columns[i];
+                define(script, fmt::format("r{}", c), rows,
+                       [&](const IterationRow& row) { return row.responses.at(c); });
+                std::string name = all[c].name;
+                if (panel.columns.size() > 1) name = name.substr(name.find('@') + 1);
+                if (goal && i == 0) name += problem_word(study);
+                const std::string color = goal && i == 0 ? "#0a4d8c" : colors.at(i % colors.size());
+                const std::string before = plot.empty() ? "plot " : ", ";
+                plot += fmt::format("{}$r{} with lines lw 2.2 dt {} lc rgb '{}' title {}", before, c,
+                                    i < 6 ? 1 : 3, color, quoted(std::as_const(name)));
+            }
+            for (const double b : bounds)
+                plot += fmt::format(", {:.12g} with lines lw 1.6 dt 2 lc rgb '#d54500' title {}", b,
+                                    quoted(fmt::format("{} {:.4g}", most && b == *most ? "max" : "min", b)));
+            script += plot + "\n";
+        }
+        define(script, "change", rows, [](const IterationRow& row) { return std::max(row.change, 1e-6); });
+        define(script, "gray", rows, [](const IterationRow& row) { return std::max(row.grayness, 1e-6); });
+        script += "set xlabel 'iteration'\nset autoscale y\nset ytics autofreq\nset logscale y\nset ylabel "
+                  "'change, grayness'\nset "
+                  "xlabel 'iteration'\n";
+        script += fmt::format(
+            "plot $change with lines lw 1.8 lc rgb '#993880' title 'density change', $gray with lines lw 1.8 "
+            "lc rgb '#555555' "
+            "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
+            study.run.stop_when);
+        run_gnuplot(script + "unset multiplot\n", png, temporary);
+    });
+}
+
+void draw_convergence(const std::string& title, const std::string& along, const std::string& up,
+                      const std::vector<ChartLine>& lines, const FigureOptions& options,
+                      const std::filesystem::path& png) {
+    // Colours and marks that can be told apart without colour.
+    static const std::array<const char*, 6> colors{"#0a4d8c", "#d54500", "#00785a",
+                                                   "#993880", "#b8860b", "#444444"};
+    make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
+    write_then_rename(png, [&](const std::filesystem::path& temporary) {
+        std::string script = fmt::format(
+            "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,12'\n"
+            "set title {} font ',15'\nset xlabel {}\nset ylabel {}\nset logscale xy\n"
+            "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics nomirror\n"
+            "set format y '%.0e'\nset key outside right top Left reverse\nset offsets graph 0.05,graph "
+            "0.05,0,0\n",
+            options.width, options.height, quoted(title), quoted(along), quoted(up));
+        std::string plot;
+        for (std::size_t i = 0; i < lines.size(); ++i) {
+            script += fmt::format("$l{} << END\n", i);
+            for (const auto& [x, y] : lines[i].points) script += fmt::format("{:.12g} {:.12g}\n", x, y);
+            script += "END\n";
+            const std::string name =
+                lines[i].slope > 0.0 ? fmt::format("{} (theory: slope {:g})", lines[i].name, lines[i].slope)
+                                     : lines[i].name;
+            plot += fmt::format("{}$l{} with linespoints lw 2 pt {} ps 1.3 lc rgb '{}' title {}",
+                                i == 0 ? "plot " : ", ", i, 4 + i, colors[i % colors.size()], quoted(name));
+        }
+        run_gnuplot(script + plot + "\n", png, temporary);
+    });
+}
+
+} // namespace upright

@@ -1,0 +1,268 @@
+#include "figures/drawings.hpp"
+
+#include "figures/scene.hpp"
+#include "study/mesh_word.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace upright {
+
+void draw_regions(const Study& study, const Model& model, const FigureOptions& options,
+                  const std::filesystem::path& png) {
+    Figure figure(with_unit(options, model), model.mesh.dimension() == 2, study.title + ": regions",
+                  fmt::format("{}, {} cells of {:.3g} {}{}", dimensions(model), model.mesh.elements(),
+                              study.mesh.size, model.units.length, part_note(model)));
+    figure.add(painted_skin(model, true).patch);
+    Segments voids = outlines(study, model, true);
+    if (!voids.empty()) figure.add_lines(voids, color::empty, 2.0);
+    std::vector<std::string> named;
+    for (std::size_t r = 0; r < model.regions.size(); ++r) {
+        const ModelRegion& region = model.regions[r];
+        const std::string base = region.name.substr(0, region.name.find('/'));
+        if (std::find(named.begin(), named.end(), base) != named.end()) continue;
+        named.push_back(base);
+        if (region.role == Role::Void)
+            figure.add_legend('-', color::empty, base + " (void)");
+        else
+            figure.add_legend(
+                '#', region_color(model, r),
+                base + (region.role == Role::Keep ? " (keep)" : " (design)") +
+                    (model.mesh.thickness.empty()
+                         ? std::string()
+                         : fmt::format(",\n{:g} {} thick", study.thickness(static_cast<RegionId>(r)),
+                                       model.units.length)));
+    }
+    add_all_loads(figure, model, Extent::Modelled);
+    add_supports(figure, model, used_supports(model), Extent::Modelled);
+    add_planes(figure, model);
+    figure.write(png);
+}
+
+void draw_case(const Study& study, const Model& model, const ModelCase& c, const FigureOptions& options,
+               const std::filesystem::path& png) {
+    const bool plane = model.mesh.dimension() == 2;
+    const Resultant sum = resultant(model, c);
+    Figure figure(with_unit(options, model), plane, study.title + ": case " + c.name,
+                  fmt::format("total force {} {}, arrows to scale from half length{}",
+                              vector_text(sum.force, plane), model.units.force, part_note(model)));
+    Skinned skin = painted_skin(model, false);
+    figure.add(skin.patch);
+    add_loads(figure, model, c, Extent::Modelled);
+    add_supports(figure, model, c.supports, Extent::Modelled);
+    add_planes(figure, model);
+    figure.write(png);
+}
+
+void draw_modal_case(const Study& study, const Model& model, const ModelModalCase& c,
+                     const FigureOptions& options, const std::filesystem::path& png) {
+    Figure figure(with_unit(options, model), model.mesh.dimension() == 2,
+                  study.title + ": modal case " + c.name,
+                  (c.supports.empty() ? "floats free" : "what holds it and rides on it") + part_note(model));
+    figure.add(painted_skin(model, false).patch);
+    add_supports(figure, model, c.supports, Extent::Modelled);
+    if (c.supports.empty()) figure.add_legend(' ', color::text, "no supports");
+    add_planes(figure, model);
+    figure.write(png);
+}
+
+namespace {
+
+// A surface in two colours: kept regions and what the optimiser left.
+Patch part_patch(const Part& part) {
+    Patch patch;
+    patch.points = part.surface.points;
+    for (const auto& t : part.surface.corners) {
+        patch.polygons.push_back({t[0], t[1], t[2]});
+        const bool kept = part.kept[static_cast<std::size_t>(t[0])] &&
+                          part.kept[static_cast<std::size_t>(t[1])] &&
+                          part.kept[static_cast<std::size_t>(t[2])];
+        patch.colors.push_back(kept ? color::keep : Color{0.42, 0.58, 0.72});
+    }
+    patch.smooth = true;
+    return patch;
+}
+
+void draw_solid(const Study& study, const Model& model, const Part& part, const std::string& title,
+                const std::string& subtitle, const FigureOptions& options, const std::filesystem::path& png) {
+    // A carved plane part has a height, and is looked at as a body.
+    Figure figure(with_unit(options, model), false, title, subtitle);
+    figure.add(part_patch(part));
+    add_block_outline(figure, study, model, color::faint);
+    figure.add_legend('#', Color{0.42, 0.58, 0.72}, "design");
+    if (std::find(part.kept.begin(), part.kept.end(), true) != part.kept.end())
+        figure.add_legend('#', color::keep, "kept");
+    figure.add_legend('-', color::faint, "original space");
+    add_all_loads(figure, model, Extent::Whole);
+    add_supports(figure, model, used_supports(model), Extent::Whole);
+    figure.write(png);
+}
+
+} // namespace
+
+void draw_density(const Study& study, const Model& model, const std::vector<double>& density,
+                  double threshold, const std::string& state, const FigureOptions& options,
+                  const std::filesystem::path& png) {
+    if (model.mesh.dimension() == 3 && study.mesh.kind->from_file) {
+        // No exact shapes to cut a surface from: the cells themselves.
+        Figure figure(with_unit(options, model), false, study.title + ": design",
+                      fmt::format("cells denser than {:g}; {}; {}", threshold, state, dimensions(model)));
+        std::vector<bool> shown = denser_than(density, threshold);
+        Skinned skin = skin_of_elements(model, shown);
+        if (skin.element.empty())
+            throw Error::input({}, "nothing is dense enough to be shown",
+                               "Write a lower threshold with --at");
+        constexpr Color of_design{0.42, 0.58, 0.72};
+        bool kept = false;
+        for (const ElementId e : skin.element) {
+            const bool keep = model.role(e) == Role::Keep;
+            kept = kept || keep;
+            skin.patch.colors.push_back(keep ? color::keep : of_design);
+        }
+        skin.patch.edges = true;
+        for (const Affine& image : images(model.mesh)) figure.add(transformed(skin.patch, image));
+        figure.add_legend('#', of_design, "design");
+        if (kept) figure.add_legend('#', color::keep, "kept");
+        add_all_loads(figure, model, Extent::Whole);
+        add_supports(figure, model, used_supports(model), Extent::Whole);
+        figure.write(png);
+        return;
+    }
+    if (model.mesh.dimension() == 3) {
+        PartOptions part_options;
+        part_options.threshold = threshold;
+        part_options.drop_islands = false;
+        const Part part = PartField(study, model, density).extract(part_options);
+        draw_solid(
+            study, model, part, study.title + ": design",
+            fmt::format("surface where the density is {:g}; {}; {}", threshold, state, dimensions(model)),
+            options, png);
+        return;
+    }
+    Figure figure(with_unit(options, model), true, study.title + ": density",
+                  fmt::format("{}; {}", state, dimensions(model)));
+    Skinned skin = skin_of_elements(model, std::vector<bool>(model.mesh.elements(), true));
+    for (const ElementId e : skin.element) skin.patch.cell_values.push_back(density[index(e)]);
+    add_mirrored(figure, model, skin.patch, Scale{0.0, 1.0, "density", true});
+    add_block_outline(figure, study, model, color::empty);
+    add_all_loads(figure, model, Extent::Whole);
+    add_supports(figure, model, used_supports(model), Extent::Whole);
+    figure.write(png);
+}
+
+void draw_part(const Study& study, const Model& model, const Part& part, const std::string& state,
+               const FigureOptions& options, const std::filesystem::path& png) {
+    draw_solid(study, model, part, study.title + ": carved part", state, options, png);
+}
+
+void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,
+                 const FigureOptions& options, const std::filesystem::path& png) {
+    // Neighbouring numbers in unlike shades, all pale enough for dark words.
+    static const std::array<Color, 6> shades{Color{0.66, 0.75, 0.83}, Color{0.93, 0.80, 0.55},
+                                             Color{0.70, 0.82, 0.70}, Color{0.86, 0.72, 0.78},
+                                             Color{0.82, 0.82, 0.78}, Color{0.72, 0.80, 0.90}};
+    FigureOptions from = options;
+    from.length_unit = unit;
+    Vec3 view = view_direction(options.from, false);
+    if (behind) {
+        view = options.from == "corner" ? Vec3(Vec3(-0.75, 1.0, -0.62).normalized()) : Vec3(-view);
+        from.from = fmt::format("{},{},{}", view.x(), view.y(), view.z());
+    }
+    Bounds box;
+    std::size_t faces = 0;
+    for (const auto& body : file.bodies) {
+        box.include(body->bounds());
+        faces += body->mesh().faces.size();
+    }
+    const Vec3 s = box.size();
+    Figure figure(from, false, title + (behind ? ": faces, from behind" : ": faces"),
+                  fmt::format("{}; {} bod{}, {} faces; {:.5g} x {:.5g} x {:.5g} {}", file.format,
+                              file.bodies.size(), file.bodies.size() == 1 ? "y" : "ies", faces, s.x(), s.y(),
+                              s.z(), unit));
+    const double words = faces <= 30 ? 15.0 : faces <= 120 ? 11.0 : 8.0;
+    for (const auto& body : file.bodies) {
+        const FacetMesh& mesh = body->mesh();
+        Patch patch;
+        patch.points = mesh.points;
+        for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+            const auto& c = mesh.triangles[t];
+            patch.polygons.push_back({c[0], c[1], c[2]});
+            patch.colors.push_back(shades[static_cast<std::size_t>(mesh.face_of[t]) % shades.size()]);
+        }
+        figure.add(patch);
+        figure.add_lines(body->edges(), color::empty, 1.2);
+        // A number stands on the part of its face that looks at the reader, as near its middle as that is.
+        std::vector<double> best(mesh.faces.size(), -1e300);
+        std::vector<Vec3> at(mesh.faces.size());
+        std::vector<FacetTree::Hit> hits;
+        for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+            const auto& c = body->tree().corners()[t];
+            const Vec3 normal = (c[1] - c[0]).cross(c[2] - c[0]).normalized();
+            if (normal.dot(view) < 0.12) continue;
+            const auto f = static_cast<std::size_t>(mesh.face_of[t]);
+            const Vec3 middle = (c[0] + c[1] + c[2]) / 3.0;
+            // The nearest place to the face's middle, and places near the corners: deep in a hole only those
+            // are seen.
+            std::array<Vec3, 4> places{
+                Vec3(0.9 * nearest_on_triangle(mesh.faces[f].centroid, c[0], c[1], c[2]) + 0.1 * middle)};
+            for (std::size_t i = 0; i < 3; ++i) places[i + 1] = 0.94 * c[i] + 0.06 * middle;
+            for (std::size_t i = 0; i < 4; ++i) {
+                const double value = normal.dot(view) - (i == 0 ? 0.0 : 1.0) -
+                                     4.0 * (places[i] - mesh.faces[f].centroid).norm() / box.diagonal();
+                if (value <= best[f]) continue;
+                // Hidden behind another face it would not be seen.
+                body->tree().crossings(places[i] + 1e-4 * box.diagonal() * view, view, hits);
+                if (!hits.empty()) continue;
+                best[f] = value;
+                at[f] = places[i];
+            }
+        }
+        for (std::size_t f = 0; f < mesh.faces.size(); ++f)
+            if (best[f] > -1e299)
+                figure.add_label(at[f] + 0.02 * box.diagonal() * view, std::to_string(mesh.faces[f].number),
+                                 words);
+        figure.add_legend('#', shades[0], body->name() + fmt::format("\n{} faces", mesh.faces.size()));
+    }
+    figure.add_legend(' ', color::text,
+                      behind ? "the other figure shows\nthe front"
+                             : "the other figure shows\nwhat is behind");
+    figure.write(png);
+}
+
+void draw_quality(const Study& study, const Model& model, const MeshQuality& quality,
+                  const FigureOptions& options, const std::filesystem::path& png) {
+    constexpr Color mark{0.80, 0.10, 0.10};
+    const Mesh& mesh = model.mesh;
+    std::string angles;
+    if (quality.smallest_dihedral)
+        angles = fmt::format("; dihedral angles {:.1f} to {:.1f} deg", *quality.smallest_dihedral,
+                             *quality.largest_dihedral);
+    Figure figure(with_unit(options, model), mesh.dimension() == 2, study.title + ": the worst elements",
+                  fmt::format("{} elements; scaled Jacobian at least {:.3g}, mean {:.3g}{}", mesh.elements(),
+                              quality.scaled_jacobian, quality.mean_scaled_jacobian, angles));
+    Skinned skin = skin_of_elements(model, std::vector<bool>(mesh.elements(), true));
+    skin.patch.color = Color{0.82, 0.86, 0.90};
+    skin.patch.edges = true;
+    skin.patch.opacity = mesh.dimension() == 2 ? 1.0 : 0.25;
+    figure.add(skin.patch);
+    std::vector<bool> shown(mesh.elements(), false);
+    for (std::size_t i = 0; i < quality.worst.size(); ++i) {
+        const WorstElement& w = quality.worst[i];
+        shown[index(w.element)] = true;
+        figure.add_legend('#', mark,
+                          fmt::format("{}: {:.3f} at\n{}", i + 1, w.scaled_jacobian,
+                                      vector_text(mesh.center(w.element), mesh.dimension() == 2)));
+    }
+    Skinned bad = skin_of_elements(model, shown);
+    bad.patch.color = mark;
+    bad.patch.edges = true;
+    figure.add(bad.patch);
+    const Vec3 view = view_direction(options.from, mesh.dimension() == 2);
+    for (std::size_t i = 0; i < quality.worst.size(); ++i)
+        figure.add_label(mesh.center(quality.worst[i].element) + 0.03 * mesh.bounds.diagonal() * view,
+                         std::to_string(i + 1), 13);
+    figure.write(png);
+}
+
+} // namespace upright

@@ -1,0 +1,105 @@
+// Tetrahedra (in the plane triangles) that follow the shapes of regions.
+#include "mesh/fitted_mesh.hpp"
+#include "mesh/mesh_cells.hpp"
+#include "mesh/mesh_kind.hpp"
+#include "study/language.hpp"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace upright {
+
+namespace {
+
+// Layers under surfaces can only be found on the mesh: elements of which half lies within the depth of the
+// picked faces. None elsewhere, as painting in order has them.
+std::vector<RegionId> surface_layers(const Study& study, const Mesh& mesh, RegionExtents& extents) {
+    const MeshCells cells(mesh, false);
+    Painting painting = paint(study, cells);
+    std::vector<RegionId> out = std::move(painting.owner);
+    for (RegionId& r : out)
+        if (r != RegionId::None &&
+            !(index(r) < painting.extents.skins.size() && painting.extents.skins[index(r)]))
+            r = RegionId::None;
+    extents = std::move(painting.extents);
+    return out;
+}
+
+bool has_surface_layers(const Study& study) {
+    return std::any_of(study.regions.begin(), study.regions.end(),
+                       [&](const RegionCard& card) { return is_surface_layer(study, card); });
+}
+
+// The mesh comes with its regions; what else painting tells is asked of the elements' middles.
+MadeMesh make_fitted(const Study& study) {
+    MadeMesh out;
+    out.extents = find_rings(study);
+    FittedMesh fitted = make_fitted_mesh(study, out.extents);
+    out.mesh = std::move(fitted.mesh);
+    out.remarks = std::move(fitted.remarks);
+    if (has_surface_layers(study)) {
+        const std::vector<RegionId> layers = surface_layers(study, out.mesh, out.extents);
+        std::vector<std::size_t> count(study.regions.size(), 0);
+        for (std::size_t e = 0; e < layers.size(); ++e)
+            if (layers[e] != RegionId::None) {
+                out.mesh.region[e] = layers[e];
+                ++count[index(layers[e])];
+            }
+        for (std::size_t r = 0; r < count.size(); ++r)
+            if (count[r] > 0)
+                out.remarks.push_back(
+                    fmt::format("the layer \"{}\" under a surface takes whole elements: its "
+                                "inner border is no smooth face",
+                                study.regions[r].name));
+    }
+    Painting painting;
+    painting.extents = out.extents;
+    painting.owner = out.mesh.region;
+    for (std::size_t r = 0; r < study.regions.size(); ++r) {
+        std::vector<bool> covered(out.mesh.elements(), false);
+        if (study.regions[r].role != Role::Void)
+            for (std::size_t e = 0; e < covered.size(); ++e)
+                covered[e] =
+                    out.mesh.region[e] == static_cast<RegionId>(r) ||
+                    region_distance(study, out.extents, static_cast<RegionId>(r), out.mesh.centers[e]) <= 0.0;
+        painting.covered.push_back(std::move(covered));
+    }
+    const MeshCells cells(out.mesh, false);
+    pick_surfaces(study, cells, painting);
+    out.painted = count_cells(study, painting, cells);
+    std::vector<std::int32_t> number(out.mesh.elements());
+    for (std::size_t e = 0; e < number.size(); ++e) number[e] = static_cast<std::int32_t>(e);
+    out.surfaces = picked_faces(painting, number);
+    return out;
+}
+
+class Fitted final : public MeshKind {
+  public:
+    Fitted() {
+        word = "fitted";
+        called = "fitted meshes";
+        says = "tet4 or tet10 that follow the shapes, in the plane and for flat shells tri3 or tri6; finer "
+               "where they "
+               "bend, where walls are thin and inside `[[mesh.refine]]` cards. Void and design, keep and "
+               "design meet at "
+               "faces. A layer under a surface takes whole elements, those of which half lies within its "
+               "depth. Cutting "
+               "regions into bodies of triangles, and skins of skins, need a grid";
+        keys = {mesh_size_key(), key<MeshCard>("refine", {value::list(value::table(refine_facts))},
+                                               [](MeshCard&, const Given&) {})
+                                     .elsewhere("refine belongs to fitted meshes", "Write kind = \"fitted\"")
+                                     .example("[[mesh.refine]]")
+                                     .says("finer elements somewhere")};
+        follows_shapes = leaves_out_voids = true;
+    }
+
+    MadeMesh make(const Study& study) const override { return make_fitted(study); }
+};
+
+} // namespace
+
+std::shared_ptr<const MeshKind> fitted_kind() {
+    return std::make_shared<Fitted>();
+}
+
+} // namespace upright

@@ -1,0 +1,38 @@
+// Box cells on a lattice.
+#include "mesh/generators.hpp"
+#include "mesh/mesh_kind.hpp"
+
+namespace upright {
+
+namespace {
+
+class Grid final : public MeshKind {
+  public:
+    Grid() {
+        word = "grid";
+        called = "a grid";
+        says = "box cells, stretched a little so that a whole number fits the body's box: hex8, hex20, "
+               "quad4, quad8, "
+               "flat shells of quad4";
+        keys = {mesh_size_key()};
+    }
+
+    MadeMesh make(const Study& study) const override {
+        if (study.mesh.shell()) return paint_mesh(study, make_shell_mesh(study, make_cell_grid(study)), true);
+        Painting painting = paint(study, make_cell_grid(study));
+        MadeMesh out;
+        out.mesh = make_grid_mesh(study, painting);
+        out.painted = count_cells(study, painting, GridCells(painting.grid));
+        out.surfaces = picked_faces(painting, out.mesh.element_of);
+        out.extents = std::move(painting.extents);
+        return out;
+    }
+};
+
+} // namespace
+
+std::shared_ptr<const MeshKind> grid_kind() {
+    return std::make_shared<Grid>();
+}
+
+} // namespace upright

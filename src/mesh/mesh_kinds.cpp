@@ -1,0 +1,72 @@
+#include "mesh/mesh_kind.hpp"
+
+#include "mesh/mesh_cells.hpp"
+
+namespace upright {
+
+MeshList mesh_kinds(const MeshList& more) {
+    MeshList out{grid_kind(), polar_kind(), fitted_kind(), file_kind()};
+    out.insert(out.end(), more.begin(), more.end());
+    return out;
+}
+
+MadeMesh make_mesh(const Study& study) {
+    // Languages are made of mesh kinds alone.
+    return dynamic_cast<const MeshKind&>(*study.mesh.kind).make(study);
+}
+
+std::vector<PaintedCells> count_cells(const Study& study, const Painting& painting, const Cells& cells) {
+    std::vector<PaintedCells> out(study.regions.size());
+    for (std::size_t r = 0; r < out.size(); ++r) {
+        PaintedCells& region = out[r];
+        const std::vector<bool>& covered = painting.covered[r];
+        for (std::size_t c = 0; c < covered.size(); ++c) {
+            if (!covered[c]) continue;
+            ++region.painted;
+            if (study.regions[r].role == Role::Void) {
+                for (std::size_t before = 0; before < r; ++before)
+                    if (study.regions[before].role != Role::Void && painting.covered[before][c]) {
+                        ++region.taken;
+                        // Cells of a plane are as thick as the mesh until they are painted.
+                        region.taken_volume +=
+                            cells.volume(c) *
+                            (cells.plane() && !study.mesh.kind->from_file
+                                 ? study.thickness(static_cast<RegionId>(before)) / study.mesh.thickness
+                                 : 1.0);
+                        break;
+                    }
+            } else if (const RegionId owner = painting.owner[c];
+                       owner != RegionId::None && index(owner) > r &&
+                       study.regions[index(owner)].role == Role::Void) {
+                ++region.lost;
+            }
+        }
+    }
+    return out;
+}
+
+std::vector<std::vector<MeshFace>> picked_faces(const Painting& painting,
+                                                const std::vector<std::int32_t>& number) {
+    std::vector<std::vector<MeshFace>> out;
+    for (const std::vector<CellFace>& list : painting.surfaces) {
+        out.emplace_back();
+        for (const CellFace& f : list) out.back().push_back({static_cast<ElementId>(number[f.cell]), f.side});
+    }
+    return out;
+}
+
+MadeMesh paint_mesh(const Study& study, Mesh raw, bool stairs, const MeshSets* sets) {
+    MadeMesh out;
+    Painting painting;
+    {
+        const MeshCells cells(raw, stairs, sets);
+        painting = paint(study, cells);
+        out.painted = count_cells(study, painting, cells);
+    }
+    out.surfaces = picked_faces(painting, keep_solid(raw, study, painting));
+    out.extents = std::move(painting.extents);
+    out.mesh = std::move(raw);
+    return out;
+}
+
+} // namespace upright

@@ -1,0 +1,87 @@
+// From a checked study to its model, step by step.
+#include "mesh/mesh_kind.hpp"
+#include "model/build/parts.hpp"
+#include "study/measure_word.hpp"
+
+namespace upright {
+
+namespace {
+
+void add_regions(Model& model, const std::vector<PaintedCells>& painted) {
+    for (std::size_t r = 0; r < model.regions.size(); ++r) model.regions[r].cells = painted[r];
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
+        ModelRegion& region = model.regions[index(model.mesh.region[e])];
+        const double volume = model.mesh.volume(static_cast<ElementId>(e));
+        ++region.elements;
+        region.volume += volume;
+        region.mass += volume * model.material(static_cast<ElementId>(e)).density;
+    }
+}
+
+std::vector<std::size_t> supports_of(const Study& study, const std::vector<std::string>& names) {
+    std::vector<std::size_t> out;
+    for (std::size_t s = 0; s < study.supports.size(); ++s)
+        if (refers_to(names, study.supports[s].name)) out.push_back(s);
+    return out;
+}
+
+void add_cases(Model& model, const Study& study) {
+    for (const ModalCase& card : study.modal_cases)
+        model.modal_cases.push_back({card.name, supports_of(study, card.supports), card.modes,
+                                     card.up_to.value_or(0.0), card.lumped});
+    for (const StaticCase& card : study.cases) {
+        ModelCase c;
+        c.name = card.name;
+        c.weight = card.weight;
+        c.supports = supports_of(study, card.supports);
+        for (const auto& [name, factor] : card.loads)
+            for (std::size_t l = 0; l < study.loads.size(); ++l)
+                if (study.loads[l].name == name) c.loads.emplace_back(l, factor);
+        model.cases.push_back(c);
+    }
+}
+
+} // namespace
+
+Model build_model(const Study& study) {
+    Model model;
+    model.units = study.units;
+    model.family = study.mesh.family;
+    model.formulation = study.mesh.formulation;
+    model.materials = study.materials;
+    for (const RegionCard& card : study.regions) {
+        ModelRegion region;
+        region.name = card.name;
+        region.role = card.role;
+        for (std::size_t m = 0; m < study.materials.size(); ++m)
+            if (study.materials[m].name == card.material) region.material = static_cast<int>(m);
+        model.regions.push_back(region);
+    }
+    MadeMesh made = make_mesh(study);
+    model.mesh = std::move(made.mesh);
+    model.extents = std::move(made.extents);
+    model.remarks = std::move(made.remarks);
+    add_regions(model, made.painted);
+    for (std::size_t s = 0; s < study.surfaces.size(); ++s)
+        model.surfaces.push_back(
+            make_surface(model.mesh, study.surfaces[s].name, std::move(made.surfaces[s])));
+    for (const PointCard& card : study.points) model.points.push_back(make_point(model, card));
+    for (const CouplingCard& card : study.couplings) model.couplings.push_back(make_coupling(model, card));
+    for (std::size_t c = 0; c < model.couplings.size(); ++c) fill_coupling(model, c);
+    for (const JointCard& card : study.joints) model.joints.push_back(make_joint(model, card));
+    for (const MassCard& card : study.masses) model.masses.push_back(make_mass(model, card));
+    for (const BondCard& card : study.bonds) model.bonds.push_back(make_bond(model, card));
+    for (const SupportCard& card : study.supports)
+        model.supports.push_back(make_support(model, study.frames, card));
+    model.symmetry = hold_symmetry(model);
+    for (const LoadCard& card : study.loads) model.loads.push_back(make_load(model, study.frames, card));
+    for (const ResponseCard& card : study.responses)
+        if (card.measure->at_place)
+            for (const ModelPoint& p : model.points)
+                if (refers_to(card.at, p.name) && model.coupling_at(p) < 0)
+                    require_near(model, p, card.at_place);
+    add_cases(model, study);
+    return model;
+}
+
+} // namespace upright

@@ -1,0 +1,343 @@
+#include "store/run_folder.hpp"
+
+#include "base/files.hpp"
+#include "base/h5_file.hpp"
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+#include <regex>
+#include <sstream>
+#include <sys/file.h>
+#include <unistd.h>
+
+namespace upright {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+bool matches(const std::string& name, const char* pattern) {
+    return std::regex_match(name, std::regex(pattern));
+}
+
+// What a run, its figures and its carving leave behind: only that is ever removed.
+void remove_own(const fs::path& folder) {
+    std::error_code ignored;
+    // The cases of the run that was there.
+    std::vector<std::string> cases;
+    try {
+        const auto report = nlohmann::json::parse(read_text(folder / "run.json"));
+        for (const auto& one : report.at("cases"))
+            cases.push_back(file_name(one.at("name").get<std::string>()) + ".vtu");
+    } catch (const std::exception&) { // it never came to write any
+    }
+    const auto sweep = [&](const fs::path& where, const auto& own) {
+        std::vector<fs::path> gone;
+        for (const auto& entry : fs::directory_iterator(where, ignored)) {
+            const std::string name = entry.path().filename().string();
+            if (!entry.is_directory(ignored) && (own(name) || matches(name, R"(\..*\.part(\..*)?)")))
+                gone.push_back(entry.path());
+        }
+        for (const fs::path& file : gone) fs::remove(file, ignored);
+    };
+    sweep(folder / "steps", [](const std::string& n) { return matches(n, R"((\d+|checkpoint)\.h5)"); });
+    sweep(folder / "cases",
+          [&](const std::string& n) { return std::find(cases.begin(), cases.end(), n) != cases.end(); });
+    sweep(folder / "figures", [](const std::string& n) {
+        return matches(n, R"((density|displacement|stress|mode|history|part)([-.].*)?\.(png|gif))");
+    });
+    sweep(folder, [](const std::string& n) {
+        return matches(
+            n, R"(run\.json|history\.csv|study\.toml|design\.vtu|model\.h5|log\.txt|part\.(stl|json))");
+    });
+    for (const char* inner : {"steps", "cases", "figures"}) fs::remove(folder / inner, ignored); // if empty
+}
+
+int take_lock(const fs::path& folder) {
+    const fs::path file = folder / ".lock";
+    const int lock = ::open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644);
+    if (lock < 0)
+        throw Error::files(folder.string(), std::string("cannot be written: ") + std::strerror(errno),
+                           "Choose another place with --out");
+    if (::flock(lock, LOCK_EX | LOCK_NB) != 0) {
+        ::close(lock);
+        throw Error::files(folder.string(), "a run is going on in this folder",
+                           "Wait for it, or choose another folder with --out");
+    }
+    return lock;
+}
+
+std::vector<double> flatten(const std::vector<IterationRow>& rows) {
+    std::vector<double> out;
+    for (const IterationRow& row : rows) {
+        out.insert(out.end(),
+                   {static_cast<double>(row.iteration), row.goal, row.change, row.grayness, row.seconds});
+        out.insert(out.end(), row.responses.begin(), row.responses.end());
+    }
+    return out;
+}
+
+std::vector<IterationRow> unflatten(const std::vector<double>& values, std::size_t width) {
+    std::vector<IterationRow> out;
+    for (std::size_t i = 0; i + width <= values.size(); i += width) {
+        IterationRow row;
+        row.iteration = static_cast<int>(values[i]);
+        row.goal = values[i + 1];
+        row.change = values[i + 2];
+        row.grayness = values[i + 3];
+        row.seconds = values[i + 4];
+        for (std::size_t c = i + 5; c < i + width; ++c) row.responses.push_back(values[c]);
+        out.push_back(row);
+    }
+    return out;
+}
+
+// Names go into a CSV header and must not break it.
+std::string csv_name(const std::string& name) {
+    if (name.find('"') == std::string::npos) return name;
+    std::string out = "\"";
+    for (const char c : name) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+    return out + "\"";
+}
+
+} // namespace
+
+RunFolder::RunFolder(RunFolder&& other) noexcept
+    : path_(std::move(other.path_)), at_(std::move(other.at_)), made_folder_(other.made_folder_),
+      lock_(other.lock_) {
+    other.lock_ = -1;
+}
+
+RunFolder::~RunFolder() {
+    if (lock_ >= 0) ::close(lock_);
+}
+
+RunFolder RunFolder::create(const fs::path& path, bool force) {
+    std::error_code ignored;
+    bool replaces = false;
+    const bool fresh = !fs::exists(path, ignored);
+    if (!fresh) {
+        if (!fs::is_directory(path, ignored))
+            throw Error::files(path.string(), "a file of that name is there",
+                               "Choose another place with --out");
+        const bool is_run = fs::exists(path / "study.toml", ignored) && fs::exists(path / ".lock", ignored);
+        if (!fs::is_empty(path, ignored) && !is_run)
+            throw Error::files(path.string(), "the folder holds something else than a run",
+                               "Choose another place with --out");
+        replaces = is_run;
+        if (is_run && !force)
+            throw Error::files(
+                path.string(), "a run is there already",
+                "Go on with --resume, overwrite it with --force, or choose another folder with --out");
+    }
+    make_folder(path);
+    RunFolder out(path, take_lock(path));
+    out.made_folder_ = fresh;
+    if (replaces) {
+        out.at_ = path / ".next";
+        fs::remove_all(out.at_, ignored); // of a run that was killed before its first iteration
+    }
+    for (const char* inner : {"cases", "steps", "figures"}) make_folder(out.at_ / inner);
+    return out;
+}
+
+void RunFolder::publish() {
+    if (published()) return;
+    remove_own(path_);
+    for (const char* inner : {"steps", "cases", "figures"}) {
+        make_folder(path_ / inner);
+        for (const auto& entry : fs::directory_iterator(at_ / inner))
+            fs::rename(entry.path(), path_ / inner / entry.path().filename());
+        fs::remove(at_ / inner);
+    }
+    for (const auto& entry : fs::directory_iterator(at_))
+        fs::rename(entry.path(), path_ / entry.path().filename());
+    fs::remove(at_);
+    at_ = path_;
+}
+
+void RunFolder::discard() {
+    std::error_code ignored;
+    if (!published()) {
+        fs::remove_all(at_, ignored);
+        return;
+    }
+    remove_own(path_);
+    if (!made_folder_) return;
+    fs::remove(path_ / ".lock", ignored);
+    fs::remove(path_, ignored); // if nothing else came to lie there
+}
+
+RunFolder RunFolder::open(const fs::path& path, bool lock) {
+    std::error_code ignored;
+    if (!fs::exists(path, ignored))
+        throw Error::input({path.string()}, "there is no such run", "\"upright optimize STUDY\" makes one");
+    if (!fs::exists(path / "study.toml", ignored))
+        throw Error::input({path.string()}, "this is not the folder of a run (it has no study.toml)",
+                           "\"upright optimize STUDY\" makes one");
+    return {path, lock ? take_lock(path) : -1};
+}
+
+fs::path RunFolder::case_file(const std::string& name) const {
+    return at_ / "cases" / (file_name(name) + ".vtu");
+}
+
+void RunFolder::write_history(const Study& study, const std::vector<IterationRow>& rows) const {
+    std::string out = "iteration,goal,change,grayness,seconds";
+    for (const Column& column : columns(study)) out += "," + csv_name(column.name);
+    out += "\n";
+    for (const IterationRow& row : rows) {
+        out += fmt::format("{},{:.12g},{:.6g},{:.6g},{:.3f}", row.iteration, row.goal, row.change,
+                           row.grayness, row.seconds);
+        for (const double value : row.responses) out += fmt::format(",{:.12g}", value);
+        out += "\n";
+    }
+    write_text(history_file(), out);
+}
+
+std::vector<IterationRow> RunFolder::read_history() const {
+    const fs::path file = history_file();
+    std::istringstream in(read_text(file));
+    std::string line;
+    std::getline(in, line);
+    std::vector<IterationRow> out;
+    while (std::getline(in, line)) {
+        std::istringstream cells(line);
+        std::string cell;
+        std::vector<double> values;
+        while (std::getline(cells, cell, ',')) values.push_back(std::strtod(cell.c_str(), nullptr));
+        if (values.size() < 5)
+            throw Error::input({file.string(), static_cast<int>(out.size()) + 2, 1},
+                               "this row is not complete");
+        const auto row = unflatten(values, values.size());
+        out.insert(out.end(), row.begin(), row.end());
+    }
+    return out;
+}
+
+void RunFolder::write_step(int iteration, const std::vector<double>& density) const {
+    H5File::write(at_ / "steps" / fmt::format("{:04d}.h5", iteration),
+                  [&](const H5File& file) { file.put("density", density); });
+}
+
+void RunFolder::write_checkpoint(const OptimizerState& state) const {
+    H5File::write(at_ / "steps" / "checkpoint.h5", [&](const H5File& file) {
+        const double width =
+            state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
+        file.put("state", std::vector<double>{static_cast<double>(state.iteration), state.multiplier, width,
+                                              state.step, state.aim});
+        file.put("x", state.x);
+        file.put("density", state.density);
+        file.put("history", flatten(state.history));
+        // Names hold signs that paths in the file cannot.
+        std::vector<std::string> names;
+        for (const auto& [name, values] : state.memory) {
+            if (values.empty()) continue;
+            file.put("memory/" + std::to_string(names.size()), values);
+            names.push_back(name);
+        }
+        if (!names.empty()) file.put("memory/names", names);
+    });
+}
+
+bool RunFolder::has_checkpoint() const {
+    return fs::exists(path_ / "steps" / "checkpoint.h5");
+}
+
+OptimizerState RunFolder::read_checkpoint() const {
+    const fs::path name = path_ / "steps" / "checkpoint.h5";
+    const H5File file = H5File::open(name);
+    OptimizerState out;
+    const std::vector<double> state = file.numbers("state");
+    out.iteration = static_cast<int>(state.at(0));
+    out.multiplier = state.at(1);
+    out.step = state.at(3);
+    out.aim = state.at(4);
+    out.x = file.numbers("x");
+    out.density = file.numbers("density");
+    out.history = unflatten(file.numbers("history"), static_cast<std::size_t>(state.at(2)));
+    if (file.has("memory/names")) {
+        const std::vector<std::string> names = file.texts("memory/names");
+        for (std::size_t i = 0; i < names.size(); ++i)
+            out.memory[names[i]] = file.numbers("memory/" + std::to_string(i));
+    }
+    return out;
+}
+
+std::string RunFolder::status() const {
+    try {
+        return nlohmann::json::parse(read_text(path_ / "run.json")).value("status", std::string());
+    } catch (const std::exception&) {
+        return {}; // killed before it ended
+    }
+}
+
+std::vector<double> RunFolder::frequencies(const std::string& in_case) const {
+    std::vector<double> out;
+    try {
+        const auto report = nlohmann::json::parse(read_text(path_ / "run.json"));
+        for (const auto& one : report.at("cases"))
+            if (one.at("name") == in_case && one.contains("frequencies"))
+                out = one["frequencies"].get<std::vector<double>>();
+    } catch (const std::exception&) { // not ended, or of an older version
+    }
+    return out;
+}
+
+std::vector<int> RunFolder::kept_iterations() const {
+    std::vector<int> out;
+    std::error_code ignored;
+    for (const auto& entry : fs::directory_iterator(path_ / "steps", ignored)) {
+        const std::string stem = entry.path().stem().string();
+        if (entry.path().extension() == ".h5" && !stem.empty() &&
+            stem.find_first_not_of("0123456789") == std::string::npos)
+            out.push_back(std::stoi(stem));
+    }
+    std::sort(out.begin(), out.end());
+    return out;
+}
+
+int RunFolder::result_iteration() const {
+    const std::vector<int> kept = kept_iterations();
+    try {
+        const auto report = nlohmann::json::parse(read_text(path_ / "run.json"));
+        const int named = report.value("design_of_iteration", 0);
+        if (report.value("status", std::string()) != "failed" &&
+            std::find(kept.begin(), kept.end(), named) != kept.end())
+            return named;
+    } catch (const std::exception&) { // not ended
+    }
+    return kept.empty() ? 0 : kept.back();
+}
+
+std::vector<double> RunFolder::read_density(int iteration) const {
+    const std::vector<int> kept = kept_iterations();
+    if (kept.empty())
+        throw Error::input({path_.string()}, "this run has kept no design yet",
+                           "Let it go on: optimize --resume");
+    const int wanted = iteration < 0 ? result_iteration() : iteration;
+    if (std::find(kept.begin(), kept.end(), wanted) == kept.end()) {
+        std::string list;
+        for (const int i : kept) list += (list.empty() ? "" : ", ") + std::to_string(i);
+        throw Error::input({path_.string()}, fmt::format("iteration {} was not kept", wanted),
+                           "Kept: " + list);
+    }
+    const fs::path file = path_ / "steps" / fmt::format("{:04d}.h5", wanted);
+    return H5File::open(file).numbers("density");
+}
+
+std::string file_name(const std::string& card) {
+    std::string out = card;
+    std::replace(out.begin(), out.end(), '/', '.');
+    return out;
+}
+
+fs::path default_run_folder(const fs::path& study) {
+    return study.parent_path() / (study.stem().string() + ".run");
+}
+
+} // namespace upright

@@ -1,0 +1,260 @@
+#include "store/run_report.hpp"
+
+#include "base/files.hpp"
+#include "base/version.hpp"
+#include "store/vtu.hpp"
+
+#include <ctime>
+#include <nlohmann/json.hpp>
+
+namespace upright {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+Json bound(const std::optional<double>& value) {
+    return value ? Json(*value) : Json(nullptr);
+}
+
+// The largest value of a field, where it is, and in which case.
+struct Peak {
+    double value = 0.0;
+    Vec3 place = Vec3::Zero();
+    std::string in_case;
+    void take(const Peak& other, const std::string& name) {
+        if (!in_case.empty() && other.value <= value) return;
+        *this = other;
+        in_case = name;
+    }
+    Json json() const {
+        Json out{{"value", value}, {"place", {place.x(), place.y(), place.z()}}};
+        if (!in_case.empty()) out["case"] = in_case;
+        return out;
+    }
+};
+
+// Of nodes that dense elements touch, and of the solid material in the middle of dense elements: void tells
+// nothing.
+Peak largest_displacement(const Model& model, const OptimizeResult& result, std::size_t c) {
+    Peak out;
+    const Eigen::VectorXd& u = result.cases[c].displacement;
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
+        if (result.density[e] <= counted_density) continue;
+        for (const NodeId n : model.mesh.nodes_of(static_cast<ElementId>(e))) {
+            Vec3 size = Vec3::Zero();
+            for (int a = 0; a < std::min(model.mesh.freedoms(), 3); ++a)
+                size[a] = u[static_cast<Eigen::Index>(model.freedom(n, a))];
+            if (size.norm() > out.value) {
+                out.value = size.norm();
+                out.place = model.mesh.nodes[index(n)];
+            }
+        }
+    }
+    return out;
+}
+Peak largest_stress(const StaticAnalysis& analysis, const OptimizeResult& result, std::size_t c) {
+    Peak out;
+    const Model& model = analysis.model();
+    const std::vector<double> stress =
+        analysis.von_mises_stress(result.cases[c].displacement, &model.cases[c]);
+    for (std::size_t e = 0; e < stress.size(); ++e)
+        if (result.density[e] > counted_density && stress[e] > out.value) {
+            out.value = stress[e];
+            out.place = model.mesh.centers[e];
+        }
+    return out;
+}
+
+std::string now_text() {
+    const std::time_t now = std::time(nullptr);
+    std::tm parts{};
+    ::gmtime_r(&now, &parts);
+    std::array<char, 32> buffer{};
+    std::strftime(buffer.data(), buffer.size(), "%Y-%m-%dT%H:%M:%SZ", &parts);
+    return buffer.data();
+}
+
+} // namespace
+
+void write_run_json(const RunFolder& folder, const Study& study, const StaticAnalysis& analysis,
+                    const OptimizeResult& result, const SolverCost& cost, double seconds,
+                    const std::string& failure, const Certificate* certificate) {
+    const Model& model = analysis.model();
+    Json out;
+    out["status"] = failure.empty() ? text(result.status) : "failed";
+    if (!failure.empty()) out["failure"] = failure;
+    out["feasible"] = failure.empty() && result.feasible;
+    out["iterations"] = result.state.iteration;
+    const bool has_values = !result.readings.empty(); // of the design that is the result
+    Json responses = Json::array();
+    const std::vector<Column> all = columns(study);
+    for (std::size_t c = 0; c < all.size(); ++c) {
+        const ResponseCard& card = study.responses[all[c].response];
+        Reading r;
+        r.min = card.min;
+        r.max = upper_bound(study, card);
+        if (has_values) r = result.readings[c];
+        Json one;
+        one["name"] = card.name;
+        one["measure"] = card.measure->word;
+        one["case"] = card.in_case.empty() ? Json(nullptr) : Json(card.in_case);
+        if (all[c].in_case >= 0) {
+            const auto k = static_cast<std::size_t>(all[c].in_case);
+            one["case"] = card.measure->vibration ? study.modal_cases[k].name : study.cases[k].name;
+        }
+        one["value"] = has_values ? Json(r.value) : Json(nullptr);
+        one["unit"] = study.units.text(card.measure->dimension);
+        one["min"] = bound(r.min);
+        one["max"] = bound(r.max);
+        one["holds"] = has_values ? Json(r.holds) : Json(nullptr);
+        if (!r.where.empty()) one["where"] = r.where;
+        if (!card.except.empty()) one["except"] = card.except;
+        if (study.goal && card.name == study.goal->response) {
+            // Of a goal of several columns the worst one.
+            const bool worse = out.contains("goal") && has_values &&
+                               (study.goal->maximize ? r.value < out["goal"]["value"].get<double>()
+                                                     : r.value > out["goal"]["value"].get<double>());
+            if (!out.contains("goal") || worse)
+                out["goal"] = {{"name", card.name},
+                               {"measure", one["measure"]},
+                               {"sense", study.goal->maximize ? "maximize" : "minimize"},
+                               {"value", one["value"]},
+                               {"unit", one["unit"]}};
+        }
+        responses.push_back(one);
+    }
+    out["responses"] = responses;
+    out["design_of_iteration"] = result.design_of;
+    out["best_feasible_iteration"] = result.best_feasible > 0 ? Json(result.best_feasible) : Json(nullptr);
+    if (has_values) {
+        out["change"] = result.row().change;
+        out["grayness"] = result.row().grayness;
+        const IterationRow& last = result.state.history.back();
+        out["last_iteration"] = {{"iteration", last.iteration},
+                                 {"goal", last.goal},
+                                 {"change", last.change},
+                                 {"grayness", last.grayness}};
+    }
+    out["optimality"] = result.optimality ? Json(*result.optimality) : Json(nullptr);
+    if (certificate != nullptr) {
+        if (certificate->not_served.empty())
+            out["certificate"] = {{"lower_bound", certificate->bound},
+                                  {"relaxed", certificate->relaxed},
+                                  {"gap", certificate->gap},
+                                  {"distance", certificate->distance},
+                                  {"iterations", certificate->iterations}};
+        else
+            out["certificate"] = {{"none", certificate->not_served}};
+    }
+    Json cases = Json::array();
+    Peak displacement;
+    Peak stress;
+    for (std::size_t c = 0; c < result.cases.size(); ++c) {
+        const ModelCase& card = model.cases[c];
+        Json loads = Json::object();
+        for (const auto& [l, factor] : card.loads) loads[model.loads[l].name] = factor;
+        Json supports = Json::array();
+        for (const std::size_t s : card.supports) supports.push_back(model.supports[s].name);
+        const Peak u = largest_displacement(model, result, c);
+        const Peak s = largest_stress(analysis, result, c);
+        cases.push_back({{"name", card.name},
+                         {"kind", "static"},
+                         {"supports", supports},
+                         {"loads", loads},
+                         {"weight", card.weight},
+                         {"compliance", result.cases[c].compliance},
+                         {"largest_displacement", u.json()},
+                         {"largest_stress", s.json()}});
+        displacement.take(u, card.name);
+        stress.take(s, card.name);
+    }
+    if (!result.cases.empty()) {
+        out["largest_displacement"] = displacement.json();
+        out["largest_stress"] = stress.json();
+    }
+    for (std::size_t c = 0; c < result.modals.size(); ++c) {
+        if (result.modals[c].modes.empty()) continue; // no response looked at it
+        Json frequencies = Json::array();
+        Json clusters = Json::array();
+        for (const Mode& m : result.modals[c].modes) {
+            frequencies.push_back(m.frequency);
+            clusters.push_back(m.cluster + 1);
+        }
+        cases.push_back({{"name", model.modal_cases[c].name},
+                         {"kind", "modal"},
+                         {"frequencies", frequencies},
+                         {"clusters", clusters},
+                         {"rigid_body_modes", result.modals[c].rigid.size()},
+                         {"method", result.modals[c].method}});
+    }
+    out["cases"] = cases;
+    out["study"] = {{"file", study.file.string()},
+                    {"title", study.title},
+                    {"notes", study.notes},
+                    {"units", {study.units.length, study.units.force, study.units.time}}};
+    out["model"] = {{"elements", model.mesh.elements()},
+                    {"nodes", model.mesh.nodes.size()},
+                    {"unknowns", cost.unknowns},
+                    {"symmetry_copies", model.mesh.copies()}};
+    out["method"] = {{"optimizer", result.method},
+                     {"goal_scale", result.goal_scale},
+                     {"bounds_as", result.method == "moving asymptotes" ? Json("logarithms") : Json(nullptr)},
+                     {"steps_taken_back", result.trials},
+                     {"guard", result.guard.words.empty()
+                                   ? Json(nullptr)
+                                   : Json({{"what", result.guard.words}, {"limit", result.guard.limit}})},
+                     {"filter_radius", filter_radius(study, model)},
+                     {"penalty", result.penalty},
+                     {"solver", cost.method},
+                     {"solver_levels", cost.levels}};
+    Json spent = Json::array();
+    for (const Spent& s : result.spent)
+        spent.push_back({{"iteration", s.iteration},
+                         {"setup", s.setup},
+                         {"solve", s.solve},
+                         {"solver_iterations", s.solver_iterations},
+                         {"modes", s.modes},
+                         {"adjoints", s.adjoints},
+                         {"forces_and_sensitivities", s.around},
+                         {"step", s.step},
+                         {"output", s.output}});
+    out["cost"] = {{"seconds", seconds},
+                   {"seconds_to_prepare", cost.prepare_seconds},
+                   {"solver_bytes", cost.bytes},
+                   {"factor_bytes", cost.factor_bytes},
+                   {"iterations", spent}};
+    out["version"] = version;
+    out["written"] = now_text();
+    write_text(folder.report_file(), out.dump(2) + "\n");
+}
+
+void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const OptimizeResult& result) {
+    const Model& model = analysis.model();
+    std::vector<double> regions;
+    for (const RegionId r : model.mesh.region) regions.push_back(static_cast<double>(index(r)));
+    write_vtu(folder.design_file(), model.mesh, {}, {{"density", 1, result.density}, {"region", 1, regions}});
+    for (std::size_t c = 0; c < result.cases.size(); ++c) {
+        const Eigen::VectorXd& u = result.cases[c].displacement;
+        write_vtu(folder.case_file(model.cases[c].name), model.mesh, {displacement_field(model.mesh, u)},
+                  {{"von_mises", 1, analysis.von_mises_stress(u, &model.cases[c])},
+                   {"density", 1, result.density}});
+    }
+    for (std::size_t c = 0; c < result.modals.size(); ++c) {
+        if (result.modals[c].modes.empty()) continue;
+        std::vector<VtuField> shapes;
+        for (const Mode& m : result.modals[c].modes) {
+            VtuField field = displacement_field(model.mesh, m.shape);
+            field.name = mode_field(static_cast<int>(shapes.size()) + 1);
+            shapes.push_back(std::move(field));
+        }
+        write_vtu(folder.case_file(model.modal_cases[c].name), model.mesh, shapes,
+                  {{"density", 1, result.density}});
+    }
+}
+
+std::string mode_field(int mode) {
+    return "mode " + std::to_string(mode);
+}
+
+} // namespace upright

@@ -1,0 +1,120 @@
+#include "store/vtu.hpp"
+
+#include "base/files.hpp"
+
+#include <algorithm>
+#include <vtkCellData.h>
+#include <vtkCellType.h>
+#include <vtkDoubleArray.h>
+#include <vtkNew.h>
+#include <vtkPointData.h>
+#include <vtkUnstructuredGrid.h>
+#include <vtkXMLUnstructuredGridReader.h>
+#include <vtkXMLUnstructuredGridWriter.h>
+
+namespace upright {
+
+namespace {
+
+void add_field(vtkDataSetAttributes* to, const VtuField& field) {
+    vtkNew<vtkDoubleArray> array;
+    array->SetName(field.name.c_str());
+    array->SetNumberOfComponents(field.components);
+    array->SetNumberOfTuples(static_cast<vtkIdType>(field.values.size()) / field.components);
+    std::copy(field.values.begin(), field.values.end(), array->GetPointer(0));
+    to->AddArray(array);
+}
+
+int cell_type(ElementKind kind) {
+    switch (kind) {
+    case ElementKind::Tri3:
+    case ElementKind::ShellTri3:
+        return VTK_TRIANGLE;
+    case ElementKind::Tri6:
+        return VTK_QUADRATIC_TRIANGLE;
+    case ElementKind::Quad4:
+    case ElementKind::ShellQuad4:
+        return VTK_QUAD;
+    case ElementKind::Quad8:
+        return VTK_QUADRATIC_QUAD;
+    case ElementKind::Tet4:
+        return VTK_TETRA;
+    case ElementKind::Tet10:
+        return VTK_QUADRATIC_TETRA;
+    case ElementKind::Wedge6:
+        return VTK_WEDGE;
+    case ElementKind::Hex8:
+        return VTK_HEXAHEDRON;
+    case ElementKind::Hex20:
+        return VTK_QUADRATIC_HEXAHEDRON;
+    }
+    return VTK_EMPTY_CELL;
+}
+
+} // namespace
+
+void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::vector<VtuField>& at_nodes,
+               const std::vector<VtuField>& at_elements) {
+    vtkNew<vtkUnstructuredGrid> grid;
+    vtkNew<vtkPoints> points;
+    points->SetDataTypeToDouble();
+    for (const Vec3& p : mesh.nodes) points->InsertNextPoint(p.data());
+    grid->SetPoints(points);
+    std::vector<vtkIdType> ids;
+    for (std::size_t e = 0; e < mesh.elements(); ++e) {
+        ids.clear();
+        for (const NodeId n : mesh.nodes_of(static_cast<ElementId>(e)))
+            ids.push_back(static_cast<vtkIdType>(n));
+        // The format has a wedge's rings the other way round.
+        if (mesh.kinds[e] == ElementKind::Wedge6) {
+            std::swap(ids[1], ids[2]);
+            std::swap(ids[4], ids[5]);
+        }
+        grid->InsertNextCell(cell_type(mesh.kinds[e]), static_cast<vtkIdType>(ids.size()), ids.data());
+    }
+    for (const VtuField& field : at_nodes) add_field(grid->GetPointData(), field);
+    for (const VtuField& field : at_elements) add_field(grid->GetCellData(), field);
+    write_then_rename(file, [&](const std::filesystem::path& temporary) {
+        vtkObject::SetGlobalWarningDisplay(0); // our own error says it for users
+        vtkNew<vtkXMLUnstructuredGridWriter> writer;
+        writer->SetFileName(temporary.c_str());
+        writer->SetInputData(grid);
+        writer->SetCompressorTypeToLZ4();
+        writer->SetDataModeToAppended();
+        writer->EncodeAppendedDataOff();
+        if (writer->Write() == 0 || writer->GetErrorCode() != 0)
+            throw Error::files(file.string(), "cannot be written", "Check that the disk is not full");
+    });
+}
+
+VtuField read_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::string& name,
+                  bool at_nodes) {
+    if (!std::filesystem::exists(file))
+        throw Error::input({file.string()}, "this file of the run is missing", "Run it again");
+    vtkNew<vtkXMLUnstructuredGridReader> reader;
+    reader->SetFileName(file.c_str());
+    reader->Update();
+    vtkUnstructuredGrid* grid = reader->GetOutput();
+    vtkDataSetAttributes* data =
+        at_nodes ? static_cast<vtkDataSetAttributes*>(grid->GetPointData()) : grid->GetCellData();
+    vtkDataArray* array = data->GetArray(name.c_str());
+    const auto expected = static_cast<vtkIdType>(at_nodes ? mesh.nodes.size() : mesh.elements());
+    if (array == nullptr || array->GetNumberOfTuples() != expected)
+        throw Error::input({file.string()}, "this file does not hold \"" + name + "\" for this mesh",
+                           "Run the study again");
+    VtuField out{name, array->GetNumberOfComponents(), {}};
+    for (vtkIdType i = 0; i < expected; ++i)
+        for (int c = 0; c < out.components; ++c) out.values.push_back(array->GetComponent(i, c));
+    return out;
+}
+
+VtuField displacement_field(const Mesh& mesh, const Eigen::VectorXd& u) {
+    VtuField out{"displacement", 3, std::vector<double>(3 * mesh.nodes.size(), 0.0)};
+    const int per = mesh.freedoms();
+    for (std::size_t n = 0; n < mesh.nodes.size(); ++n)
+        for (int a = 0; a < std::min(per, 3); ++a)
+            out.values[3 * n + static_cast<std::size_t>(a)] = u[static_cast<Eigen::Index>(n) * per + a];
+    return out;
+}
+
+} // namespace upright

@@ -1,0 +1,62 @@
+#include "tell/part_text.hpp"
+
+#include "tell/lines.hpp"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+namespace upright {
+
+namespace {
+
+std::string joined(const std::vector<std::string>& words) {
+    return fmt::format("{}", fmt::join(words, ", "));
+}
+
+} // namespace
+
+std::size_t pieces_left(const Part& part) {
+    return static_cast<std::size_t>(
+        std::count_if(part.pieces.begin(), part.pieces.end(), [](const PartPiece& p) { return !p.dropped; }));
+}
+
+std::string pieces_text(const Study& study, const Part& part) {
+    Lines out;
+    const std::string volume = study.units.text(dimension::volume);
+    const std::size_t left = pieces_left(part);
+    std::size_t dropped = 0;
+    double dropped_volume = 0.0;
+    for (const PartPiece& p : part.pieces)
+        if (p.dropped) {
+            ++dropped;
+            dropped_volume += p.volume;
+        }
+    if (part.one_piece())
+        out.add("one piece, and it reaches every support and load");
+    else if (left == 1)
+        out.add("one piece, but it MISSES " + joined(part.missed));
+    else {
+        out.add(fmt::format("NOT ONE PIECE: {} pieces", left));
+        std::size_t shown = 0;
+        for (const PartPiece& p : part.pieces) {
+            if (p.dropped || shown == 12) continue;
+            ++shown;
+            out.add(fmt::format("  {:.4g} {} around ({:.4g}, {:.4g}, {:.4g}): touches {}", p.volume, volume,
+                                p.center.x(), p.center.y(), p.center.z(),
+                                p.touches.empty() ? "no support, joint or load" : joined(p.touches)));
+        }
+        if (left > shown) out.add(fmt::format("  and {} more", left - shown));
+        if (!part.missed.empty()) out.add("  no piece reaches " + joined(part.missed));
+    }
+    if (!part.one_piece())
+        out.add("a lower --at keeps more material; the table above shows where it becomes one piece");
+    if (dropped > 0)
+        out.add(fmt::format("left out {} island{} of {:.4g} {} in all that touch{} no support, joint, "
+                            "mass or load (--all-pieces keeps them)",
+                            dropped, dropped == 1 ? "" : "s", dropped_volume, volume,
+                            dropped == 1 ? "es" : ""));
+    return out.take();
+}
+
+} // namespace upright

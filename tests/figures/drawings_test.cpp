@@ -1,0 +1,123 @@
+#include "figures/chart.hpp"
+#include "figures/drawings.hpp"
+#include "figures/result_drawings.hpp"
+
+#include "base/files.hpp"
+#include "support/studies.hpp"
+
+#include <gtest/gtest.h>
+
+using namespace upright;
+using test::block_study;
+using test::study_from;
+
+namespace {
+
+int number_at(const std::string& bytes, std::size_t at) {
+    int out = 0;
+    for (std::size_t i = 0; i < 4; ++i) out = out * 256 + static_cast<unsigned char>(bytes[at + i]);
+    return out;
+}
+
+// A picture of the asked size that is not one flat colour.
+void expect_picture(const std::filesystem::path& file, int width, int height) {
+    const std::string bytes = read_text(file);
+    ASSERT_GT(bytes.size(), 3000U) << file;
+    EXPECT_EQ(bytes.substr(1, 3), "PNG");
+    EXPECT_EQ(number_at(bytes, 16), width);
+    EXPECT_EQ(number_at(bytes, 20), height);
+}
+
+FigureOptions small(const std::string& from = "corner") {
+    FigureOptions out;
+    out.width = 640;
+    out.height = 400;
+    out.from = from;
+    return out;
+}
+
+} // namespace
+
+TEST(Views, HaveNamesOrNumbers) {
+    EXPECT_NEAR((view_direction("top", false) - Vec3(0, 0, 1)).norm(), 0.0, 1e-12);
+    EXPECT_NEAR((view_direction("left", false) - Vec3(-1, 0, 0)).norm(), 0.0, 1e-12);
+    EXPECT_NEAR((view_direction("0,-2,0", false) - Vec3(0, -1, 0)).norm(), 0.0, 1e-12);
+    EXPECT_NEAR((view_direction("corner", true) - Vec3(0, 0, 1)).norm(), 0.0,
+                1e-12); // plane models are seen from above
+    for (const char* bad : {"tpo", "1,2", "0,0,0", "1,2,3,4", ""})
+        EXPECT_THROW(view_direction(bad, false), Error) << bad;
+}
+
+TEST(Drawings, RegionsAndCasesFromEverySide) {
+    const test::TemporaryFolder folder;
+    const Study study =
+        study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n[[load]]\nname = \"weight\"\ngravity = [0, "
+                               "0, -9810]\n[[load]]\nname = \"squeeze\"\non = \"tip\"\n"
+                               "pressure = 2\n[[case]]\nname = \"all\"\nsupports = \"clamp\"\nloads = { pull "
+                               "= 1, weight = 2, squeeze = -1 }\n"));
+    const Model model = build_model(study);
+    for (const char* from : {"corner", "front", "top", "1,1,1"}) {
+        const auto file = folder.path() / (std::string(from) + ".png");
+        draw_regions(study, model, small(from), file);
+        expect_picture(file, 640, 400);
+    }
+    draw_case(study, model, model.cases[1], small(), folder.path() / "case.png");
+    expect_picture(folder.path() / "case.png", 640, 400);
+}
+
+TEST(Drawings, FieldsInSpaceAndInThePlane) {
+    const test::TemporaryFolder folder;
+    for (const bool plane : {false, true}) {
+        const Study study = study_from(plane ? test::half_beam(12, 4, false) : block_study());
+        const Model model = build_model(study);
+        std::vector<double> density(model.mesh.elements());
+        std::vector<double> stress(model.mesh.elements());
+        std::vector<double> displacement(3 * model.mesh.nodes.size(), 0.0);
+        for (std::size_t e = 0; e < density.size(); ++e) {
+            density[e] = model.mesh.center(static_cast<ElementId>(e)).y() < 2 ? 1.0 : 0.1;
+            stress[e] = static_cast<double>(e);
+        }
+        for (std::size_t n = 0; n < model.mesh.nodes.size(); ++n)
+            displacement[3 * n + 1] = 0.01 * model.mesh.nodes[n].x();
+        const auto file = [&](const char* name) {
+            return folder.path() / (std::string(plane ? "plane-" : "solid-") + name + ".png");
+        };
+        draw_density(study, model, density, 0.5, "iteration 3", small(), file("density"));
+        draw_result(study, model,
+                    displacement_figure(study, model, model.cases[0], density, 0.5, displacement), small(),
+                    file("displacement"));
+        draw_result(study, model, stress_figure(study, model, model.cases[0], density, 0.5, stress), small(),
+                    file("stress"));
+        for (const char* name : {"density", "displacement", "stress"}) expect_picture(file(name), 640, 400);
+        // Nothing above the threshold is an answer, not an empty picture.
+        const std::vector<double> thin(density.size(), 0.01);
+        EXPECT_THROW(draw_result(study, model, stress_figure(study, model, model.cases[0], thin, 0.5, stress),
+                                 small(), file("none")),
+                     Error);
+        EXPECT_FALSE(std::filesystem::exists(file("none")));
+    }
+}
+
+TEST(Drawings, AStillBodyHasAPictureToo) {
+    const test::TemporaryFolder folder;
+    const Study study = study_from(block_study());
+    const Model model = build_model(study);
+    const std::vector<double> full(model.mesh.elements(), 1.0);
+    const std::vector<double> still(3 * model.mesh.nodes.size(), 0.0);
+    draw_result(study, model, displacement_figure(study, model, model.cases[0], full, 0.5, still), small(),
+                folder.path() / "still.png");
+    expect_picture(folder.path() / "still.png", 640, 400);
+}
+
+TEST(Chart, DrawsHistoriesWithAwkwardNames) {
+    const test::TemporaryFolder folder;
+    Study study = study_from(block_study());
+    study.title = "100 % of \"all\" {x_1^2} & more @ home \\ ~";
+    std::vector<IterationRow> rows;
+    for (int i = 1; i <= 5; ++i) rows.push_back({i, 10.0 / i, 1.0 / i, 0.5 / i, 0.1, {10.0 / i, 0.4}});
+    draw_history(study, rows, small(), folder.path() / "history é.png");
+    expect_picture(folder.path() / "history é.png", 640, 400);
+    draw_history(study, {rows.front()}, small(), folder.path() / "one.png"); // a single row is a history too
+    expect_picture(folder.path() / "one.png", 640, 400);
+    EXPECT_THROW(draw_history(study, {}, small(), folder.path() / "none.png"), Error);
+}
