@@ -2,6 +2,7 @@
 #pragma once
 
 #include "kinds/kinds.hpp"
+#include "support/study_text.hpp"
 
 #include <filesystem>
 #include <fmt/format.h>
@@ -21,49 +22,17 @@ inline Study study_of(const std::string& text, const std::vector<std::string>& s
 }
 
 inline std::string cantilever(const std::string& formulation, double length, double side, double size) {
-    return fmt::format(R"(units = ["mm", "N", "s"]
-[[material]]
-name = "steel"
-E = 210000
-nu = 0.3
-density = 7.85e-9
-[[region]]
-name = "bar"
-role = "design"
-material = "steel"
-box = [[0, 0, 0], [{0}, {1}, {1}]]
-[[surface]]
-name = "root"
-of = "bar"
-facing = [-1, 0, 0]
-[[surface]]
-name = "tip"
-of = "bar"
-facing = [1, 0, 0]
-[[support]]
-name = "clamp"
-on = "root"
-hold = ["x", "y", "z"]
-[[load]]
-name = "pull"
-on = "tip"
-force = [0, 0, -1]
-[[load]]
-name = "weight"
-gravity = [0, 0, -9810]
-[[case]]
-name = "bend"
-supports = "clamp"
-loads = {{ pull = 1 }}
-[[case]]
-name = "sag"
-supports = "clamp"
-loads = {{ pull = 0.5, weight = 3 }}
-[mesh]
-size = {2}
-formulation = "{3}"
-)",
-                       length, side, size, formulation);
+    return test::StudyText()
+        .steel()
+        .region("bar", fmt::format("box = [[0, 0, 0], [{0}, {1}, {1}]]", length, side))
+        .surface("root", "facing = [-1, 0, 0]")
+        .surface("tip", "facing = [1, 0, 0]")
+        .support("clamp", "root", R"(["x", "y", "z"])")
+        .force("pull", "tip", "[0, 0, -1]")
+        .card("load", "weight", "gravity = [0, 0, -9810]")
+        .load_case("bend", "\"clamp\"", "{ pull = 1 }")
+        .load_case("sag", "\"clamp\"", "{ pull = 0.5, weight = 3 }")
+        .mesh(fmt::format("size = {}\nformulation = \"{}\"", size, formulation));
 }
 
 } // namespace upright::bench

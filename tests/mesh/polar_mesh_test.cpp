@@ -107,7 +107,8 @@ TEST(PolarMesh, PicksRoundSurfacesWhole) {
     const auto n = static_cast<double>(around(model.mesh));
     const double side = 2 * std::sin(pi / n);
     EXPECT_NEAR(model.surfaces[0].area, n * side * 30 * 12, 1e-6 * 2262);
-    // The collar was painted after the bore, around it: its wall there is its own, not one that the void left.
+    // The collar was painted after the bore, around it: its wall there is its own, not one that the void
+    // left.
     EXPECT_NEAR(model.surfaces[1].area, n * side * 10 * 8, 1e-6 * 754);
     // Normals point outward: their sum over a closed ring is zero.
     EXPECT_LT(model.surfaces[0].normal.norm(), 1e-9);

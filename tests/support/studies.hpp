@@ -4,6 +4,7 @@
 #include "kinds/kinds.hpp"
 #include "model/model.hpp"
 #include "support/folder.hpp"
+#include "support/study_text.hpp"
 
 #include <Eigen/Geometry>
 #include <filesystem>
@@ -43,76 +44,42 @@ density = 7.85e-9
 
 // A block of 8 x 4 x 4 mm in cells of 1 mm, clamped at x = 0 and pulled down over the far end.
 inline std::string block_study(const std::string& extra = {}, const std::string& mesh_extra = {}) {
-    return std::string("units = [\"mm\", \"N\", \"s\"]\n") + steel + R"(
-[[region]]
-name = "block"
-role = "design"
-material = "steel"
-box = [[0, 0, 0], [8, 4, 4]]
-
-[[surface]]
-name = "root"
-of = "block"
-facing = [-1, 0, 0]
-
-[[surface]]
-name = "tip"
-of = "block"
-facing = [1, 0, 0]
-
-[[support]]
-name = "clamp"
-on = "root"
-hold = ["x", "y", "z"]
-
-[[load]]
-name = "pull"
-on = "tip"
-force = [0, 0, -100]
-
-[[case]]
-name = "bend"
-supports = ["clamp"]
-loads = { pull = 1 }
-
-[[response]]
-name = "stiffness"
-measure = "compliance"
-
-[[response]]
-name = "budget"
-measure = "volume-fraction"
-max = 0.4
-
-[goal]
-minimize = "stiffness"
-
-[mesh]
-size = 1
-)" + mesh_extra +
-           extra;
+    return StudyText()
+        .steel()
+        .region("block", "box = [[0, 0, 0], [8, 4, 4]]")
+        .surface("root", "facing = [-1, 0, 0]")
+        .surface("tip", "facing = [1, 0, 0]")
+        .support("clamp", "root", R"(["x", "y", "z"])")
+        .force("pull", "tip", "[0, 0, -100]")
+        .load_case("bend", R"(["clamp"])", "{ pull = 1 }")
+        .response("stiffness", "compliance")
+        .response("budget", "volume-fraction", "max = 0.4")
+        .minimize("stiffness")
+        .mesh("size = 1\n" + mesh_extra)
+        .add(extra);
 }
 
 // A plane half beam; `mirrored` is the same problem seen from behind.
 inline std::string half_beam(int nx, int ny, bool mirrored, const std::string& run = {}) {
-    const std::string x0 = mirrored ? std::to_string(nx) : "0";
-    const std::string x1 = mirrored ? "0" : std::to_string(nx);
-    return std::string("units = [\"mm\", \"N\", \"s\"]\n[[material]]\nname = \"unit\"\nE = 1\nnu = "
-                       "0.3\ndensity = 1\n") +
-           "[[region]]\nname = \"beam\"\nrole = \"design\"\nmaterial = \"unit\"\nbox = [[0, 0], [" +
-           std::to_string(nx) + ", " + std::to_string(ny) +
-           "]]\n[[surface]]\nname = \"cut\"\nof = \"beam\"\nfacing = [" + (mirrored ? "1" : "-1") +
-           ", 0]\n[[point]]\nname = \"top\"\nat = [" + x0 + ", " + std::to_string(ny) +
-           "]\n[[point]]\nname = \"foot\"\nat = [" + x1 +
-           ", 0]\n[[support]]\nname = \"mirror\"\non = \"cut\"\nhold = [\"x\"]\n[[support]]\nname = "
-           "\"roller\"\non = \"foot\"\nhold = [\"y\"]\n"
-           "[[load]]\nname = \"push\"\non = \"top\"\nforce = [0, -1]\n[[case]]\nname = \"bend\"\nsupports = "
-           "[\"mirror\", \"roller\"]\nloads = { push = 1 }\n"
-           "[mesh]\nsize = 1\nelement = \"plane-stress\"\nthickness = 1\nformulation = \"plain\"\n"
-           "[[response]]\nname = \"stiffness\"\nmeasure = \"compliance\"\n[[response]]\nname = "
-           "\"budget\"\nmeasure = \"volume-fraction\"\nmax = 0.5\n"
-           "[goal]\nminimize = \"stiffness\"\n[run]\npenalty = 3\nfilter = 2.4\nsharpen = false\n" +
-           run;
+    const std::string wide = std::to_string(nx);
+    const std::string high = std::to_string(ny);
+    const std::string near = mirrored ? wide : "0";
+    const std::string far = mirrored ? "0" : wide;
+    return StudyText()
+        .material("unit", "1", "0.3", "1")
+        .region("beam", "box = [[0, 0], [" + wide + ", " + high + "]]")
+        .surface("cut", std::string("facing = [") + (mirrored ? "1" : "-1") + ", 0]")
+        .point("top", "[" + near + ", " + high + "]")
+        .point("foot", "[" + far + ", 0]")
+        .support("mirror", "cut", R"(["x"])")
+        .support("roller", "foot", R"(["y"])")
+        .force("push", "top", "[0, -1]")
+        .load_case("bend", R"(["mirror", "roller"])", "{ push = 1 }")
+        .mesh("size = 1\nelement = \"plane-stress\"\nthickness = 1\nformulation = \"plain\"")
+        .response("stiffness", "compliance")
+        .response("budget", "volume-fraction", "max = 0.5")
+        .minimize("stiffness")
+        .section("run", "penalty = 3\nfilter = 2.4\nsharpen = false\n" + run);
 }
 
 } // namespace upright::test
