@@ -169,9 +169,9 @@ void tell_key(std::string& out, const KeyFacts& key) {
     out += "  " + key.name + (key.required ? "  (must be there)" : "") + "\n";
     if (key.later) out += pad + "not served by this version yet\n";
     if (!key.says.empty()) out += pad + wrapped(bare(key.says), indent) + "\n";
-    out += pad + wrapped("takes " + bare(describe(key.forms)), indent) + "\n";
+    out += pad + wrapped("takes: " + bare(describe(key.forms)), indent) + "\n";
     if (!key.fallback.empty()) out += pad + wrapped("without it: " + bare(key.fallback), indent) + "\n";
-    if (!key.example.empty()) out += pad + wrapped(key.example, indent) + "\n";
+    if (!key.example.empty()) out += pad + wrapped("as in: " + key.example, indent) + "\n";
 }
 
 std::string told(const TableFacts& table) {
