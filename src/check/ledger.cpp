@@ -12,12 +12,6 @@ std::string number(double value) {
     return fmt::format("{:.6g}", std::abs(value) < 1e-300 ? 0.0 : value);
 }
 
-std::string joined(const std::vector<std::string>& words, const char* between) {
-    std::string out;
-    for (const std::string& word : words) out += (out.empty() ? "" : between) + word;
-    return out;
-}
-
 // "one half", "a quarter", "an eighth".
 std::string modelled_part(int copies) {
     return copies == 2 ? "one half" : copies == 4 ? "a quarter" : copies == 8 ? "an eighth" : "the whole";

@@ -1,6 +1,7 @@
 // The writer of the ledger, one method a section; only the files of check/ use this.
 #pragma once
 
+#include "base/text.hpp"
 #include "check/ledger.hpp"
 
 #include "design/form.hpp"
@@ -25,7 +26,6 @@ namespace upright::check {
 
 // Numbers as the ledger writes them.
 std::string number(double value);
-std::string joined(const std::vector<std::string>& words, const char* between = ", ");
 // "half", "a quarter": how much of the body a symmetric model is.
 std::string modelled_part(int copies);
 

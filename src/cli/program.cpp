@@ -2,6 +2,7 @@
 #include "cli/program.hpp"
 
 #include "base/nearest.hpp"
+#include "base/text.hpp"
 #include "base/version.hpp"
 #include "cli/commands/commands.hpp"
 #include "cli/print_error.hpp"
@@ -76,12 +77,6 @@ struct Parser {
 std::vector<std::string> names_of_commands(const std::vector<Command>& commands) {
     std::vector<std::string> out;
     for (const Command& command : commands) out.push_back(command.name);
-    return out;
-}
-
-std::string joined(const std::vector<std::string>& words) {
-    std::string out;
-    for (const std::string& word : words) out += (out.empty() ? "" : ", ") + word;
     return out;
 }
 

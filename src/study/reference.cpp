@@ -1,5 +1,7 @@
 #include "study/reference.hpp"
 
+#include "base/text.hpp"
+
 #include <algorithm>
 #include <map>
 #include <set>
@@ -135,27 +137,7 @@ std::vector<const TableFacts*> inner_tables(const Language& language) {
     return out;
 }
 
-// Text in lines of at most `width`, those after the first indented.
-std::string wrapped(const std::string& text, std::size_t indent, std::size_t width = 96) {
-    std::string out;
-    std::string line;
-    std::size_t from = 0;
-    const auto columns = [](const std::string& s) {
-        return static_cast<std::size_t>(std::count_if(
-            s.begin(), s.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }));
-    };
-    while (from <= text.size()) {
-        const auto space = std::min(text.find(' ', from), text.size());
-        const std::string word = text.substr(from, space - from);
-        if (!line.empty() && indent + columns(line) + 1 + columns(word) > width) {
-            out += line + "\n" + std::string(indent, ' ');
-            line.clear();
-        }
-        line += (line.empty() ? "" : " ") + word;
-        from = space + 1;
-    }
-    return out + line;
-}
+constexpr std::size_t help_width = 96;
 
 // Marks of Markdown have no meaning in a terminal.
 std::string bare(std::string text) {
@@ -168,31 +150,33 @@ void tell_key(std::string& out, const KeyFacts& key) {
     const std::string pad(indent, ' ');
     out += "  " + key.name + (key.required ? "  (must be there)" : "") + "\n";
     if (key.later) out += pad + "not served by this version yet\n";
-    if (!key.says.empty()) out += pad + wrapped(bare(key.says), indent) + "\n";
-    out += pad + wrapped("takes: " + bare(describe(key.forms)), indent) + "\n";
-    if (!key.fallback.empty()) out += pad + wrapped("without it: " + bare(key.fallback), indent) + "\n";
-    if (!key.example.empty()) out += pad + wrapped("as in: " + key.example, indent) + "\n";
+    if (!key.says.empty()) out += pad + wrapped(bare(key.says), indent, help_width) + "\n";
+    out += pad + wrapped("takes: " + bare(describe(key.forms)), indent, help_width) + "\n";
+    if (!key.fallback.empty())
+        out += pad + wrapped("without it: " + bare(key.fallback), indent, help_width) + "\n";
+    if (!key.example.empty()) out += pad + wrapped("as in: " + key.example, indent, help_width) + "\n";
 }
 
 std::string told(const TableFacts& table) {
     std::string out =
         (table.card ? table.title() : table.word + " = { … }") + "\n  " +
-        wrapped(sentence(bare(table.says)) + (table.notes.empty() ? "" : " " + bare(table.notes)), 2) +
+        wrapped(sentence(bare(table.says)) + (table.notes.empty() ? "" : " " + bare(table.notes)), 2,
+                help_width) +
         "\n\n";
     for (const KeyFacts& key : table.keys) tell_key(out, key);
     for (const VariantFacts& kind : table.variants) {
-        out += "\n" + table.decides + " = \"" + kind.word + "\"\n  " + wrapped(sentence(bare(kind.says)), 2) +
-               "\n";
+        out += "\n" + table.decides + " = \"" + kind.word + "\"\n  " +
+               wrapped(sentence(bare(kind.says)), 2, help_width) + "\n";
         std::string keys;
         for (const KeyFacts& key : kind.keys) keys += (keys.empty() ? "" : ", ") + key.name;
-        if (!keys.empty()) out += "  " + wrapped("keys: " + keys, 2) + "\n";
+        if (!keys.empty()) out += "  " + wrapped("keys: " + keys, 2, help_width) + "\n";
     }
     return out;
 }
 
 std::string told(const TableFacts& card, const VariantFacts& kind) {
     std::string out = card.decides + " = \"" + kind.word + "\" in " + card.title() + "\n  " +
-                      wrapped(sentence(bare(kind.says)), 2) + "\n\n";
+                      wrapped(sentence(bare(kind.says)), 2, help_width) + "\n\n";
     for (const KeyFacts& key : kind.keys) tell_key(out, key);
     return out;
 }

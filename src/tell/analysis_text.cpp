@@ -1,5 +1,7 @@
 #include "tell/analysis_text.hpp"
 
+#include "base/text.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -31,14 +33,8 @@ std::string at(const Extreme& e, bool plane, double scale) {
     return "at " + vector(e.place, plane, scale) + (e.region.empty() ? "" : " in " + e.region);
 }
 
-// A count of columns, not of bytes.
-std::size_t columns(const std::string& text) {
-    return static_cast<std::size_t>(std::count_if(
-        text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }));
-}
-
 std::string padded(const std::string& text, std::size_t width) {
-    const std::size_t have = columns(text);
+    const std::size_t have = text_columns(text);
     return have >= width ? text : text + std::string(width - have, ' ');
 }
 

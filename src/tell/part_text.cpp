@@ -1,20 +1,12 @@
 #include "tell/part_text.hpp"
 
+#include "base/text.hpp"
 #include "tell/lines.hpp"
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 namespace upright {
-
-namespace {
-
-std::string joined(const std::vector<std::string>& words) {
-    return fmt::format("{}", fmt::join(words, ", "));
-}
-
-} // namespace
 
 std::size_t pieces_left(const Part& part) {
     return static_cast<std::size_t>(

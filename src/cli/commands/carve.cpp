@@ -1,5 +1,6 @@
 // upright carve: the solid part.
 #include "base/files.hpp"
+#include "base/text.hpp"
 #include "cli/commands/commands.hpp"
 #include "figures/drawings.hpp"
 #include "part/extract.hpp"
@@ -28,12 +29,6 @@ namespace fs = std::filesystem;
 using Json = nlohmann::ordered_json;
 
 constexpr std::array<double, 10> table_thresholds{0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9};
-
-std::string joined(const std::vector<std::string>& words) {
-    std::string out;
-    for (const std::string& word : words) out += (out.empty() ? "" : ", ") + word;
-    return out;
-}
 
 int run_carve(const Wish& in, Session& session) {
     Console& console = session.console;

@@ -1,0 +1,39 @@
+#include "base/text.hpp"
+
+#include <algorithm>
+
+namespace upright {
+
+std::string joined(const std::vector<std::string>& words, const char* between) {
+    std::string out;
+    for (const std::string& word : words) out += (out.empty() ? "" : between) + word;
+    return out;
+}
+
+std::size_t text_columns(const std::string& text) {
+    return static_cast<std::size_t>(std::count_if(
+        text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }));
+}
+
+std::string wrapped(const std::string& text, std::size_t indent, std::size_t width) {
+    std::string out;
+    std::size_t used = 0;
+    std::size_t at = 0;
+    while (at < text.size()) {
+        const std::size_t end = std::min(text.find(' ', at), text.size());
+        const std::string word = text.substr(at, end - at);
+        if (used > 0 && used + 1 + text_columns(word) + indent > width) {
+            out += "\n" + std::string(indent, ' ');
+            used = 0;
+        } else if (used > 0) {
+            out += " ";
+            ++used;
+        }
+        out += word;
+        used += text_columns(word);
+        at = end + 1;
+    }
+    return out;
+}
+
+} // namespace upright

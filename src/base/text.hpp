@@ -1,0 +1,19 @@
+// Text for people: lists of words, and lines of a width.
+#pragma once
+
+#include <cstddef>
+#include <string>
+#include <vector>
+
+namespace upright {
+
+// The words with `between` between them.
+std::string joined(const std::vector<std::string>& words, const char* between = ", ");
+
+// The number of columns of a UTF-8 text.
+std::size_t text_columns(const std::string& text);
+
+// Breaks at blanks so that no line is longer than `width`, the second and later ones indented.
+std::string wrapped(const std::string& text, std::size_t indent, std::size_t width);
+
+} // namespace upright
