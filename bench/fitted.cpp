@@ -178,7 +178,7 @@ int main(int argc, char** argv) {
         m.add("ball", Role::Design, Sphere{{0, 0, 0}, 10});
         m.study.mesh.size = std::cbrt(4.0 / 3 * pi * 1000 / wanted * 6.0) * 1.02;
         const auto start = Clock::now();
-        const FittedMesh mesh = make_fitted_mesh(m.study, find_rings(m.study));
+        const FittedMesh mesh = make_fitted_mesh(make_space(m.study));
         const double seconds = std::chrono::duration<double>(Clock::now() - start).count();
         const MeshQuality q = mesh_quality(mesh.mesh);
         std::printf("%zu tetrahedra in %.1f s: %.0f a second, smallest dihedral angle %.1f deg\n",
@@ -211,7 +211,7 @@ int main(int argc, char** argv) {
             }
             const auto start = Clock::now();
             try {
-                const FittedMesh mesh = make_fitted_mesh(m.study, find_rings(m.study));
+                const FittedMesh mesh = make_fitted_mesh(make_space(m.study));
                 seconds += std::chrono::duration<double>(Clock::now() - start).count();
                 const MeshQuality quality = mesh_quality(mesh.mesh);
                 least = std::min(least, *quality.smallest_dihedral);

@@ -39,7 +39,7 @@ int main() {
         analysis.solve(stiffness_share(density, 3.0), density);
         const SolverCost cost = analysis.cost();
         start = Clock::now();
-        PartField(study, model, density).extract({});
+        PartField(model, density).extract({});
         const double carve_seconds = seconds_since(start);
         std::printf("%8zu %9zu %8.3f %8.3f %8.3f %8.3f %8.3f %8.3f %8.1f\n", model.mesh.elements(),
                     cost.unknowns, model_seconds, cost.prepare_seconds, cost.factor_seconds,

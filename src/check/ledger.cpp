@@ -50,8 +50,8 @@ std::size_t Ledger::count(Standing standing) const {
     return out;
 }
 
-Ledger make_ledger(const Study& study, const Model& model, bool measured) {
-    return check::Writer(study, model, measured).run();
+Ledger make_ledger(const Model& model, bool measured) {
+    return check::Writer(model, measured).run();
 }
 
 } // namespace upright

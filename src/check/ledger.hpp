@@ -1,8 +1,7 @@
-// The readiness ledger: every card of a study, what it came to, what is missing or doubtful.
+// The readiness ledger: everything a model was made of, what it came to, what is missing or doubtful.
 #pragma once
 
 #include "model/model.hpp"
-#include "study/study.hpp"
 
 #include <string>
 #include <vector>
@@ -31,6 +30,6 @@ struct Ledger {
 
 // Goes through the whole model, before any solve.
 // With `measured` the volumes of regions as written stand beside the meshed ones, which takes some time.
-Ledger make_ledger(const Study& study, const Model& model, bool measured = false);
+Ledger make_ledger(const Model& model, bool measured = false);
 
 } // namespace upright

@@ -16,11 +16,12 @@ void Writer::links() {
             line(c.name, fmt::format("{} coupling of {} nodes of {} to {}", c.rigid ? "rigid" : "averaging",
                                      c.nodes.size(), joined(c.surfaces), place(c.at)));
         bool used = false;
-        for (const SupportCard& s : study_.supports) used = used || refers_to(s.on, c.name);
-        for (const LoadCard& s : study_.loads) used = used || refers_to(s.on, c.name);
-        for (const MassCard& s : study_.masses) used = used || refers_to(s.on, c.name);
-        for (const JointCard& s : study_.joints)
-            used = used || s.between[0] == c.name || s.between[1] == c.name;
+        for (const ModelSupport& s : model_.supports) used = used || refers_to(s.on, c.name);
+        for (const ModelLoad& s : model_.loads) used = used || refers_to(s.on, c.name);
+        for (const ModelMass& s : model_.masses) used = used || refers_to(s.on, c.name);
+        for (const ModelJoint& s : model_.joints)
+            for (const int end : s.ends)
+                used = used || (end >= 0 && &model_.couplings[static_cast<std::size_t>(end)] == &c);
         if (!used && !c.rigid) doubt(l, "nothing refers to it, so it does nothing");
         std::size_t design = 0;
         std::vector<bool> coupled(model_.mesh.nodes.size(), false);
@@ -146,7 +147,7 @@ void Writer::pads(LedgerLine& l, const ModelLoad& load) const {
     double whole = 0.0;
     bool thin = false;
     std::string surface;
-    const double radius = filter_radius(study_, model_);
+    const double radius = filter_radius(model_);
     for (const ModelSurface& s : model_.surfaces) {
         if (!refers_to(load.on, s.name)) continue;
         for (const MeshFace& f : s.faces) {
@@ -156,7 +157,7 @@ void Writer::pads(LedgerLine& l, const ModelLoad& load) const {
                 bare += area;
                 surface = s.name;
             }
-            const RegionCard& card = study_.regions[index(model_.mesh.region[index(f.element)])];
+            const FieldRegion& card = model_.shapes[model_.mesh.region[index(f.element)]];
             if (const Skin* skin = std::get_if<Skin>(&card.extent))
                 thin = thin || skin->depth < 0.999 * radius;
         }
@@ -190,21 +191,17 @@ void Writer::across_symmetry(LedgerLine& l, const ModelLoad& load, const Resulta
                              "xyz"[a]));
     }
     // A total on what a plane cuts: of the modelled part, or of the whole?
-    for (const LoadCard& card : study_.loads) {
-        if (card.name != load.name ||
-            (load.kind != "force" && load.kind != "moment" && load.kind != "toward"))
-            continue;
-        const std::vector<SymmetryCut> cuts = cutting_planes(model_, card.on);
-        if (cuts.empty()) continue;
-        const std::string share = modelled_part(1 << cuts.size());
-        if (card.covers == Covers::Whole)
-            l.text += "; " + share + " of what was written, which covers the whole body";
-        else if (card.covers == Covers::Unsaid)
-            doubt(l, fmt::format("the symmetry plane cuts what it acts on, and it acts on {} of the body in "
-                                 "full: write covers = \"whole\" where it is the total of the whole body, "
-                                 "covers = \"modelled\" where it is that of the modelled part",
-                                 share));
-    }
+    if (load.kind != "force" && load.kind != "moment" && load.kind != "toward") return;
+    const std::vector<SymmetryCut> cuts = cutting_planes(model_, load.on);
+    if (cuts.empty()) return;
+    const std::string share = modelled_part(1 << cuts.size());
+    if (load.covers == Covers::Whole)
+        l.text += "; " + share + " of what was written, which covers the whole body";
+    else if (load.covers == Covers::Unsaid)
+        doubt(l, fmt::format("the symmetry plane cuts what it acts on, and it acts on {} of the body in "
+                             "full: write covers = \"whole\" where it is the total of the whole body, "
+                             "covers = \"modelled\" where it is that of the modelled part",
+                             share));
 }
 
 void Writer::cases() {
@@ -227,12 +224,12 @@ void Writer::cases() {
         freedom(l, c);
         straight_into_support(l, c);
         const bool looked_at =
-            std::any_of(study_.responses.begin(), study_.responses.end(), [&](const ResponseCard& r) {
+            std::any_of(model_.responses.begin(), model_.responses.end(), [&](const ModelResponse& r) {
                 if (of_material(r) || r.measure->vibration) return false;
                 if (!r.in_case.empty()) return refers_to(r.in_case, c.name);
                 return !r.measure->compliance || r.worst || c.weight > 0.0;
             });
-        if (study_.goal && !looked_at) doubt(l, "no response looks at this case");
+        if (model_.goal && !looked_at) doubt(l, "no response looks at this case");
     }
     for (const ModelModalCase& c : model_.modal_cases) modal(c);
     if (!model_.cases.empty() && weights == 0.0)
@@ -258,8 +255,8 @@ void Writer::modal(const ModelModalCase& c) {
               fmt::format("on {} of the body only modes that mirror across the plane{} are found; model "
                           "the whole for the others",
                           modelled_part(model_.mesh.copies()), model_.mesh.symmetry.size() > 1 ? "s" : ""));
-    if (study_.goal &&
-        std::none_of(study_.responses.begin(), study_.responses.end(), [&](const ResponseCard& r) {
+    if (model_.goal &&
+        std::none_of(model_.responses.begin(), model_.responses.end(), [&](const ModelResponse& r) {
             return r.measure->vibration && (r.in_case.empty() || refers_to(r.in_case, c.name));
         }))
         l.text += "; no response looks at it, so the optimiser leaves it out";

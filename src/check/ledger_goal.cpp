@@ -9,15 +9,14 @@ namespace upright::check {
 
 void Writer::goal() {
     section("Goal, bounds and run");
-    if (!study_.goal) {
+    if (!model_.goal) {
         doubt(line("goal", "none"), "without [goal] nothing can be optimised");
         return;
     }
-    for (const ResponseCard& r : study_.responses) {
+    for (const ModelResponse& r : model_.responses) {
         std::string words = kind_of(r).words(r);
         const std::string u = unit(r.measure->dimension);
-        if (r.name == study_.goal->response)
-            words = (study_.goal->maximize ? "maximize " : "minimize ") + words;
+        if (r.goal) words = (model_.goal->maximize ? "maximize " : "minimize ") + words;
         if (r.min) words += fmt::format(", at least {}{}", number(*r.min), u.empty() ? "" : " " + u);
         if (r.max) words += fmt::format(", at most {}{}", number(*r.max), u.empty() ? "" : " " + u);
         if (r.max_share)
@@ -51,11 +50,11 @@ void Writer::goal() {
         }
     }
     try {
-        require_reachable(study_, model_, make_problem(study_));
+        require_reachable(model_, make_problem(model_));
     } catch (const Error& bad) {
         missing(line("problem", "cannot be optimised as it stands"), bad.what());
     }
-    const double radius = filter_radius(study_, model_);
+    const double radius = filter_radius(model_);
     const double cell = model_.mesh.size;
     LedgerLine& l = line(
         "filter",
@@ -68,31 +67,31 @@ void Writer::goal() {
     form();
     std::optional<Problem> problem;
     try {
-        problem = make_problem(study_);
+        problem = make_problem(model_);
     } catch (const Error&) { // told above
     }
     if (!problem) return;
-    const double first = schedule(study_, *problem, 1).penalty;
-    std::string start = study_.run.start          ? "density " + number(*study_.run.start)
-                        : study_.run.start_run    ? study_.run.start_run->filename().string()
-                        : study_.run.coarse_first ? "a run on cells twice as large"
+    const double first = schedule(model_.run, *problem, 1).penalty;
+    std::string start = model_.run.start          ? "density " + number(*model_.run.start)
+                        : model_.run.start_run    ? model_.run.start_run->filename().string()
+                        : model_.run.coarse_first ? "a run on cells twice as large"
                                                   : "a uniform density";
     LedgerLine& run =
         line("run",
              fmt::format("at most {} iterations by {}, from {}, stop below a change of {:g}, penalty {}, {}",
-                         study_.run.iterations, problem->method->word, start, study_.run.stop_when,
-                         study_.run.penalty ? number(*study_.run.penalty)
+                         model_.run.iterations, problem->method->word, start, model_.run.stop_when,
+                         model_.run.penalty ? number(*model_.run.penalty)
                          : first < 3.0      ? "1 rising to 3"
                                             : "3",
-                         study_.run.sharpen ? "sharpened at the end" : "not sharpened"));
+                         model_.run.sharpen ? "sharpened at the end" : "not sharpened"));
     if (problem->has_frequency && !problem->has_stiffness && model_.masses.empty())
         doubt(run, "a frequency with neither a mass that rides on the part nor a bound on stiffness often "
                    "ends in gray hinges; add a [[mass]] or bound a compliance or displacement");
-    if (problem->has_stress && !study_.mesh.kind->follows_shapes)
+    if (problem->has_stress && !model_.made_by.kind->follows_shapes)
         doubt(run, "stress is read on a staircase boundary: judge the part on a fitted mesh afterwards");
 }
 
-void Writer::never(LedgerLine& l, const ResponseCard& r, const Range& range) const {
+void Writer::never(LedgerLine& l, const ModelResponse& r, const Range& range) const {
     const auto meant = [&](double bound) -> std::string {
         for (const double times : {1e-3, 1e-6, 1e-9, 1e3, 1e6, 1e9})
             if (bound * times > range.least && bound * times < range.most)
@@ -106,11 +105,11 @@ void Writer::never(LedgerLine& l, const ResponseCard& r, const Range& range) con
 }
 
 void Writer::form() {
-    const FormRules rules = form_rules(study_);
+    const FormRules rules = form_rules(model_.form);
     if (rules.any()) {
         std::vector<std::string> words;
         for (const auto& rule : rules.asked)
-            if (rule->ties) words.push_back(rule->words(study_.form, study_.units));
+            if (rule->ties) words.push_back(rule->words(model_.form, model_.units));
         std::vector<std::size_t> elements;
         for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
             if (model_.role(static_cast<ElementId>(e)) == Role::Design) elements.push_back(e);
@@ -127,15 +126,15 @@ void Writer::form() {
     }
     for (const auto& rule : rules.asked) {
         if (rule->ties) continue;
-        LedgerLine& l = line(rule->word, rule->words(study_.form, study_.units));
-        if (const std::string told = rule->doubt(model_, study_.form); !told.empty()) doubt(l, told);
+        LedgerLine& l = line(rule->word, rule->words(model_.form, model_.units));
+        if (const std::string told = rule->doubt(model_, model_.form); !told.empty()) doubt(l, told);
     }
 }
 
 void Writer::solver() {
     if (model_.cases.empty()) return;
     section("Solver");
-    const SolverOptions options = solver_options(study_.run);
+    const SolverOptions options = solver_options(model_.run);
     std::vector<CasePlan> groups;
     try {
         groups = plan_cases(model_, options);

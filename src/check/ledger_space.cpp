@@ -9,7 +9,7 @@ namespace upright::check {
 
 void Writer::materials() {
     section("Materials");
-    for (const Material& m : study_.materials) {
+    for (const Material& m : model_.materials) {
         const auto three = [](const Vec3& v) {
             return number(v[0]) + " / " + number(v[1]) + " / " + number(v[2]);
         };
@@ -28,7 +28,7 @@ void Writer::materials() {
         LedgerLine& l = line(m.name, text);
         if (!m.yield && model_.family == ElementFamily::Solid && m.source == "own")
             l.text += "; no yield strength, so stress cannot be judged";
-        const bool used = std::any_of(study_.regions.begin(), study_.regions.end(),
+        const bool used = std::any_of(model_.shapes.regions().begin(), model_.shapes.regions().end(),
                                       [&](const RegionCard& r) { return r.material == m.name; });
         if (!used) doubt(l, "no region uses it");
         plausible(l, m);
@@ -36,8 +36,8 @@ void Writer::materials() {
 }
 
 void Writer::plausible(LedgerLine& l, const Material& m) const {
-    const double E = m.E * study_.units.si(dimension::stress);
-    const double density = m.density * study_.units.si(dimension::density);
+    const double E = m.E * model_.units.si(dimension::stress);
+    const double density = m.density * model_.units.si(dimension::density);
     const auto off = [&](const char* what, double value, double low, double high, const char* in,
                          double in_si) {
         if (value >= low && value <= high) return false;
@@ -68,7 +68,7 @@ void Writer::volumes(LedgerLine& l, std::size_t r) {
     const double step = written > 0.0 ? std::pow(10.0, std::floor(std::log10(written)) - 2.0) : 1.0;
     l.text += fmt::format("; as written about {} {}", number(step * std::round(written / step)),
                           unit(dimension::volume));
-    const RegionCard& card = study_.regions[r];
+    const FieldRegion& card = model_.shapes[r];
     const Skin* skin = std::get_if<Skin>(&card.extent);
     if (written <= 0.0) return;
     const double ratio = meshed / written;
@@ -87,9 +87,10 @@ void Writer::regions() {
         const ModelRegion& region = model_.regions[r];
         const std::size_t painted = region.cells.painted;
         if (region.role == Role::Void) {
-            if (study_.mesh.kind->leaves_out_voids &&
-                (study_.mesh.kind->follows_shapes || region.cells.taken == 0)) {
-                line(region.name, std::string("void; left out of the ") + study_.mesh.kind->word + " mesh");
+            if (model_.made_by.kind->leaves_out_voids &&
+                (model_.made_by.kind->follows_shapes || region.cells.taken == 0)) {
+                line(region.name,
+                     std::string("void; left out of the ") + model_.made_by.kind->word + " mesh");
                 continue;
             }
             // What it took away: cells that an earlier region had painted.
@@ -108,11 +109,10 @@ void Writer::regions() {
         const std::string role = region.role == Role::Keep ? "keep" : "design";
         LedgerLine& l =
             line(region.name, fmt::format("{}, {}; {} elements, volume {} {}, mass {}", role,
-                                          study_.regions[r].material, region.elements, number(region.volume),
+                                          model_.shapes[r].material, region.elements, number(region.volume),
                                           unit(dimension::volume), model_.units.mass_text(region.mass)));
         if (!model_.mesh.thickness.empty())
-            l.text += fmt::format(", {} {} thick", number(study_.thickness(static_cast<RegionId>(r))),
-                                  unit(dimension::length));
+            l.text += fmt::format(", {} {} thick", number(model_.shapes[r].deep), unit(dimension::length));
         volumes(l, r);
         const std::string plane = beyond(r);
         if (painted == 0 && !plane.empty())
@@ -131,17 +131,19 @@ void Writer::regions() {
                 l.text += fmt::format("; later voids take {} of its {} cells", lost, painted);
         }
     }
-    for (const std::string& name : study_.inactive) line(name, "left out (active = false)");
+    for (const std::string& name : model_.inactive) line(name, "left out (active = false)");
     files();
 }
 
 std::string Writer::beyond(std::size_t r) const {
-    const Shape* shape = std::get_if<Shape>(&study_.regions[r].extent);
-    return shape == nullptr ? "" : beyond_symmetry(study_, model_.mesh.bounds, bounds(*shape));
+    const Shape* shape = std::get_if<Shape>(&model_.shapes[r].extent);
+    std::vector<SymmetryPlane> planes;
+    for (const SymmetryCut& cut : model_.mesh.symmetry) planes.push_back({cut.axis, cut.at, {}});
+    return shape == nullptr ? "" : beyond_symmetry(planes, model_.mesh.bounds, bounds(*shape));
 }
 
 void Writer::files() {
-    for (const RegionCard& card : study_.regions) {
+    for (const FieldRegion& card : model_.shapes.regions()) {
         const Shape* shape = std::get_if<Shape>(&card.extent);
         const FileBody* file = shape == nullptr ? nullptr : std::get_if<FileBody>(shape);
         if (file == nullptr || !std::filesystem::exists(file->slot->file)) continue;
@@ -152,7 +154,7 @@ void Writer::files() {
                                                   file->slot->file.filename().string(), body.name(), s.x(),
                                                   s.y(), s.z(), unit(dimension::length)));
         if (file->slot->file_unit_si > 0.0 &&
-            std::abs(file->slot->file_unit_si / study_.units.length_si - 1.0) > 1e-9)
+            std::abs(file->slot->file_unit_si / model_.units.length_si - 1.0) > 1e-9)
             doubt(l, fmt::format("the file is written in {} and the study in {}; its lengths were "
                                  "converted: compare the box with the drawing, or write file_unit",
                                  file->slot->file_unit, unit(dimension::length)));
@@ -186,7 +188,7 @@ void Writer::mesh() {
                                  unit(dimension::length));
         line("grid", fmt::format("{} cells of {}; {}", cells, size, counts));
     } else {
-        LedgerLine& l = line(study_.mesh.kind->word,
+        LedgerLine& l = line(model_.made_by.kind->word,
                              fmt::format("size {} {}; {}", number(m.size), unit(dimension::length), counts));
         const MeshQuality q = mesh_quality(m);
         l.text += fmt::format("; worst scaled Jacobian {:.3g} at {}", q.scaled_jacobian,
@@ -243,15 +245,14 @@ void Writer::surfaces() {
                                                  s.faces.size(), number(s.area), unit(dimension::area),
                                                  place(s.centroid), vector(s.normal, 1.0)));
         bool used = false;
-        for (const SupportCard& c : study_.supports) used = used || refers_to(c.on, s.name);
-        for (const LoadCard& c : study_.loads) used = used || refers_to(c.on, s.name);
-        for (const CouplingCard& c : study_.couplings) used = used || refers_to(c.surfaces, s.name);
-        for (const MassCard& c : study_.masses) used = used || refers_to(c.on, s.name);
-        for (const BondCard& c : study_.bonds)
+        for (const ModelSupport& c : model_.supports) used = used || refers_to(c.on, s.name);
+        for (const ModelLoad& c : model_.loads) used = used || refers_to(c.on, s.name);
+        for (const ModelCoupling& c : model_.couplings) used = used || refers_to(c.surfaces, s.name);
+        for (const ModelMass& c : model_.masses) used = used || refers_to(c.on, s.name);
+        for (const ModelBond& c : model_.bonds)
             used = used || refers_to(c.between[0], s.name) || refers_to(c.between[1], s.name);
-        for (const PointCard& c : study_.points)
-            if (const auto* of = std::get_if<std::string>(&c.at)) used = used || refers_to(*of, s.name);
-        for (const RegionCard& c : study_.regions)
+        for (const ModelPoint& p : model_.points) used = used || (!p.of.empty() && refers_to(p.of, s.name));
+        for (const FieldRegion& c : model_.shapes.regions())
             if (const auto* skin = std::get_if<Skin>(&c.extent)) used = used || refers_to(skin->of, s.name);
         if (!used) doubt(l, "nothing refers to it");
     }

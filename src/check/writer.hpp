@@ -31,9 +31,8 @@ std::string modelled_part(int copies);
 
 class Writer {
   public:
-    Writer(const Study& study, const Model& model, bool measured)
-        : study_(study), model_(model), plane_(model.mesh.dimension() == 2) {
-        if (measured) written_ = written_volumes(study, model);
+    Writer(const Model& model, bool measured) : model_(model), plane_(model.mesh.dimension() == 2) {
+        if (measured) written_ = written_volumes(model);
     }
     Ledger run() {
         materials();
@@ -50,7 +49,7 @@ class Writer {
     }
 
   private:
-    std::string unit(const Dimension& d) const { return study_.units.text(d); }
+    std::string unit(const Dimension& d) const { return model_.units.text(d); }
     std::string vector(const Vec3& v, double scale) const;
     std::string vector(const Vec3& v) const { return vector(v, std::max(v.norm(), 1e-300)); }
     std::string place(const Vec3& p) const { return vector(p, model_.mesh.bounds.diagonal()); }
@@ -86,14 +85,13 @@ class Writer {
     void straight_into_support(LedgerLine& l, const ModelCase& c) const;
     void goal();
     // A bound on material that every design holds, with the unit that was probably meant.
-    void never(LedgerLine& l, const ResponseCard& r, const Range& range) const;
+    void never(LedgerLine& l, const ModelResponse& r, const Range& range) const;
     // How the part will be made.
     void form();
     // Which solver the cases get, and what an analysis of them takes.
     void solver();
     static std::string bytes_text(double bytes);
     static std::string seconds_text(double seconds);
-    const Study& study_;
     const Model& model_;
     bool plane_;
     std::optional<std::vector<double>> written_; // volumes of the regions as the study writes them

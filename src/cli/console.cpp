@@ -119,20 +119,20 @@ bool InterruptGuard::requested() {
     return interrupts > 0;
 }
 
-Progress::Progress(Console& console, const Study& study)
-    : console_(console), study_(study), columns_(columns(study)) {}
+Progress::Progress(Console& console, const Model& model)
+    : console_(console), model_(model), columns_(columns(model)) {}
 
 std::string Progress::line(const OptimizerState& state) const {
     const IterationRow& row = state.history.back();
     const auto unit = [&](std::size_t r) {
-        const std::string u = study_.units.text(study_.responses[r].measure->dimension);
+        const std::string u = model_.units.text(model_.responses[r].measure->dimension);
         return u.empty() ? "" : " " + u;
     };
     std::size_t goal = 0;
-    for (std::size_t r = 0; r < study_.responses.size(); ++r)
-        if (study_.goal && study_.responses[r].name == study_.goal->response) goal = r;
-    std::string out = fmt::format("{:>4}/{}  {} {:<8.5g}{}", row.iteration, study_.run.iterations,
-                                  study_.responses[goal].name, row.goal, unit(goal));
+    for (std::size_t r = 0; r < model_.responses.size(); ++r)
+        if (model_.responses[r].goal) goal = r;
+    std::string out = fmt::format("{:>4}/{}  {} {:<8.5g}{}", row.iteration, model_.run.iterations,
+                                  model_.responses[goal].name, row.goal, unit(goal));
     // The bound that is broken most, or nearest to it.
     std::size_t worst = state.readings.size();
     for (std::size_t c = 0; c < state.readings.size(); ++c) {
@@ -156,14 +156,14 @@ std::string Progress::line(const OptimizerState& state) const {
         recent += it->seconds;
     const double each = recent / std::max(1, counted);
     out += fmt::format("  change {:.3f}  gray {:.3f}  {:.2f} s/it  at most {} to go", row.change,
-                       row.grayness, row.seconds, time_text(each * (study_.run.iterations - row.iteration)));
+                       row.grayness, row.seconds, time_text(each * (model_.run.iterations - row.iteration)));
     return out;
 }
 
 void Progress::iteration(const OptimizerState& state) {
     const std::string text = line(state);
     // One line for each tenth stays; between them a terminal shows a line that is rewritten.
-    const int tenth = 10 * state.iteration / study_.run.iterations;
+    const int tenth = 10 * state.iteration / model_.run.iterations;
     if (tenth != tenth_ || state.iteration == 1) {
         tenth_ = tenth;
         console_.remark(text);

@@ -69,14 +69,14 @@ class InterruptGuard {
 // them.
 class Progress {
   public:
-    Progress(Console& console, const Study& study);
+    Progress(Console& console, const Model& model);
     void iteration(const OptimizerState& state);
 
   private:
     std::string line(const OptimizerState& state) const;
 
     Console& console_;
-    const Study& study_;
+    const Model& model_;
     std::vector<Column> columns_;
     int tenth_ = -1;
 };

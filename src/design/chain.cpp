@@ -1,6 +1,7 @@
 #include "design/chain.hpp"
 
 #include "base/blocks.hpp"
+#include "base/reduction.hpp"
 
 #include <algorithm>
 #include <array>

@@ -3,6 +3,7 @@
 #include "base/blocks.hpp"
 #include "base/elementary.hpp"
 #include "base/instruction_sets.hpp"
+#include "base/reduction.hpp"
 
 #include <cmath>
 

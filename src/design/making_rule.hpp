@@ -27,10 +27,10 @@ class RuleKind : public RuleWord {
   public:
     bool ties = false; // elements into groups
 
-    // Whether a study asks for it.
+    // Whether it is asked for.
     virtual bool asked(const FormCard& form) const = 0;
     // Adds what it ties.
-    virtual void tie(const Study& /*study*/, FormRules& /*rules*/) const {}
+    virtual void tie(const ModelForm& /*form*/, FormRules& /*rules*/) const {}
     // Its link, between the filter and the projection; nullptr where it only ties. `elements`: those of the
     // design, beside the values that the link gets.
     virtual std::unique_ptr<Link> link(const Model& /*model*/, const std::vector<std::size_t>& /*elements*/,
@@ -54,7 +54,7 @@ RuleList sectors_rules();
 RuleList extrude_rules();
 RuleList feature_rules();
 
-// What the words of a study's [form] are in the design.
-FormRules form_rules(const Study& study);
+// What the words of [form] are in the design.
+FormRules form_rules(const ModelForm& form);
 
 } // namespace upright

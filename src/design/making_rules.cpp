@@ -9,13 +9,13 @@ RuleList making_rules(const RuleList& more) {
     return out;
 }
 
-FormRules form_rules(const Study& study) {
+FormRules form_rules(const ModelForm& form) {
     FormRules out;
-    out.card = study.form;
-    for (const auto& word : study.form.rules) {
+    out.card = form;
+    for (const auto& word : form.rules) {
         const auto kind = std::dynamic_pointer_cast<const RuleKind>(word);
-        if (kind == nullptr || !kind->asked(study.form)) continue;
-        kind->tie(study, out);
+        if (kind == nullptr || !kind->asked(form)) continue;
+        kind->tie(form, out);
         out.asked.push_back(kind);
     }
     return out;

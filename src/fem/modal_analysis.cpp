@@ -1,5 +1,6 @@
 #include "fem/modal_analysis.hpp"
 
+#include "base/reduction.hpp"
 #include "fem/elasticity.hpp"
 #include "fem/element.hpp"
 #include "model/rigid_freedom.hpp"
@@ -187,9 +188,8 @@ void precondition(IterativeSystem& system, const Eigen::MatrixXd& r, Eigen::Matr
             static_cast<std::size_t>(std::min<Eigen::Index>(grid::most_together, r.cols() - first));
         for (std::size_t i = 0; i < many; ++i) {
             const double* column = r.col(first + static_cast<Eigen::Index>(i)).data();
-            double most = 0.0;
-#pragma omp parallel for simd num_threads(system.threads()) reduction(max : most)
-            for (std::size_t k = 0; k < n; ++k) most = std::max(most, std::abs(column[k]));
+            const double most = largest_over(
+                n, 0.0, [&](std::size_t k) { return std::abs(column[k]); }, system.threads());
             size[i] = most > 0.0 ? most : 1.0;
             const double by = 1.0 / size[i];
             float* load = from[i];
@@ -301,9 +301,9 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
         const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(energy);
         // Their energy against the stiffness of the elements that a support would put in their way.
         std::vector<Eigen::Index> free;
-        double largest = 0.0;
-        for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
-            largest = std::max(largest, stiffness[e] * K_of[classes_.of[e]]->diagonal().maxCoeff());
+        const double largest = largest_over(model_.mesh.elements(), 0.0, [&](std::size_t e) {
+            return stiffness[e] * K_of[classes_.of[e]]->diagonal().maxCoeff();
+        });
         for (Eigen::Index m = 0; m < motions.cols(); ++m)
             if (eigen.eigenvalues()[m] < 1e-5 * largest) free.push_back(m);
         if (static_cast<int>(free.size()) != k.free_motions)
@@ -430,7 +430,7 @@ ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<doub
     if (accuracy.masses) {
         fill(0);
         const Eigen::VectorXd along_x = mass_times(motion[0], density, c.lumped);
-        out.mass = motion[0].dot(along_x);
+        out.mass = inner_product(model_.freedoms(), motion[0].data(), along_x.data());
         for (std::size_t f = 0; f < model_.freedoms(); ++f) {
             const Model::Spot spot = model_.spot(f);
             if (spot.component == 0) out.center += along_x[static_cast<Eigen::Index>(f)] * spot.at / out.mass;
@@ -439,7 +439,8 @@ ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<doub
             fill(a);
             Eigen::VectorXd& r = motion[static_cast<std::size_t>(a)];
             const Eigen::VectorXd f = mass_times(r, density, c.lumped);
-            out.moved_mass[static_cast<std::size_t>(a)] = r.dot(f);
+            out.moved_mass[static_cast<std::size_t>(a)] =
+                inner_product(model_.freedoms(), r.data(), f.data());
             r = f; // from here on the mass times the motion
         }
     }
@@ -450,7 +451,7 @@ ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<doub
         mode.frequency = std::sqrt(std::max(lambda, 0.0)) / (2.0 * pi);
         mode.shape = t.expand(pairs.vectors.col(i), false);
         for (std::size_t a = 0; a < 6 && accuracy.masses; ++a)
-            mode.participation[a] = mode.shape.dot(motion[a]);
+            mode.participation[a] = inner_product(model_.freedoms(), mode.shape.data(), motion[a].data());
         const bool rigid =
             std::abs(lambda) < found.rigid_below && static_cast<int>(out.rigid.size()) < out.free_motions;
         if (rigid) {

@@ -1,7 +1,7 @@
 #include "fem/static_analysis.hpp"
 
-#include "base/blocks.hpp"
 #include "base/instruction_sets.hpp"
+#include "base/reduction.hpp"
 #include "fem/case_groups.hpp"
 #include "fem/elasticity.hpp"
 #include "fem/element.hpp"

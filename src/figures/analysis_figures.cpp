@@ -10,17 +10,17 @@
 
 namespace upright {
 
-ResultFigure deformed_figure(const Study& study, const Model& model, const ModelCase& c,
+ResultFigure deformed_figure(const Model& model, const ModelCase& c,
                              const std::vector<double>& displacement) {
-    return displacement_figure(study, model, c, {}, 0.0, displacement);
+    return displacement_figure(model, c, {}, 0.0, displacement);
 }
 
-ResultFigure nodal_stress_figure(const Study& study, const Model& model, const ModelCase& c,
-                                 const RegionNodes& nodes, const std::vector<double>& von_mises,
+ResultFigure nodal_stress_figure(const Model& model, const ModelCase& c, const RegionNodes& nodes,
+                                 const std::vector<double>& von_mises,
                                  const std::vector<std::string>& excepted) {
     ResultFigure out;
     const std::string unit = model.units.text(dimension::stress);
-    out.title = fmt::format("{}: von Mises stress, case {}", study.title, c.name);
+    out.title = fmt::format("{}: von Mises stress, case {}", model.title, c.name);
     out.subtitle = unit + "; averaged at the nodes within a region" +
                    (model.mesh.shell() ? "; the larger of the upper and the lower face" : "") +
                    (model.mesh.on_grid() ? "; stair-stepped boundary" : "");
@@ -31,12 +31,12 @@ ResultFigure nodal_stress_figure(const Study& study, const Model& model, const M
     for (std::size_t i = 0; i < von_mises.size(); ++i)
         (*values)[{nodes.node[i], nodes.region[i]}] = von_mises[i];
     out.value = [values](NodeId n, RegionId r) { return values->at({n, r}); };
-    leave_out(out, model, excepted_of(study, excepted));
+    leave_out(out, model, excepted_of(model, excepted));
     return out;
 }
 
-ResultFigure mode_figure(const Study& study, const Model& model, const ModelModalCase& c, int mode,
-                         double frequency, const std::vector<double>& shape, const std::vector<bool>& shown) {
+ResultFigure mode_figure(const Model& model, const ModelModalCase& c, int mode, double frequency,
+                         const std::vector<double>& shape, const std::vector<bool>& shown) {
     ResultFigure out;
     out.shown = shown;
     std::vector<bool> counts(model.mesh.nodes.size(), shown.empty());
@@ -48,7 +48,7 @@ ResultFigure mode_figure(const Study& study, const Model& model, const ModelModa
         if (counts[n / 3]) largest = std::max(largest, Vec3(shape[n], shape[n + 1], shape[n + 2]).norm());
     out.displacement = shape;
     for (double& v : out.displacement) v /= largest > 0.0 ? largest : 1.0;
-    out.title = fmt::format("{}: mode {} of case {}, {:.5g} {}", study.title, mode, c.name, frequency,
+    out.title = fmt::format("{}: mode {} of case {}, {:.5g} {}", model.title, mode, c.name, frequency,
                             model.units.text(dimension::frequency));
     out.subtitle = std::string("shape, its largest displacement set to one") +
                    (shown.empty() ? "" : "; material denser than the threshold") +
@@ -63,20 +63,19 @@ ResultFigure mode_figure(const Study& study, const Model& model, const ModelModa
     return out;
 }
 
-std::vector<std::filesystem::path> draw_analysis(const Study& study, const Model& model,
-                                                 const AnalysisReport& report, const AnalysisFolder& folder,
-                                                 const FigureOptions& options) {
+std::vector<std::filesystem::path> draw_analysis(const Model& model, const AnalysisReport& report,
+                                                 const AnalysisFolder& folder, const FigureOptions& options) {
     std::vector<std::filesystem::path> out;
     const auto draw = [&](const ResultFigure& figure, const std::string& name) {
         out.push_back(folder.figure(name));
-        draw_result(study, model, figure, options, out.back());
+        draw_result(model, figure, options, out.back());
     };
     for (const StaticReport& s : report.statics)
         for (const ModelCase& c : model.cases) {
             if (c.name != s.name) continue;
-            draw(deformed_figure(study, model, c, displacement_field(model.mesh, s.displacement).values),
+            draw(deformed_figure(model, c, displacement_field(model.mesh, s.displacement).values),
                  "displacement-" + file_name(c.name));
-            draw(nodal_stress_figure(study, model, c, report.nodes, s.von_mises, report.excepted),
+            draw(nodal_stress_figure(model, c, report.nodes, s.von_mises, report.excepted),
                  "stress-" + file_name(c.name));
         }
     for (std::size_t i = 0; i < report.modals.size(); ++i)
@@ -84,7 +83,7 @@ std::vector<std::filesystem::path> draw_analysis(const Study& study, const Model
             if (c.name != report.modal_names[i]) continue;
             const std::vector<Mode>& modes = report.modals[i].modes;
             for (std::size_t m = 0; m < std::min<std::size_t>(modes.size(), 4); ++m)
-                draw(mode_figure(study, model, c, static_cast<int>(m) + 1, modes[m].frequency,
+                draw(mode_figure(model, c, static_cast<int>(m) + 1, modes[m].frequency,
                                  displacement_field(model.mesh, modes[m].shape).values),
                      fmt::format("mode-{}-{}", file_name(c.name), m + 1));
         }

@@ -26,8 +26,8 @@ std::string quoted(const std::string& text) {
     return out + "'";
 }
 
-std::string unit_of(const Study& study, const ResponseCard& r) {
-    const std::string unit = study.units.text(r.measure->dimension);
+std::string unit_of(const Model& model, const ModelResponse& r) {
+    const std::string unit = model.units.text(r.measure->dimension);
     return unit.empty() ? "" : ", " + unit;
 }
 
@@ -72,8 +72,8 @@ std::string value_range(const std::vector<IterationRow>& rows, const std::vector
                        round_step(high - low));
 }
 
-std::string problem_word(const Study& study) {
-    return study.goal->maximize ? " (goal: raise)" : " (goal)";
+std::string problem_word(const Model& model) {
+    return model.goal->maximize ? " (goal: raise)" : " (goal)";
 }
 
 // The script's chart as a PNG file; it names no file itself.
@@ -90,7 +90,7 @@ void run_gnuplot(const std::string& script, const std::filesystem::path& png,
 
 } // namespace
 
-void draw_history(const Study& study, const std::vector<IterationRow>& rows, const FigureOptions& options,
+void draw_history(const Model& model, const std::vector<IterationRow>& rows, const FigureOptions& options,
                   const std::filesystem::path& png, int result) {
     if (rows.empty())
         throw Error::input({png.string()}, "the run has no history yet", "Let it go on: optimize --resume");
@@ -98,7 +98,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
                                   ? fmt::format("; the result is iteration {}", result)
                                   : std::string();
     // One panel a response, the goal first, a line for each case.
-    const std::vector<Column> all = columns(study);
+    const std::vector<Column> all = columns(model);
     struct Panel {
         std::size_t response = 0;
         std::vector<std::size_t> columns;
@@ -109,9 +109,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
             panels.push_back({all[c].response, {}});
         panels.back().columns.push_back(c);
     }
-    const auto is_goal = [&](const Panel& p) {
-        return study.goal && study.responses[p.response].name == study.goal->response;
-    };
+    const auto is_goal = [&](const Panel& p) { return model.responses[p.response].goal; };
     std::stable_partition(panels.begin(), panels.end(), is_goal);
     const std::size_t count = panels.size() + 1;
     const std::size_t wide = count > 10 ? 3 : count > 4 ? 2 : 1;
@@ -124,7 +122,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
                         options.height, high > 4 || wide > 1 ? 10 : 11);
         script += fmt::format("set multiplot layout {},{} title {} font ',15' margins {},0.97,0.08,0.91 "
                               "spacing {},{}\n",
-                              high, wide, quoted(study.title + ": history" + named), left,
+                              high, wide, quoted(model.title + ": history" + named), left,
                               wide == 1 ? 0.0 : left + 0.015, high > 3 ? 0.055 : 0.07);
         script += "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics "
                   "nomirror\nset key at graph 1,1.02 right bottom horizontal Left reverse samplen 2\n";
@@ -139,13 +137,13 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
                 "set arrow 1 from {0}, graph 0 to {0}, graph 1 nohead dt 3 lc rgb '#444444'\n", result);
         for (std::size_t k = 0; k < panels.size(); ++k) {
             const Panel& panel = panels[k];
-            const ResponseCard& card = study.responses[panel.response];
+            const ModelResponse& card = model.responses[panel.response];
             const bool goal = is_goal(panel);
             std::vector<double> bounds;
-            const std::optional<double> most = upper_bound(study, card);
+            const std::optional<double> most = upper_bound(model, card);
             if (most) bounds.push_back(*most);
             if (card.min) bounds.push_back(*card.min);
-            script += "set ylabel " + quoted(card.name + unit_of(study, card)) + "\n" +
+            script += "set ylabel " + quoted(card.name + unit_of(model, card)) + "\n" +
                       value_range(rows, panel.columns, bounds);
             if (k + wide >= count) script += "set xlabel 'iteration'\n";
             std::string plot;
@@ -155,7 +153,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
                        [&](const IterationRow& row) { return row.responses.at(c); });
                 std::string name = all[c].name;
                 if (panel.columns.size() > 1) name = name.substr(name.find('@') + 1);
-                if (goal && i == 0) name += problem_word(study);
+                if (goal && i == 0) name += problem_word(model);
                 const std::string color = goal && i == 0 ? "#0a4d8c" : colors.at(i % colors.size());
                 const std::string before = plot.empty() ? "plot " : ", ";
                 plot += fmt::format("{}$r{} with lines lw 2.2 dt {} lc rgb '{}' title {}", before, c,
@@ -175,7 +173,7 @@ void draw_history(const Study& study, const std::vector<IterationRow>& rows, con
             "plot $change with lines lw 1.8 lc rgb '#993880' title 'density change', $gray with lines lw 1.8 "
             "lc rgb '#555555' "
             "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
-            study.run.stop_when);
+            model.run.stop_when);
         run_gnuplot(script + "unset multiplot\n", png, temporary);
     });
 }

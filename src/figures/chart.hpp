@@ -13,7 +13,7 @@ namespace upright {
 
 // The history of a run: the goal, every bound, change and grayness; the iteration of the result is marked
 // where it is not the last. Throws Error (Files) when gnuplot fails.
-void draw_history(const Study& study, const std::vector<IterationRow>& rows, const FigureOptions& options,
+void draw_history(const Model& model, const std::vector<IterationRow>& rows, const FigureOptions& options,
                   const std::filesystem::path& png, int result = 0);
 
 // Lines over a logarithmic pair of axes: how errors fall with the size of elements.

@@ -9,13 +9,12 @@
 
 namespace upright {
 
-void draw_regions(const Study& study, const Model& model, const FigureOptions& options,
-                  const std::filesystem::path& png) {
-    Figure figure(with_unit(options, model), model.mesh.dimension() == 2, study.title + ": regions",
+void draw_regions(const Model& model, const FigureOptions& options, const std::filesystem::path& png) {
+    Figure figure(with_unit(options, model), model.mesh.dimension() == 2, model.title + ": regions",
                   fmt::format("{}, {} cells of {:.3g} {}{}", dimensions(model), model.mesh.elements(),
-                              study.mesh.size, model.units.length, part_note(model)));
+                              model.made_by.size, model.units.length, part_note(model)));
     figure.add(painted_skin(model, true).patch);
-    Segments voids = outlines(study, model, true);
+    Segments voids = outlines(model, true);
     if (!voids.empty()) figure.add_lines(voids, color::empty, 2.0);
     std::vector<std::string> named;
     for (std::size_t r = 0; r < model.regions.size(); ++r) {
@@ -31,8 +30,7 @@ void draw_regions(const Study& study, const Model& model, const FigureOptions& o
                 base + (region.role == Role::Keep ? " (keep)" : " (design)") +
                     (model.mesh.thickness.empty()
                          ? std::string()
-                         : fmt::format(",\n{:g} {} thick", study.thickness(static_cast<RegionId>(r)),
-                                       model.units.length)));
+                         : fmt::format(",\n{:g} {} thick", model.shapes[r].deep, model.units.length)));
     }
     add_all_loads(figure, model, Extent::Modelled);
     add_supports(figure, model, used_supports(model), Extent::Modelled);
@@ -40,11 +38,11 @@ void draw_regions(const Study& study, const Model& model, const FigureOptions& o
     figure.write(png);
 }
 
-void draw_case(const Study& study, const Model& model, const ModelCase& c, const FigureOptions& options,
+void draw_case(const Model& model, const ModelCase& c, const FigureOptions& options,
                const std::filesystem::path& png) {
     const bool plane = model.mesh.dimension() == 2;
     const Resultant sum = resultant(model, c);
-    Figure figure(with_unit(options, model), plane, study.title + ": case " + c.name,
+    Figure figure(with_unit(options, model), plane, model.title + ": case " + c.name,
                   fmt::format("total force {} {}, arrows to scale from half length{}",
                               vector_text(sum.force, plane), model.units.force, part_note(model)));
     Skinned skin = painted_skin(model, false);
@@ -55,10 +53,10 @@ void draw_case(const Study& study, const Model& model, const ModelCase& c, const
     figure.write(png);
 }
 
-void draw_modal_case(const Study& study, const Model& model, const ModelModalCase& c,
-                     const FigureOptions& options, const std::filesystem::path& png) {
+void draw_modal_case(const Model& model, const ModelModalCase& c, const FigureOptions& options,
+                     const std::filesystem::path& png) {
     Figure figure(with_unit(options, model), model.mesh.dimension() == 2,
-                  study.title + ": modal case " + c.name,
+                  model.title + ": modal case " + c.name,
                   (c.supports.empty() ? "floats free" : "what holds it and rides on it") + part_note(model));
     figure.add(painted_skin(model, false).patch);
     add_supports(figure, model, c.supports, Extent::Modelled);
@@ -84,12 +82,12 @@ Patch part_patch(const Part& part) {
     return patch;
 }
 
-void draw_solid(const Study& study, const Model& model, const Part& part, const std::string& title,
-                const std::string& subtitle, const FigureOptions& options, const std::filesystem::path& png) {
+void draw_solid(const Model& model, const Part& part, const std::string& title, const std::string& subtitle,
+                const FigureOptions& options, const std::filesystem::path& png) {
     // A carved plane part has a height, and is looked at as a body.
     Figure figure(with_unit(options, model), false, title, subtitle);
     figure.add(part_patch(part));
-    add_block_outline(figure, study, model, color::faint);
+    add_block_outline(figure, model, color::faint);
     figure.add_legend('#', Color{0.42, 0.58, 0.72}, "design");
     if (std::find(part.kept.begin(), part.kept.end(), true) != part.kept.end())
         figure.add_legend('#', color::keep, "kept");
@@ -101,12 +99,11 @@ void draw_solid(const Study& study, const Model& model, const Part& part, const 
 
 } // namespace
 
-void draw_density(const Study& study, const Model& model, const std::vector<double>& density,
-                  double threshold, const std::string& state, const FigureOptions& options,
-                  const std::filesystem::path& png) {
-    if (model.mesh.dimension() == 3 && study.mesh.kind->from_file) {
+void draw_density(const Model& model, const std::vector<double>& density, double threshold,
+                  const std::string& state, const FigureOptions& options, const std::filesystem::path& png) {
+    if (model.mesh.dimension() == 3 && model.made_by.kind->from_file) {
         // No exact shapes to cut a surface from: the cells themselves.
-        Figure figure(with_unit(options, model), false, study.title + ": design",
+        Figure figure(with_unit(options, model), false, model.title + ": design",
                       fmt::format("cells denser than {:g}; {}; {}", threshold, state, dimensions(model)));
         std::vector<bool> shown = denser_than(density, threshold);
         Skinned skin = skin_of_elements(model, shown);
@@ -133,27 +130,27 @@ void draw_density(const Study& study, const Model& model, const std::vector<doub
         PartOptions part_options;
         part_options.threshold = threshold;
         part_options.drop_islands = false;
-        const Part part = PartField(study, model, density).extract(part_options);
+        const Part part = PartField(model, density).extract(part_options);
         draw_solid(
-            study, model, part, study.title + ": design",
+            model, part, model.title + ": design",
             fmt::format("surface where the density is {:g}; {}; {}", threshold, state, dimensions(model)),
             options, png);
         return;
     }
-    Figure figure(with_unit(options, model), true, study.title + ": density",
+    Figure figure(with_unit(options, model), true, model.title + ": density",
                   fmt::format("{}; {}", state, dimensions(model)));
     Skinned skin = skin_of_elements(model, std::vector<bool>(model.mesh.elements(), true));
     for (const ElementId e : skin.element) skin.patch.cell_values.push_back(density[index(e)]);
     add_mirrored(figure, model, skin.patch, Scale{0.0, 1.0, "density", true});
-    add_block_outline(figure, study, model, color::empty);
+    add_block_outline(figure, model, color::empty);
     add_all_loads(figure, model, Extent::Whole);
     add_supports(figure, model, used_supports(model), Extent::Whole);
     figure.write(png);
 }
 
-void draw_part(const Study& study, const Model& model, const Part& part, const std::string& state,
-               const FigureOptions& options, const std::filesystem::path& png) {
-    draw_solid(study, model, part, study.title + ": carved part", state, options, png);
+void draw_part(const Model& model, const Part& part, const std::string& state, const FigureOptions& options,
+               const std::filesystem::path& png) {
+    draw_solid(model, part, model.title + ": carved part", state, options, png);
 }
 
 void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,
@@ -230,15 +227,15 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
     figure.write(png);
 }
 
-void draw_quality(const Study& study, const Model& model, const MeshQuality& quality,
-                  const FigureOptions& options, const std::filesystem::path& png) {
+void draw_quality(const Model& model, const MeshQuality& quality, const FigureOptions& options,
+                  const std::filesystem::path& png) {
     constexpr Color mark{0.80, 0.10, 0.10};
     const Mesh& mesh = model.mesh;
     std::string angles;
     if (quality.smallest_dihedral)
         angles = fmt::format("; dihedral angles {:.1f} to {:.1f} deg", *quality.smallest_dihedral,
                              *quality.largest_dihedral);
-    Figure figure(with_unit(options, model), mesh.dimension() == 2, study.title + ": the worst elements",
+    Figure figure(with_unit(options, model), mesh.dimension() == 2, model.title + ": the worst elements",
                   fmt::format("{} elements; scaled Jacobian at least {:.3g}, mean {:.3g}{}", mesh.elements(),
                               quality.scaled_jacobian, quality.mean_scaled_jacobian, angles));
     Skinned skin = skin_of_elements(model, std::vector<bool>(mesh.elements(), true));

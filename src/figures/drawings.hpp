@@ -13,32 +13,30 @@
 namespace upright {
 
 // The regions as painted, the outlines of voids, every support and every load (with the factor 1).
-void draw_regions(const Study& study, const Model& model, const FigureOptions& options,
-                  const std::filesystem::path& png);
+void draw_regions(const Model& model, const FigureOptions& options, const std::filesystem::path& png);
 
 // One case: its loads to scale, its supports.
 // A modal case: what holds it and what rides on it.
-void draw_modal_case(const Study& study, const Model& model, const ModelModalCase& c,
-                     const FigureOptions& options, const std::filesystem::path& png);
-void draw_case(const Study& study, const Model& model, const ModelCase& c, const FigureOptions& options,
+void draw_modal_case(const Model& model, const ModelModalCase& c, const FigureOptions& options,
+                     const std::filesystem::path& png);
+void draw_case(const Model& model, const ModelCase& c, const FigureOptions& options,
                const std::filesystem::path& png);
 
 // The design: in space the surface at the threshold inside the outline of the original block, in the plane
 // the densities.
-void draw_density(const Study& study, const Model& model, const std::vector<double>& density,
-                  double threshold, const std::string& state, const FigureOptions& options,
-                  const std::filesystem::path& png);
+void draw_density(const Model& model, const std::vector<double>& density, double threshold,
+                  const std::string& state, const FigureOptions& options, const std::filesystem::path& png);
 
 // The part that was carved.
-void draw_part(const Study& study, const Model& model, const Part& part, const std::string& state,
-               const FigureOptions& options, const std::filesystem::path& png);
+void draw_part(const Model& model, const Part& part, const std::string& state, const FigureOptions& options,
+               const std::filesystem::path& png);
 
 // The bodies of a file with their face numbers, from the chosen corner or from the opposite one.
 void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,
                  const FigureOptions& options, const std::filesystem::path& png);
 
 // The mesh with its worst elements marked.
-void draw_quality(const Study& study, const Model& model, const MeshQuality& quality,
-                  const FigureOptions& options, const std::filesystem::path& png);
+void draw_quality(const Model& model, const MeshQuality& quality, const FigureOptions& options,
+                  const std::filesystem::path& png);
 
 } // namespace upright

@@ -33,8 +33,8 @@ struct Largest {
 // The figure with the deformation times `phase`, and room for that of every phase.
 class Painter {
   public:
-    Painter(const Study& study, const Model& model, const ResultFigure& result, const FigureOptions& options)
-        : study_(study), model_(model), result_(result), options_(with_unit(options, model)),
+    Painter(const Model& model, const ResultFigure& result, const FigureOptions& options)
+        : model_(model), result_(result), options_(with_unit(options, model)),
           skin_(skin_of_elements(model, result.shown.empty() ? std::vector<bool>(model.mesh.elements(), true)
                                                              : result.shown)) {
         if (skin_.element.empty())
@@ -85,7 +85,7 @@ class Painter {
             add_mirrored(figure, model_, patch, scale);
         else
             figure.add(patch, scale);
-        add_block_outline(figure, study_, model_, color::faint);
+        add_block_outline(figure, model_, color::faint);
         if (!result_.left_out.empty())
             figure.add_legend(' ', color::text,
                               "scale without " + result_.left_out +
@@ -139,7 +139,6 @@ class Painter {
         return best.empty() ? "" : "\non the far side: --from " + best;
     }
 
-    const Study& study_;
     const Model& model_;
     const ResultFigure& result_;
     FigureOptions options_;
@@ -154,16 +153,15 @@ std::string dense_note(double threshold) {
 
 } // namespace
 
-void draw_result(const Study& study, const Model& model, const ResultFigure& result,
-                 const FigureOptions& options, const std::filesystem::path& png) {
-    Painter(study, model, result, options).paint(1.0, false)->write(png);
+void draw_result(const Model& model, const ResultFigure& result, const FigureOptions& options,
+                 const std::filesystem::path& png) {
+    Painter(model, result, options).paint(1.0, false)->write(png);
 }
 
-std::vector<std::filesystem::path> animate_result(const Study& study, const Model& model,
-                                                  const ResultFigure& result, const FigureOptions& options,
-                                                  bool swings, int frames,
+std::vector<std::filesystem::path> animate_result(const Model& model, const ResultFigure& result,
+                                                  const FigureOptions& options, bool swings, int frames,
                                                   const std::filesystem::path& file) {
-    const Painter painter(study, model, result, options);
+    const Painter painter(model, result, options);
     std::vector<std::filesystem::path> written;
     const bool pictures = file.extension() == ".png";
     std::vector<Picture> shots;
@@ -186,11 +184,10 @@ std::vector<std::filesystem::path> animate_result(const Study& study, const Mode
     return written;
 }
 
-ResultFigure displacement_figure(const Study& study, const Model& model, const ModelCase& c,
-                                 const std::vector<double>& density, double threshold,
-                                 const std::vector<double>& u) {
+ResultFigure displacement_figure(const Model& model, const ModelCase& c, const std::vector<double>& density,
+                                 double threshold, const std::vector<double>& u) {
     ResultFigure out;
-    out.title = fmt::format("{}: displacement, case {}", study.title, c.name);
+    out.title = fmt::format("{}: displacement, case {}", model.title, c.name);
     out.subtitle = model.units.length + dense_note(threshold);
     out.quantity = "displacement";
     out.unit = model.units.length;
@@ -201,9 +198,9 @@ ResultFigure displacement_figure(const Study& study, const Model& model, const M
     return out;
 }
 
-std::vector<std::string> excepted_of(const Study& study, const std::vector<std::string>& more) {
+std::vector<std::string> excepted_of(const Model& model, const std::vector<std::string>& more) {
     std::vector<std::string> out = more;
-    for (const ResponseCard& r : study.responses)
+    for (const ModelResponse& r : model.responses)
         for (const std::string& name : r.except)
             if (std::find(out.begin(), out.end(), name) == out.end()) out.push_back(name);
     return out;
@@ -222,9 +219,8 @@ void leave_out(ResultFigure& figure, const Model& model, const std::vector<std::
     for (const std::string& name : excepted) figure.left_out += (figure.left_out.empty() ? "" : ", ") + name;
 }
 
-ResultFigure stress_figure(const Study& study, const Model& model, const ModelCase& c,
-                           const std::vector<double>& density, double threshold,
-                           const std::vector<double>& stress) {
+ResultFigure stress_figure(const Model& model, const ModelCase& c, const std::vector<double>& density,
+                           double threshold, const std::vector<double>& stress) {
     ResultFigure out;
     // Averages at the nodes, over the shown elements of one region.
     auto sums = std::make_shared<std::map<std::pair<NodeId, RegionId>, std::pair<double, double>>>();
@@ -236,7 +232,7 @@ ResultFigure stress_figure(const Study& study, const Model& model, const ModelCa
             sum.second += 1.0;
         }
     }
-    out.title = fmt::format("{}: von Mises stress, case {}", study.title, c.name);
+    out.title = fmt::format("{}: von Mises stress, case {}", model.title, c.name);
     out.subtitle =
         fmt::format("{}; that of the middles of elements, averaged at the nodes within a region{}{}",
                     model.units.text(dimension::stress), dense_note(threshold),
@@ -249,7 +245,7 @@ ResultFigure stress_figure(const Study& study, const Model& model, const ModelCa
         const auto& sum = sums->at({n, r});
         return sum.first / sum.second;
     };
-    leave_out(out, model, excepted_of(study));
+    leave_out(out, model, excepted_of(model));
     return out;
 }
 

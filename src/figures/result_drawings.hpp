@@ -3,7 +3,6 @@
 
 #include "figures/figure.hpp"
 #include "model/model.hpp"
-#include "study/study.hpp"
 
 #include <filesystem>
 #include <functional>
@@ -29,28 +28,26 @@ struct ResultFigure {
 };
 
 // What the stress responses of a study leave out, and more.
-std::vector<std::string> excepted_of(const Study& study, const std::vector<std::string>& more = {});
+std::vector<std::string> excepted_of(const Model& model, const std::vector<std::string>& more = {});
 // Leaves regions and surfaces out of the scale of a figure of stress.
 void leave_out(ResultFigure& figure, const Model& model, const std::vector<std::string>& excepted);
 
-void draw_result(const Study& study, const Model& model, const ResultFigure& result,
-                 const FigureOptions& options, const std::filesystem::path& png);
+void draw_result(const Model& model, const ResultFigure& result, const FigureOptions& options,
+                 const std::filesystem::path& png);
 
 // The deformation from nothing to full and back (there and back across zero where `swings`). A GIF, or where
 // the name ends in .png one picture for each frame: NAME-01.png, NAME-02.png, … Returns what was written.
-std::vector<std::filesystem::path> animate_result(const Study& study, const Model& model,
-                                                  const ResultFigure& result, const FigureOptions& options,
-                                                  bool swings, int frames, const std::filesystem::path& file);
+std::vector<std::filesystem::path> animate_result(const Model& model, const ResultFigure& result,
+                                                  const FigureOptions& options, bool swings, int frames,
+                                                  const std::filesystem::path& file);
 
 // What is above the threshold (all for 0), deformed to scale (3 numbers for each node), coloured by the size
 // of the displacement.
-ResultFigure displacement_figure(const Study& study, const Model& model, const ModelCase& c,
-                                 const std::vector<double>& density, double threshold,
-                                 const std::vector<double>& displacement);
+ResultFigure displacement_figure(const Model& model, const ModelCase& c, const std::vector<double>& density,
+                                 double threshold, const std::vector<double>& displacement);
 
 // Von Mises stress (one number for each element) on what is above the threshold, averaged at the nodes.
-ResultFigure stress_figure(const Study& study, const Model& model, const ModelCase& c,
-                           const std::vector<double>& density, double threshold,
-                           const std::vector<double>& stress);
+ResultFigure stress_figure(const Model& model, const ModelCase& c, const std::vector<double>& density,
+                           double threshold, const std::vector<double>& stress);
 
 } // namespace upright

@@ -92,11 +92,11 @@ std::vector<bool> denser_than(const std::vector<double>& density, double thresho
     return out;
 }
 
-Segments outlines(const Study& study, const Model& model, bool voids) {
+Segments outlines(const Model& model, bool voids) {
     const Bounds box = model.mesh.bounds;
     const Vec3 slack = Vec3::Constant(1e-6 * box.diagonal());
     Segments out;
-    for (const RegionCard& card : study.regions) {
+    for (const FieldRegion& card : model.shapes.regions()) {
         const Shape* shape = std::get_if<Shape>(&card.extent);
         if (shape == nullptr || (card.role == Role::Void) != voids || (!voids && card.role != Role::Design))
             continue;
@@ -110,7 +110,7 @@ Segments outlines(const Study& study, const Model& model, bool voids) {
     return out;
 }
 
-void add_block_outline(Figure& figure, const Study& study, const Model& model, const Color& shade) {
+void add_block_outline(Figure& figure, const Model& model, const Color& shade) {
     const Bounds box = model.mesh.bounds;
     const auto on_plane = [&](const Vec3& p) {
         for (const SymmetryCut& cut : model.mesh.symmetry)
@@ -119,7 +119,7 @@ void add_block_outline(Figure& figure, const Study& study, const Model& model, c
     };
     for (const bool voids : {false, true}) {
         Segments lines;
-        for (const auto& [a, b] : outlines(study, model, voids))
+        for (const auto& [a, b] : outlines(model, voids))
             if (!on_plane(a) || !on_plane(b)) lines.emplace_back(a, b);
         for (const Affine& image : images(model.mesh))
             figure.add_lines(transformed(lines, image), shade, 1.0);

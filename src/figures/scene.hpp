@@ -3,7 +3,6 @@
 
 #include "figures/figure.hpp"
 #include "model/model.hpp"
-#include "study/study.hpp"
 
 #include <Eigen/Geometry>
 
@@ -37,9 +36,9 @@ Segments transformed(Segments lines, const Affine& by);
 Skinned skin_of_elements(const Model& model, const std::vector<bool>& shown);
 std::vector<bool> denser_than(const std::vector<double>& density, double threshold);
 // The outlines of shapes as written, folded in the plane or cut where they leave the body.
-Segments outlines(const Study& study, const Model& model, bool voids);
+Segments outlines(const Model& model, bool voids);
 // The outline of the original block, whole, with the cut at symmetry planes left out.
-void add_block_outline(Figure& figure, const Study& study, const Model& model, const Color& shade);
+void add_block_outline(Figure& figure, const Model& model, const Color& shade);
 double reach(const Model& model);
 // The images in which supports and loads are drawn.
 std::vector<Affine> shown_images(const Model& model, Extent extent);

@@ -9,9 +9,9 @@ namespace {
 
 constexpr double most_cells = 5e7;
 
-Bounds solid_bounds(const Study& study) {
+Bounds solid_bounds(const Space& space) {
     Bounds out;
-    for (const RegionCard& region : study.regions)
+    for (const FieldRegion& region : space.regions.regions())
         if (const Shape* shape = std::get_if<Shape>(&region.extent);
             shape != nullptr && region.role != Role::Void)
             out.include(bounds(*shape));
@@ -20,14 +20,14 @@ Bounds solid_bounds(const Study& study) {
 
 } // namespace
 
-CellGrid make_cell_grid(const Study& study) {
-    Bounds box = solid_bounds(study);
+CellGrid make_cell_grid(const Space& space) {
+    Bounds box = solid_bounds(space);
     if (box.empty())
-        throw Error::input(study.regions.front().place, "no region has material and a shape of its own",
+        throw Error::input(space.where(), "no region has material and a shape of its own",
                            "Write a [[region]] with role = \"design\" or \"keep\" and a box, a cylinder, …");
     CellGrid grid;
-    grid.plane = study.mesh.flat();
-    for (const SymmetryPlane& plane : study.symmetry) {
+    grid.plane = space.mesh.flat();
+    for (const SymmetryPlane& plane : space.symmetry) {
         const int a = plane.axis;
         const double low = box.low[a];
         const double high = box.high[a];
@@ -47,26 +47,26 @@ CellGrid make_cell_grid(const Study& study) {
     }
     grid.origin = box.low;
     double cells = 1.0;
-    for (int a = 0; a < grid.axes(); ++a) cells *= std::max(1.0, std::round(box.size()[a] / study.mesh.size));
+    for (int a = 0; a < grid.axes(); ++a) cells *= std::max(1.0, std::round(box.size()[a] / space.mesh.size));
     if (cells > most_cells)
-        throw Error::input(study.mesh.place,
-                           fmt::format("a cell size of {:g} {} makes {:.3g} cells", study.mesh.size,
-                                       study.units.length, cells),
+        throw Error::input(space.mesh.place,
+                           fmt::format("a cell size of {:g} {} makes {:.3g} cells", space.mesh.size,
+                                       space.units.length, cells),
                            fmt::format("Write a larger size; {:.2g} makes about a hundred thousand",
-                                       study.mesh.size * std::pow(cells / 1e5, 1.0 / grid.axes())));
+                                       space.mesh.size * std::pow(cells / 1e5, 1.0 / grid.axes())));
     for (int a = 0; a < grid.axes(); ++a) {
-        const double n = std::max(1.0, std::round(box.size()[a] / study.mesh.size));
+        const double n = std::max(1.0, std::round(box.size()[a] / space.mesh.size));
         grid.count[static_cast<std::size_t>(a)] = static_cast<int>(n);
         grid.cell[a] = box.size()[a] / n;
     }
     if (grid.plane) {
         grid.count[2] = 1;
-        grid.cell[2] = study.mesh.thickness;
+        grid.cell[2] = space.mesh.thickness;
     }
     if (cells < 2)
         throw Error::input(
-            study.mesh.place,
-            fmt::format("a cell size of {:g} {} leaves a single cell", study.mesh.size, study.units.length),
+            space.mesh.place,
+            fmt::format("a cell size of {:g} {} leaves a single cell", space.mesh.size, space.units.length),
             fmt::format("The body measures {:g} x {:g} x {:g}; write a smaller size", box.size().x(),
                         box.size().y(), box.size().z()));
     return grid;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "geometry/distance.hpp"
+#include "geometry/space.hpp"
 
 #include <array>
 
@@ -67,6 +68,6 @@ struct CellGrid {
 // The lattice around all solid regions, cut at the symmetry planes (the larger side stays, of two equal ones
 // the lower); the cell size is the asked one, stretched so that a whole number fits each side. Throws Error
 // (Input) for absurd sizes and for planes that miss the body.
-CellGrid make_cell_grid(const Study& study);
+CellGrid make_cell_grid(const Space& space);
 
 } // namespace upright

@@ -32,10 +32,10 @@ void add_triangles(std::vector<Vec3>& points, std::vector<std::array<std::int32_
 // Picks the faces of the boundary that a surface's rules leave.
 class Picker {
   public:
-    Picker(const Study& study, const Cells& cells, const Painting& painting)
-        : study_(study), cells_(cells), painting_(painting),
-          has_voids_(std::any_of(study.regions.begin(), study.regions.end(),
-                                 [](const RegionCard& r) { return r.role == Role::Void; })) {}
+    Picker(const Space& space, const Cells& cells, const Painting& painting)
+        : space_(space), cells_(cells), painting_(painting),
+          has_voids_(std::any_of(space.regions.regions().begin(), space.regions.regions().end(),
+                                 [](const FieldRegion& r) { return r.role == Role::Void; })) {}
 
     std::vector<CellFace> pick_or_throw(const SurfaceCard& card) {
         std::vector<CellFace> faces = pick(card);
@@ -63,9 +63,11 @@ class Picker {
   private:
     // The symmetry plane beyond which everything lies that a surface may be, if there is one.
     std::string beyond(const SurfaceCard& card) const {
-        const auto look = [&](const Bounds& part) { return beyond_symmetry(study_, cells_.box(), part); };
+        const auto look = [&](const Bounds& part) {
+            return beyond_symmetry(space_.symmetry, cells_.box(), part);
+        };
         std::string out;
-        for (const RegionCard& region : study_.regions) {
+        for (const FieldRegion& region : space_.regions.regions()) {
             if (!refers_to(card.of, region.name)) continue;
             const Shape* shape = std::get_if<Shape>(&region.extent);
             out = shape == nullptr ? "" : look(bounds(*shape));
@@ -78,7 +80,7 @@ class Picker {
             if (out.empty()) out = look(box);
         };
         if (card.on_cylinder) place({card.on_cylinder->from, card.on_cylinder->to});
-        for (const SymmetryPlane& plane : study_.symmetry)
+        for (const SymmetryPlane& plane : space_.symmetry)
             if (card.on_plane && std::abs(card.on_plane->normal[plane.axis]) > 0.999)
                 place({card.on_plane->point});
         return out;
@@ -97,8 +99,7 @@ class Picker {
         Vec3 slope = Vec3::Zero();
         for (int a = 0; a < (cells_.plane() ? 2 : 3); ++a) {
             const Vec3 by = step * Vec3::Unit(a);
-            slope[a] = body_distance(study_, painting_.extents, study_.regions.size(), p + by) -
-                       body_distance(study_, painting_.extents, study_.regions.size(), p - by);
+            slope[a] = painting_.regions.body_distance(p + by) - painting_.regions.body_distance(p - by);
         }
         // Where faces of shapes meet the distance has a crease, and the stairs say which of them it is.
         if (slope.norm() < 1.9 * step || slope.dot(own) <= 0.0) return own;
@@ -120,21 +121,21 @@ class Picker {
     // void left.
     bool belongs(const CellFace& face, std::size_t region) const {
         const long beyond = cells_.neighbour(face.cell, face.side);
-        if (study_.regions[region].role == Role::Void) {
+        if (space_.regions[region].role == Role::Void) {
             if (beyond >= 0 && !cells_.always_free(face.cell, face.side))
                 return painting_.owner[static_cast<std::size_t>(beyond)] == static_cast<RegionId>(region);
             // A grid has cells in every void that it reaches; other meshes are made without some of them.
             if (dynamic_cast<const GridCells*>(&cells_) != nullptr) return false;
-            return owner_at(study_, painting_.extents, just_beyond(face)) == static_cast<RegionId>(region);
+            return painting_.regions.owner(just_beyond(face)) == static_cast<RegionId>(region);
         }
         if (beyond < 0 && painting_.covered[region][face.cell] &&
             dynamic_cast<const GridCells*>(&cells_) == nullptr && has_voids_) {
             // The wall of a void that took a part of the region bears the void's name, though no cell is
             // there.
             const Vec3 p = just_beyond(face);
-            const RegionId owner = owner_at(study_, painting_.extents, p);
-            if (owner != RegionId::None && study_.regions[index(owner)].role == Role::Void &&
-                region_distance(study_, painting_.extents, static_cast<RegionId>(region), p) <= 0.0)
+            const RegionId owner = painting_.regions.owner(p);
+            if (owner != RegionId::None && space_.regions[owner].role == Role::Void &&
+                painting_.regions.distance(region, p) <= 0.0)
                 return false;
         }
         return painting_.covered[region][face.cell] &&
@@ -148,7 +149,7 @@ class Picker {
 
     bool of_any(const SurfaceCard& card, const CellFace& face) const {
         for (std::size_t r = 0; r < painting_.covered.size(); ++r)
-            if (refers_to(card.of, study_.regions[r].name) && belongs(face, r)) return true;
+            if (refers_to(card.of, space_.regions[r].name) && belongs(face, r)) return true;
         return false;
     }
 
@@ -175,7 +176,7 @@ class Picker {
 
     // Whether a face lies on numbered faces of the CAD bodies that its surface may be of.
     bool on_cad(const SurfaceCard& card, const CellFace& face) const {
-        for (const RegionCard& region : study_.regions) {
+        for (const FieldRegion& region : space_.regions.regions()) {
             const Shape* shape = std::get_if<Shape>(&region.extent);
             if (shape == nullptr || (!card.of.empty() && !refers_to(card.of, region.name))) continue;
             const Placed* placed = nullptr;
@@ -220,7 +221,7 @@ class Picker {
             keep("on_cylinder", [&](const CellFace& f) { return near_cylinder(c.from, c.to, c.radius, f); });
         }
         if (card.hole_radius) {
-            const std::vector<Hole> holes = holes_of(study_, card.of, card.hole_radius);
+            const std::vector<Hole> holes = painting_.regions.holes(card.of, card.hole_radius);
             if (holes.empty())
                 throw Error::input(card.place,
                                    fmt::format("the surface \"{}\": there is no hole of radius {:g}",
@@ -249,7 +250,7 @@ class Picker {
     void require_cad(const SurfaceCard& card) const {
         std::size_t most = 0;
         bool any = false;
-        for (const RegionCard& region : study_.regions) {
+        for (const FieldRegion& region : space_.regions.regions()) {
             const Shape* shape = std::get_if<Shape>(&region.extent);
             if (shape == nullptr || (!card.of.empty() && !refers_to(card.of, region.name))) continue;
             const Placed* placed = nullptr;
@@ -271,7 +272,7 @@ class Picker {
                                    "\"upright inspect\" lists and draws them");
     }
 
-    const Study& study_;
+    const Space& space_;
     const Cells& cells_;
     const Painting& painting_;
     bool has_voids_;
@@ -279,14 +280,14 @@ class Picker {
     Bounds before_;
 };
 
-std::vector<CellFace> find_boundary(const Study& study, const Cells& cells, const Painting& painting) {
+std::vector<CellFace> find_boundary(const Cells& cells, const Painting& painting) {
     std::vector<CellFace> out;
     for (std::size_t c = 0; c < cells.size(); ++c) {
-        if (!painting.solid(study, c)) continue;
+        if (!painting.solid(c)) continue;
         for (int side = 0; side < cells.sides(c); ++side) {
             if (!cells.always_free(c, side)) {
                 const long beyond = cells.neighbour(c, side);
-                if (beyond >= 0 && painting.solid(study, static_cast<std::size_t>(beyond))) continue;
+                if (beyond >= 0 && painting.solid(static_cast<std::size_t>(beyond))) continue;
                 if (cells.on_symmetry(c, side)) continue;
             }
             out.push_back({c, side});
@@ -297,20 +298,20 @@ std::vector<CellFace> find_boundary(const Study& study, const Cells& cells, cons
 
 class Painter {
   public:
-    Painter(const Study& study, const Cells& cells) : study_(study), cells_(cells) {
+    Painter(const Space& space, const Cells& cells) : space_(space), cells_(cells) {
         out_.owner.assign(cells.size(), RegionId::None);
-        out_.extents = find_rings(study);
+        out_.regions = space.regions;
     }
 
     Painting run() {
-        for (std::size_t r = 0; r < study_.regions.size(); ++r) paint_region(r);
-        pick_surfaces(study_, cells_, out_);
+        for (std::size_t r = 0; r < space_.regions.size(); ++r) paint_region(r);
+        pick_surfaces(space_, cells_, out_);
         return std::move(out_);
     }
 
   private:
     void paint_region(std::size_t r) {
-        const RegionCard& card = study_.regions[r];
+        const FieldRegion& card = out_.regions[r];
         std::vector<bool> mark(cells_.size(), false);
         if (const Shape* shape = std::get_if<Shape>(&card.extent))
             mark_shape(*shape, card, mark);
@@ -322,10 +323,8 @@ class Painter {
             for (std::size_t c = 0; c < cells_.size(); ++c) {
                 if (!mark[c]) continue;
                 mark[c] = false;
-                for (const std::string& name : card.within)
-                    for (std::size_t other = 0; other < r; ++other)
-                        if (refers_to(name, study_.regions[other].name) && out_.covered[other][c])
-                            mark[c] = true;
+                for (const std::size_t other : card.inside_of)
+                    if (out_.covered[other][c]) mark[c] = true;
             }
         }
         for (std::size_t c = 0; c < cells_.size(); ++c)
@@ -342,12 +341,11 @@ class Painter {
     // A layer or ring that is too thin for the cells would be lost without a word.
     void require_some(std::size_t r, const std::vector<bool>& mark, double depth) const {
         if (std::find(mark.begin(), mark.end(), true) != mark.end()) return;
-        const RegionCard& card = study_.regions[r];
+        const FieldRegion& card = out_.regions[r];
         // Where there is no material at all the ledger says so.
         bool any = false;
         for (std::size_t c = 0; c < cells_.size() && !any; ++c)
-            any = out_.solid(study_, c) && region_distance(study_, out_.extents, static_cast<RegionId>(r),
-                                                           cells_.center(c)) < cells_.reach(c);
+            any = out_.solid(c) && out_.regions.distance(r, cells_.center(c)) < cells_.reach(c);
         if (!any) return;
         throw Error::input(
             card.place,
@@ -383,28 +381,28 @@ class Painter {
     }
 
     void mark_rings(std::size_t r, std::vector<bool>& mark) {
-        for (const Ring& ring : out_.extents.rings[r])
+        for (const Ring& ring : out_.regions.extents().rings[r])
             for (std::size_t c = 0; c < cells_.size(); ++c) {
-                if (mark[c] || !out_.solid(study_, c)) continue;
+                if (mark[c] || !out_.solid(c)) continue;
                 const double d = ring_distance(ring, cells_.center(c));
                 if (d > cells_.reach(c)) continue;
                 mark[c] = d < -cells_.reach(c) ||
                           holds_half(c, [&](const Vec3& p) { return ring_distance(ring, p); });
             }
-        require_some(r, mark, std::get<HoleRing>(study_.regions[r].extent).depth);
+        require_some(r, mark, std::get<HoleRing>(space_.regions[r].extent).depth);
     }
 
     void mark_skin(std::size_t r, const Skin& skin, std::vector<bool>& mark) {
-        const std::vector<std::size_t> surfaces = skin_surfaces(study_, skin);
-        if (!surfaces.empty()) mark_under_surfaces(r, skin, surfaces, mark);
-        for (const std::size_t target : skin_regions(study_, skin, r)) {
+        const FieldRegion& region = out_.regions[r];
+        if (!region.on_surfaces.empty()) mark_under_surfaces(r, skin, region.on_surfaces, mark);
+        for (const std::size_t target : region.covers) {
             const std::vector<bool>& core = out_.covered[target];
             const auto distance = [&](const Vec3& p) {
-                const double d = region_distance(study_, out_.extents, static_cast<RegionId>(target), p);
+                const double d = out_.regions.distance(target, p);
                 return skin.into_body ? -d : d;
             };
             for (std::size_t c = 0; c < cells_.size(); ++c) {
-                if (mark[c] || core[c] != skin.into_body || !out_.solid(study_, c)) continue;
+                if (mark[c] || core[c] != skin.into_body || !out_.solid(c)) continue;
                 const double d = distance(cells_.center(c));
                 const double reach = cells_.reach(c);
                 if (d >= skin.depth + reach || d <= -reach) continue;
@@ -416,33 +414,33 @@ class Painter {
             }
         }
         for (std::size_t c = 0; c < cells_.size(); ++c)
-            if (mark[c] && !out_.solid(study_, c)) mark[c] = false;
+            if (mark[c] && !out_.solid(c)) mark[c] = false;
         require_some(r, mark, skin.depth);
     }
 
     // Marks the cells of a layer under faces: within the depth of a face, on the side of the material.
     void mark_under_surfaces(std::size_t r, const Skin& skin, const std::vector<std::size_t>& surfaces,
                              std::vector<bool>& mark) {
-        out_.boundary = find_boundary(study_, cells_, out_);
+        out_.boundary = find_boundary(cells_, out_);
         std::vector<Vec3> points;
         std::vector<std::array<std::int32_t, 3>> triangles;
         Bounds box;
         for (const std::size_t s : surfaces)
-            for (const CellFace& face : Picker(study_, cells_, out_).pick_or_throw(study_.surfaces[s])) {
+            for (const CellFace& face : Picker(space_, cells_, out_).pick_or_throw(space_.surfaces[s])) {
                 const std::vector<Vec3> corners = cells_.face_corners(face.cell, face.side);
                 for (const Vec3& p : corners) box.include(p);
                 add_triangles(points, triangles, corners, cells_.plane(), 10.0 * cells_.box().diagonal());
             }
         const auto tree = std::make_shared<FacetTree>(points, triangles);
-        out_.extents.skins[r] = tree;
+        out_.regions.lay(r, tree);
         for (std::size_t c = 0; c < cells_.size(); ++c) {
-            if (mark[c] || !out_.solid(study_, c)) continue;
+            if (mark[c] || !out_.solid(c)) continue;
             if (!box.holds(cells_.center(c), skin.depth + cells_.reach(c))) continue;
             mark[c] = holds_half(c, [&](const Vec3& p) { return tree->nearest(p).distance - skin.depth; });
         }
     }
 
-    const Study& study_;
+    const Space& space_;
     const Cells& cells_;
     Painting out_;
     std::vector<CellPiece> pieces_;
@@ -450,9 +448,10 @@ class Painter {
 
 } // namespace
 
-std::string beyond_symmetry(const Study& study, const Bounds& modelled, const Bounds& part) {
+std::string beyond_symmetry(const std::vector<SymmetryPlane>& planes, const Bounds& modelled,
+                            const Bounds& part) {
     if (part.empty()) return {};
-    for (const SymmetryPlane& plane : study.symmetry) {
+    for (const SymmetryPlane& plane : planes) {
         const bool above = std::abs(plane.at - modelled.low[plane.axis]) <
                            std::abs(plane.at - modelled.high[plane.axis]); // the modelled part lies
         const double slack = 1e-9 * modelled.diagonal();
@@ -462,19 +461,19 @@ std::string beyond_symmetry(const Study& study, const Bounds& modelled, const Bo
     return {};
 }
 
-void pick_surfaces(const Study& study, const Cells& cells, Painting& painting) {
-    painting.boundary = find_boundary(study, cells, painting);
+void pick_surfaces(const Space& space, const Cells& cells, Painting& painting) {
+    painting.boundary = find_boundary(cells, painting);
     painting.surfaces.clear();
-    for (const SurfaceCard& card : study.surfaces)
-        painting.surfaces.push_back(Picker(study, cells, painting).pick_or_throw(card));
+    for (const SurfaceCard& card : space.surfaces)
+        painting.surfaces.push_back(Picker(space, cells, painting).pick_or_throw(card));
 }
 
-Painting paint(const Study& study, const Cells& cells) {
-    return Painter(study, cells).run();
+Painting paint(const Space& space, const Cells& cells) {
+    return Painter(space, cells).run();
 }
 
-Painting paint(const Study& study, const CellGrid& grid) {
-    Painting out = paint(study, GridCells(grid));
+Painting paint(const Space& space, const CellGrid& grid) {
+    Painting out = paint(space, GridCells(grid));
     out.grid = grid;
     return out;
 }

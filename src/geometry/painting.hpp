@@ -2,7 +2,7 @@
 #pragma once
 
 #include "geometry/cell_grid.hpp"
-#include "geometry/facets.hpp"
+#include "geometry/space.hpp"
 
 #include <functional>
 #include <memory>
@@ -87,19 +87,6 @@ struct CellFace {
     int side = 0;
 };
 
-// A ring around the end of a hole.
-struct Ring {
-    Vec3 from = Vec3::Zero(), to = Vec3::Zero(); // the axis over the ring's depth
-    double inner = 0.0, outer = 0.0;
-};
-
-// What regions need beside their cards to be measured: faces under skins, rings around holes. Beside
-// Study::regions.
-struct RegionExtents {
-    std::vector<std::shared_ptr<const FacetTree>> skins; // null where the region is no skin of surfaces
-    std::vector<std::vector<Ring>> rings;
-};
-
 // How a region fared while painting, in cells: how many it covered, how many of them later voids took, and,
 // of a void, how many had material before.
 struct PaintedCells {
@@ -115,11 +102,11 @@ struct Painting {
     std::vector<RegionId> owner;            // who painted the cell last; None where nobody did
     std::vector<std::vector<bool>> covered; // [region][cell]: whether the region painted it at all
     std::vector<CellFace> boundary;         // every face between material and none, but for symmetry planes
-    std::vector<std::vector<CellFace>> surfaces; // for each surface of the study
-    RegionExtents extents;
+    std::vector<std::vector<CellFace>> surfaces; // for each surface of the space
+    RegionField regions;                         // with the faces that skins were laid under
 
-    bool solid(const Study& study, std::size_t cell) const {
-        return owner[cell] != RegionId::None && study.regions[index(owner[cell])].role != Role::Void;
+    bool solid(std::size_t cell) const {
+        return owner[cell] != RegionId::None && regions[owner[cell]].role != Role::Void;
     }
 };
 
@@ -127,38 +114,18 @@ struct Painting {
 // material already, of whose material (what lies on its side of the surface it covers) at least half lies
 // within its depth; it never fills a void. Throws Error (Input) when a surface picks nothing, or a skin or
 // ring comes to no cell.
-Painting paint(const Study& study, const CellGrid& grid);
-Painting paint(const Study& study, const Cells& cells);
+Painting paint(const Space& space, const CellGrid& grid);
+Painting paint(const Space& space, const Cells& cells);
 
 // The last step alone, for cells whose owners are known (`covered` too): boundary and surfaces.
-void pick_surfaces(const Study& study, const Cells& cells, Painting& painting);
+void pick_surfaces(const Space& space, const Cells& cells, Painting& painting);
 
 // The symmetry plane beyond which a part of the body lies wholly, as "y = 100"; empty where there is none.
-std::string beyond_symmetry(const Study& study, const Bounds& modelled, const Bounds& part);
+std::string beyond_symmetry(const std::vector<SymmetryPlane>& planes, const Bounds& modelled,
+                            const Bounds& part);
 
 Vec3 face_normal(int side);
 Vec3 face_center(const CellGrid& grid, const CellFace& face);
 double face_area(const CellGrid& grid, int side);
-
-// Distance to a region as written (not as painted): negative inside. Skins of surfaces measure from the faces
-// that their surfaces picked.
-double region_distance(const Study& study, const RegionExtents& extents, RegionId region, const Vec3& p);
-
-// Distance to the body that the first `count` regions leave: negative inside.
-double body_distance(const Study& study, const RegionExtents& extents, std::size_t count, const Vec3& p);
-
-// Who would paint a place last.
-RegionId owner_at(const Study& study, const RegionExtents& extents, const Vec3& p);
-
-// The rings around holes, from the regions before them. Throws Error (Input) when no hole is found.
-RegionExtents find_rings(const Study& study);
-
-// A cylindrical hole: from a void cylinder, or from CAD.
-struct Hole {
-    Vec3 from, to;
-    double radius = 0.0;
-};
-std::vector<Hole> holes_of(const Study& study, const std::vector<std::string>& regions,
-                           std::optional<double> radius);
 
 } // namespace upright

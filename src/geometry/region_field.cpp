@@ -2,6 +2,7 @@
 
 #include "geometry/distance.hpp"
 #include "geometry/file_body.hpp"
+#include "geometry/space.hpp"
 
 #include <Eigen/Geometry>
 #include <algorithm>
@@ -15,23 +16,6 @@ namespace {
 constexpr double pi = 3.14159265358979323846;
 
 } // namespace
-
-// The surfaces that a skin covers.
-std::vector<std::size_t> skin_surfaces(const Study& study, const Skin& skin) {
-    std::vector<std::size_t> out;
-    for (const std::string& name : skin.of)
-        for (std::size_t s = 0; s < study.surfaces.size(); ++s)
-            if (refers_to(name, study.surfaces[s].name)) out.push_back(s);
-    return out;
-}
-
-std::vector<std::size_t> skin_regions(const Study& study, const Skin& skin, std::size_t before) {
-    std::vector<std::size_t> out;
-    for (const std::string& name : skin.of)
-        for (std::size_t r = 0; r < before; ++r)
-            if (refers_to(name, study.regions[r].name)) out.push_back(r);
-    return out;
-}
 
 double ring_distance(const Ring& ring, const Vec3& p) {
     const Vec3 axis = ring.to - ring.from;
@@ -59,69 +43,116 @@ Vec3 into(const Placed* placed, const Vec3& p) {
     return placed == nullptr ? p : Vec3(placed->axes.transpose() * (p - placed->origin));
 }
 
-double region_distance(const Study& study, const RegionExtents& extents, RegionId region, const Vec3& p) {
-    const RegionCard& card = study.regions[index(region)];
-    if (const Shape* shape = std::get_if<Shape>(&card.extent)) return signed_distance(*shape, p);
+RegionField::RegionField(const Study& study) {
+    resolve(study);
+    extents_.skins.resize(regions_.size());
+    extents_.rings.resize(regions_.size());
+    find_rings();
+}
+
+RegionField::RegionField(const Study& study, RegionExtents extents) : extents_(std::move(extents)) {
+    resolve(study);
+    extents_.skins.resize(regions_.size());
+    extents_.rings.resize(regions_.size());
+}
+
+void RegionField::resolve(const Study& study) {
+    for (std::size_t r = 0; r < study.regions.size(); ++r) {
+        FieldRegion region{study.regions[r], {}, {}, {}, study.thickness(static_cast<RegionId>(r))};
+        const auto before = [&](const std::string& name, std::vector<std::size_t>& out) {
+            for (std::size_t other = 0; other < r; ++other)
+                if (refers_to(name, study.regions[other].name)) out.push_back(other);
+        };
+        for (const std::string& name : region.within) before(name, region.inside_of);
+        if (const Skin* skin = std::get_if<Skin>(&region.extent))
+            for (const std::string& name : skin->of) {
+                before(name, region.covers);
+                for (std::size_t s = 0; s < study.surfaces.size(); ++s)
+                    if (refers_to(name, study.surfaces[s].name)) region.on_surfaces.push_back(s);
+            }
+        regions_.push_back(std::move(region));
+    }
+}
+
+double RegionField::distance(std::size_t r, const Vec3& p) const {
+    const FieldRegion& region = regions_[r];
+    if (const Shape* shape = std::get_if<Shape>(&region.extent)) return signed_distance(*shape, p);
     double out = 1e300;
-    if (std::holds_alternative<HoleRing>(card.extent)) {
-        if (index(region) < extents.rings.size())
-            for (const Ring& ring : extents.rings[index(region)]) out = std::min(out, ring_distance(ring, p));
+    if (std::holds_alternative<HoleRing>(region.extent)) {
+        for (const Ring& ring : extents_.rings[r]) out = std::min(out, ring_distance(ring, p));
         return out;
     }
-    const Skin& skin = std::get<Skin>(card.extent);
-    for (const std::size_t target : skin_regions(study, skin, index(region))) {
-        double d = region_distance(study, extents, static_cast<RegionId>(target), p);
+    const Skin& skin = std::get<Skin>(region.extent);
+    for (const std::size_t target : region.covers) {
+        double d = distance(target, p);
         if (skin.into_body) d = -d;
         out = std::min(out, std::max(d - skin.depth, -d));
     }
-    if (index(region) < extents.skins.size() && extents.skins[index(region)])
-        out = std::min(out, extents.skins[index(region)]->nearest(p).distance - skin.depth);
+    if (extents_.skins[r]) out = std::min(out, extents_.skins[r]->nearest(p).distance - skin.depth);
     return out;
 }
 
-double body_distance(const Study& study, const RegionExtents& extents, std::size_t count, const Vec3& p) {
+double RegionField::body_distance(std::size_t count, const Vec3& p) const {
     double out = 1e300;
     for (std::size_t r = 0; r < count; ++r) {
-        const RegionCard& card = study.regions[r];
-        if (!std::holds_alternative<Shape>(card.extent)) continue; // skins and rings add no material
-        double d = region_distance(study, extents, static_cast<RegionId>(r), p);
-        if (!card.within.empty()) {
+        const FieldRegion& region = regions_[r];
+        if (!std::holds_alternative<Shape>(region.extent)) continue; // skins and rings add no material
+        double d = distance(r, p);
+        if (!region.within.empty()) {
             double inside = 1e300;
-            for (std::size_t other = 0; other < r; ++other)
-                if (refers_to(card.within, study.regions[other].name))
-                    inside =
-                        std::min(inside, region_distance(study, extents, static_cast<RegionId>(other), p));
+            for (const std::size_t other : region.inside_of) inside = std::min(inside, distance(other, p));
             d = std::max(d, inside);
         }
-        out = card.role == Role::Void ? std::max(out, -d) : std::min(out, d);
+        out = region.role == Role::Void ? std::max(out, -d) : std::min(out, d);
     }
     return out;
 }
 
-RegionId owner_at(const Study& study, const RegionExtents& extents, const Vec3& p) {
+RegionField::Parts RegionField::parts(const Vec3& p) const {
+    Parts out;
+    std::vector<double> each(regions_.size());
+    for (std::size_t r = 0; r < regions_.size(); ++r) {
+        const FieldRegion& region = regions_[r];
+        double d = distance(r, p);
+        if (!region.within.empty()) {
+            double inside = 1e300;
+            for (const std::size_t other : region.inside_of) inside = std::min(inside, each[other]);
+            d = std::max(d, inside);
+        }
+        if (!std::holds_alternative<Shape>(region.extent)) d = std::max(d, out.body);
+        each[r] = d;
+        if (region.role == Role::Void) {
+            out.body = std::max(out.body, -d);
+            out.kept = std::max(out.kept, -d);
+        } else {
+            out.body = std::min(out.body, d);
+            out.kept = region.role == Role::Keep ? std::min(out.kept, d) : std::max(out.kept, -d);
+        }
+    }
+    return out;
+}
+
+RegionId RegionField::owner(const Vec3& p) const {
     RegionId out = RegionId::None;
-    std::vector<bool> covered(study.regions.size(), false);
-    for (std::size_t r = 0; r < study.regions.size(); ++r) {
-        const RegionCard& card = study.regions[r];
-        const bool solid = out != RegionId::None && study.regions[index(out)].role != Role::Void;
+    std::vector<bool> covered(regions_.size(), false);
+    for (std::size_t r = 0; r < regions_.size(); ++r) {
+        const FieldRegion& region = regions_[r];
+        const bool solid = out != RegionId::None && (*this)[out].role != Role::Void;
         bool in = false;
-        if (const Shape* shape = std::get_if<Shape>(&card.extent))
+        if (const Shape* shape = std::get_if<Shape>(&region.extent))
             in = contains(*shape, p, 0.0);
         else
-            in = solid && region_distance(study, extents, static_cast<RegionId>(r), p) <= 0.0;
-        if (in && !card.within.empty()) {
-            in = false;
-            for (std::size_t other = 0; other < r; ++other)
-                in = in || (covered[other] && refers_to(card.within, study.regions[other].name));
-        }
+            in = solid && distance(r, p) <= 0.0;
+        if (in && !region.within.empty())
+            in = std::any_of(region.inside_of.begin(), region.inside_of.end(),
+                             [&](std::size_t other) { return covered[other]; });
         covered[r] = in;
         if (in) out = static_cast<RegionId>(r);
     }
     return out;
 }
 
-std::vector<Hole> holes_of(const Study& study, const std::vector<std::string>& regions,
-                           std::optional<double> radius) {
+std::vector<Hole> RegionField::holes(const std::vector<std::string>& of, std::optional<double> radius) const {
     std::vector<Hole> out;
     const auto add = [&](const Hole& hole) {
         if (radius && std::abs(hole.radius - *radius) > 1e-3 * *radius) return;
@@ -144,9 +175,9 @@ std::vector<Hole> holes_of(const Study& study, const std::vector<std::string>& r
         }
         out.push_back(hole);
     };
-    for (const RegionCard& region : study.regions) {
+    for (const FieldRegion& region : regions_) {
         const Shape* shape = std::get_if<Shape>(&region.extent);
-        if (shape == nullptr || (!regions.empty() && !refers_to(regions, region.name))) continue;
+        if (shape == nullptr || (!of.empty() && !refers_to(of, region.name))) continue;
         if (const Cylinder* c = std::get_if<Cylinder>(shape)) {
             if (region.role == Role::Void) add({c->from, c->to, c->radius});
             continue;
@@ -161,66 +192,68 @@ std::vector<Hole> holes_of(const Study& study, const std::vector<std::string>& r
     return out;
 }
 
-RegionExtents find_rings(const Study& study) {
-    RegionExtents out;
-    out.skins.resize(study.regions.size());
-    out.rings.resize(study.regions.size());
-    for (std::size_t r = 0; r < study.regions.size(); ++r) {
-        const RegionCard& card = study.regions[r];
-        const HoleRing* ring = std::get_if<HoleRing>(&card.extent);
+void RegionField::find_rings() {
+    for (std::size_t r = 0; r < regions_.size(); ++r) {
+        const FieldRegion& region = regions_[r];
+        const HoleRing* ring = std::get_if<HoleRing>(&region.extent);
         if (ring == nullptr) continue;
-        const std::vector<Hole> holes = holes_of(study, ring->around, ring->hole_radius);
-        if (holes.empty())
+        const std::vector<Hole> found = holes(ring->around, ring->hole_radius);
+        if (found.empty())
             throw Error::input(
-                card.place, "the ring \"" + card.name + "\" finds no hole",
+                region.place, "the ring \"" + region.name + "\" finds no hole",
                 "Name a void cylinder with around, or the radius of holes of a file with hole");
-        for (const Hole& hole : holes) {
-            const Vec3 axis = (hole.to - hole.from).normalized();
-            const auto [u, v] = across(axis);
-            // Where lines beside the hole's wall enter and leave the body.
-            const double margin = 2.0 * (ring->depth + hole.radius);
-            const double length = (hole.to - hole.from).norm() + 2.0 * margin;
-            const Vec3 start = hole.from - margin * axis;
-            const double step = std::min(ring->depth, ring->width) / 6.0;
-            std::vector<double> enter;
-            std::vector<double> leave;
-            for (int k = 0; k < 8; ++k) {
-                const Vec3 side =
-                    (hole.radius + 0.5 * ring->width) * (std::cos(pi * k / 4) * u + std::sin(pi * k / 4) * v);
-                const auto value = [&](double t) {
-                    return body_distance(study, out, r, start + side + t * axis);
-                };
-                const auto root = [&](double a, double b) {
-                    const bool low = value(a) < 0.0;
-                    for (int i = 0; i < 40; ++i)
-                        ((value(0.5 * (a + b)) < 0.0) == low ? a : b) = 0.5 * (a + b);
-                    return 0.5 * (a + b);
-                };
-                double first = -1.0;
-                double last = -1.0;
-                for (double t = 0.0; t + step < length; t += step) {
-                    const bool a = value(t) < 0.0;
-                    const bool b = value(t + step) < 0.0;
-                    if (!a && b && first < 0.0) first = root(t, t + step);
-                    if (a && !b) last = root(t, t + step);
-                }
-                if (first >= 0.0) enter.push_back(first);
-                if (last >= 0.0) leave.push_back(last);
-            }
-            const auto add = [&](std::vector<double>& at, double sense) {
-                if (at.empty()) return;
-                std::sort(at.begin(), at.end());
-                const Vec3 mouth = start + at[at.size() / 2] * axis;
-                out.rings[r].push_back(
-                    {mouth, mouth + sense * ring->depth * axis, hole.radius, hole.radius + ring->width});
-            };
-            add(enter, 1.0);
-            add(leave, -1.0);
-        }
-        if (out.rings[r].empty())
-            throw Error::input(card.place,
-                               "the holes of the ring \"" + card.name + "\" lie outside of the body");
+        for (const Hole& hole : found) find_ring_ends(r, *ring, hole);
+        if (extents_.rings[r].empty())
+            throw Error::input(region.place,
+                               "the holes of the ring \"" + region.name + "\" lie outside of the body");
     }
+}
+
+// Where lines beside the hole's wall enter and leave the body.
+void RegionField::find_ring_ends(std::size_t region, const HoleRing& ring, const Hole& hole) {
+    const Vec3 axis = (hole.to - hole.from).normalized();
+    const auto [u, v] = across(axis);
+    const double margin = 2.0 * (ring.depth + hole.radius);
+    const double length = (hole.to - hole.from).norm() + 2.0 * margin;
+    const Vec3 start = hole.from - margin * axis;
+    const double step = std::min(ring.depth, ring.width) / 6.0;
+    std::vector<double> enter;
+    std::vector<double> leave;
+    for (int k = 0; k < 8; ++k) {
+        const Vec3 side =
+            (hole.radius + 0.5 * ring.width) * (std::cos(pi * k / 4) * u + std::sin(pi * k / 4) * v);
+        const auto value = [&](double t) { return body_distance(region, start + side + t * axis); };
+        const auto root = [&](double a, double b) {
+            const bool low = value(a) < 0.0;
+            for (int i = 0; i < 40; ++i) ((value(0.5 * (a + b)) < 0.0) == low ? a : b) = 0.5 * (a + b);
+            return 0.5 * (a + b);
+        };
+        double first = -1.0;
+        double last = -1.0;
+        for (double t = 0.0; t + step < length; t += step) {
+            const bool a = value(t) < 0.0;
+            const bool b = value(t + step) < 0.0;
+            if (!a && b && first < 0.0) first = root(t, t + step);
+            if (a && !b) last = root(t, t + step);
+        }
+        if (first >= 0.0) enter.push_back(first);
+        if (last >= 0.0) leave.push_back(last);
+    }
+    const auto add = [&](std::vector<double>& at, double sense) {
+        if (at.empty()) return;
+        std::sort(at.begin(), at.end());
+        const Vec3 mouth = start + at[at.size() / 2] * axis;
+        extents_.rings[region].push_back(
+            {mouth, mouth + sense * ring.depth * axis, hole.radius, hole.radius + ring.width});
+    };
+    add(enter, 1.0);
+    add(leave, -1.0);
+}
+
+Space make_space(const Study& study) {
+    Space out{study.units, study.mesh, RegionField(study), study.surfaces, study.symmetry, {}, 0};
+    if (!study.mesh.frame.empty()) out.axis = study.frame(study.mesh.frame);
+    if (study.form.sectors) out.sectors = study.form.sectors->count;
     return out;
 }
 

@@ -21,18 +21,18 @@ using cad::Solid;
 
 class Builder {
   public:
-    Builder(const Study& study, const RegionExtents& extents) : study_(study), extents_(extents) {
-        for (const RegionCard& card : study.regions)
+    explicit Builder(const Space& space) : space_(space), regions_(space.regions) {
+        for (const FieldRegion& card : space.regions.regions())
             if (const Shape* shape = std::get_if<Shape>(&card.extent);
                 shape != nullptr && card.role != Role::Void)
                 box_.include(bounds(*shape));
         if (box_.empty())
-            throw Error::input(study.regions.front().place, "no region has material and a shape of its own",
+            throw Error::input(space.where(), "no region has material and a shape of its own",
                                "Write a [[region]] with a shape");
     }
 
     FittedMesh run() {
-        if (study_.mesh.flat()) return run_flat();
+        if (space_.mesh.flat()) return run_flat();
         FittedInput input;
         if (!facets_alone(input)) arrangement(input);
         FittedOptions options;
@@ -50,15 +50,14 @@ class Builder {
   private:
     // Where a refinement asks for what.
     std::pair<std::function<double(const Vec3&)>, double> refinement(const RefineCard& card) const {
-        if (card.size >= study_.mesh.size)
+        if (card.size >= space_.mesh.size)
             throw Error::input(card.place, "a refinement must be finer than [mesh] size",
                                "Write a smaller size");
         return {[this, &card](const Vec3& p) {
                     if (card.inside) return signed_distance(*card.inside, p);
                     double d = 1e300;
-                    for (std::size_t r = 0; r < study_.regions.size(); ++r)
-                        if (refers_to(card.on, study_.regions[r].name))
-                            d = std::min(d, region_distance(study_, extents_, static_cast<RegionId>(r), p));
+                    for (std::size_t r = 0; r < regions_.size(); ++r)
+                        if (refers_to(card.on, regions_[r].name)) d = std::min(d, regions_.distance(r, p));
                     return d - 0.5 * card.size;
                 },
                 card.size};
@@ -66,16 +65,16 @@ class Builder {
 
     // The size asked for, and the refinements, of tetrahedra and of triangles.
     template <class Options> void set_sizes(Options& options) const {
-        options.size = study_.mesh.size;
-        for (const RefineCard& card : study_.mesh.refine) {
-            options.smallest = std::min(options.smallest, 0.5 * card.size / study_.mesh.size);
+        options.size = space_.mesh.size;
+        for (const RefineCard& card : space_.mesh.refine) {
+            options.smallest = std::min(options.smallest, 0.5 * card.size / space_.mesh.size);
             options.refine.push_back(refinement(card));
         }
     }
 
     // The size and the cuts of a mesh whose nodes stand; those on a symmetry plane lie on it exactly.
     void set_symmetry(Mesh& mesh) const {
-        mesh.size = study_.mesh.size;
+        mesh.size = space_.mesh.size;
         mesh.symmetry = cuts_;
         for (Vec3& p : mesh.nodes)
             for (const SymmetryCut& cut : cuts_)
@@ -86,11 +85,11 @@ class Builder {
     // in z = 0 is meshed.
     FittedMesh run_flat() {
         height_ = 0.5 * box_.diagonal();
-        const double cells = 2.3 * box_.size().x() * box_.size().y() / (study_.mesh.size * study_.mesh.size);
+        const double cells = 2.3 * box_.size().x() * box_.size().y() / (space_.mesh.size * space_.mesh.size);
         if (cells > 2e7)
-            throw Error::input(study_.mesh.place,
-                               fmt::format("a size of {:g} {} makes about {:.3g} triangles", study_.mesh.size,
-                                           study_.units.length, cells),
+            throw Error::input(space_.mesh.place,
+                               fmt::format("a size of {:g} {} makes about {:.3g} triangles", space_.mesh.size,
+                                           space_.units.length, cells),
                                "Write a larger size");
         const cad::Arrangement cut = arranged(0.02);
         const std::vector<std::int32_t> region = classify(cut);
@@ -109,7 +108,7 @@ class Builder {
             input.region.push_back(cell < 0 ? -1 : region[static_cast<std::size_t>(cell)]);
         }
         if (std::all_of(input.region.begin(), input.region.end(), [](std::int32_t r) { return r < 0; }))
-            throw Error::input(study_.mesh.place, "nothing is solid",
+            throw Error::input(space_.mesh.place, "nothing is solid",
                                "Look for a void that covers everything");
         FlatOptions options;
         set_sizes(options);
@@ -122,10 +121,10 @@ class Builder {
             std::vector<NodeId> ids;
             for (const std::int32_t n : flat.triangles[t]) ids.push_back(static_cast<NodeId>(n));
             const auto owner = static_cast<RegionId>(flat.region[t]);
-            mesh.add(study_.mesh.shell() ? ElementKind::ShellTri3 : ElementKind::Tri3, ids, owner);
-            mesh.thickness.push_back(study_.thickness(owner));
+            mesh.add(space_.mesh.shell() ? ElementKind::ShellTri3 : ElementKind::Tri3, ids, owner);
+            mesh.thickness.push_back(regions_[owner].deep);
         }
-        if (study_.mesh.order == 2) {
+        if (space_.mesh.order == 2) {
             raise_order(mesh);
             bend_flat(mesh, flat);
         }
@@ -152,23 +151,23 @@ class Builder {
     }
 
     void guard_size() const {
-        const double cells = box_.size().prod() / std::pow(study_.mesh.size, 3) * 6.0;
+        const double cells = box_.size().prod() / std::pow(space_.mesh.size, 3) * 6.0;
         if (cells > 5e7)
-            throw Error::input(study_.mesh.place,
+            throw Error::input(space_.mesh.place,
                                fmt::format("a size of {:g} {} makes about {:.3g} tetrahedra",
-                                           study_.mesh.size, study_.units.length, cells),
+                                           space_.mesh.size, space_.units.length, cells),
                                fmt::format("Write a larger size; {:.2g} makes about a hundred thousand",
-                                           study_.mesh.size * std::cbrt(cells / 1e5)));
+                                           space_.mesh.size * std::cbrt(cells / 1e5)));
     }
 
     // One body of triangles without anything that cuts it needs no exact geometry.
     bool facets_alone(FittedInput& input) const {
         const auto layers =
-            std::count_if(study_.regions.begin(), study_.regions.end(),
-                          [&](const RegionCard& card) { return is_surface_layer(study_, card); });
-        if (layers + 1 != static_cast<std::ptrdiff_t>(study_.regions.size()) || !study_.symmetry.empty())
+            std::count_if(regions_.regions().begin(), regions_.regions().end(),
+                          [](const FieldRegion& region) { return !region.on_surfaces.empty(); });
+        if (layers + 1 != static_cast<std::ptrdiff_t>(regions_.size()) || !space_.symmetry.empty())
             return false;
-        const Shape* shape = std::get_if<Shape>(&study_.regions.front().extent);
+        const Shape* shape = std::get_if<Shape>(&regions_.regions().front().extent);
         const FileBody* file = shape == nullptr ? nullptr : std::get_if<FileBody>(shape);
         if (file == nullptr || is_step(*file)) return false;
         const FacetMesh& mesh = file_body(*file).mesh();
@@ -189,12 +188,12 @@ class Builder {
 
     cad::Arrangement arranged(double angle) {
         std::vector<Solid> solids;
-        for (std::size_t r = 0; r < study_.regions.size(); ++r) add_region(r, solids);
-        for (const SymmetryPlane& plane : study_.symmetry) add_cut(plane, solids);
+        for (std::size_t r = 0; r < regions_.size(); ++r) add_region(r, solids);
+        for (const SymmetryPlane& plane : space_.symmetry) add_cut(plane, solids);
         try {
-            return cad::module().arrange(solids, study_.units.length_si, 0.01 * study_.mesh.size, angle);
+            return cad::module().arrange(solids, space_.units.length_si, 0.01 * space_.mesh.size, angle);
         } catch (const std::runtime_error& bad) {
-            throw Error::input(study_.mesh.place, bad.what(),
+            throw Error::input(space_.mesh.place, bad.what(),
                                "Move the regions a little apart, or use kind = \"grid\"");
         }
     }
@@ -215,16 +214,16 @@ class Builder {
             input.regions.push_back(sides);
         }
         if (input.triangles.empty())
-            throw Error::input(study_.mesh.place, "nothing is solid",
+            throw Error::input(space_.mesh.place, "nothing is solid",
                                "Look for a void that covers everything");
     }
 
     // Adds the solid whose faces bound a region.
     void add_region(std::size_t r, std::vector<Solid>& out) {
-        const RegionCard& card = study_.regions[r];
+        const FieldRegion& card = regions_[r];
         if (const Shape* shape = std::get_if<Shape>(&card.extent)) return add_shape(card, *shape, 0.0, out);
         if (std::holds_alternative<HoleRing>(card.extent)) {
-            for (const Ring& ring : extents_.rings[r]) {
+            for (const Ring& ring : regions_.extents().rings[r]) {
                 Solid s;
                 s.kind = Solid::Kind::Cylinder;
                 s.a = ring.from;
@@ -235,10 +234,9 @@ class Builder {
             return;
         }
         const Skin& skin = std::get<Skin>(card.extent);
-        if (is_surface_layer(study_, card)) return; // found on the mesh
-        for (std::size_t other = 0; other < r; ++other) {
-            if (!refers_to(skin.of, study_.regions[other].name)) continue;
-            const Shape* shape = std::get_if<Shape>(&study_.regions[other].extent);
+        if (!card.on_surfaces.empty()) return; // found on the mesh
+        for (const std::size_t other : card.covers) {
+            const Shape* shape = std::get_if<Shape>(&regions_[other].extent);
             if (shape == nullptr)
                 throw Error::input(card.place, "a fitted mesh cannot make the skin of a skin",
                                    "Name a region with a shape");
@@ -369,7 +367,7 @@ class Builder {
         half.point = Vec3::Zero();
         half.point[plane.axis] = plane.at;
         half.normal = (keep_high ? -1.0 : 1.0) * Vec3::Unit(plane.axis);
-        add_shape(study_.regions.front(), half, 0.0, out);
+        add_shape(regions_.regions().front(), half, 0.0, out);
     }
 
     // The region of each cell: who owns a place deep inside of it.
@@ -414,8 +412,8 @@ class Builder {
             for (const SymmetryCut& s : cuts_)
                 modelled = modelled && (s.high ? best[s.axis] < s.at : best[s.axis] > s.at);
             if (!modelled) continue;
-            const RegionId owner = owner_at(study_, extents_, best);
-            if (owner != RegionId::None && study_.regions[index(owner)].role != Role::Void)
+            const RegionId owner = regions_.owner(best);
+            if (owner != RegionId::None && regions_[owner].role != Role::Void)
                 out[c] = static_cast<std::int32_t>(owner);
         }
         return out;
@@ -432,7 +430,7 @@ class Builder {
             for (const std::int32_t n : tets.tets[t]) ids.push_back(static_cast<NodeId>(n));
             mesh.add(ElementKind::Tet4, ids, static_cast<RegionId>(tets.region[t]));
         }
-        if (study_.mesh.order == 2) {
+        if (space_.mesh.order == 2) {
             raise_order(mesh);
             bend(mesh, tets);
         }
@@ -468,10 +466,8 @@ class Builder {
                 const double slack = 0.02 * mesh.size;
                 Vec3 best = p;
                 double nearest = 1e300;
-                for (std::size_t r = 0; r < study_.regions.size(); ++r) {
-                    const auto d = [&](const Vec3& q) {
-                        return region_distance(study_, extents_, static_cast<RegionId>(r), q);
-                    };
+                for (std::size_t r = 0; r < regions_.size(); ++r) {
+                    const auto d = [&](const Vec3& q) { return regions_.distance(r, q); };
                     if (std::abs(d(mesh.nodes[a])) > slack || std::abs(d(mesh.nodes[b])) > slack) continue;
                     Vec3 q = p;
                     for (int step = 0; step < 3; ++step) {
@@ -548,8 +544,8 @@ class Builder {
         return (tables.inverse * values).minCoeff() / straight;
     }
 
-    const Study& study_;
-    const RegionExtents& extents_;
+    const Space& space_;
+    const RegionField& regions_;
     Bounds box_;
     double height_ = 0.0; // of the bodies that stand for regions of the plane; 0 in space
     std::vector<SymmetryCut> cuts_;
@@ -557,14 +553,8 @@ class Builder {
 
 } // namespace
 
-bool is_surface_layer(const Study& study, const RegionCard& card) {
-    const Skin* skin = std::get_if<Skin>(&card.extent);
-    return skin != nullptr && std::any_of(study.surfaces.begin(), study.surfaces.end(),
-                                          [&](const SurfaceCard& s) { return refers_to(skin->of, s.name); });
-}
-
-FittedMesh make_fitted_mesh(const Study& study, const RegionExtents& extents) {
-    return Builder(study, extents).run();
+FittedMesh make_fitted_mesh(const Space& space) {
+    return Builder(space).run();
 }
 
 } // namespace upright

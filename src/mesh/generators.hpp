@@ -11,10 +11,10 @@ namespace upright {
 // at every coaxial radius and across every end of a coaxial shape, so that wheels and flanges are met
 // exactly. Solid: hex8, wedge6 on the axis; plane or shell: quad4, tri3. Throws Error (Input) for absurd
 // sizes and where no solid region lies about the axis.
-Mesh make_polar_mesh(const Study& study);
+Mesh make_polar_mesh(const Space& space);
 
 // A shell of four-node cells on the lattice of a flat study, void cells included.
-Mesh make_shell_mesh(const Study& study, const CellGrid& grid);
+Mesh make_shell_mesh(const Space& space, const CellGrid& grid);
 
 // A VTU file: linear and quadratic cells of the kinds served, and its arrays. With `sweep`, plane cells
 // become solid ones. Throws Error (Input) for files that are broken, mixed, or of other kinds of cells.

@@ -11,11 +11,11 @@ constexpr std::array<std::array<int, 3>, 8> corners{
     {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}}};
 } // namespace
 
-Mesh make_grid_mesh(const Study& study, const Painting& painting) {
+Mesh make_grid_mesh(const Space& space, const Painting& painting) {
     const CellGrid& grid = painting.grid;
     Mesh mesh;
     mesh.grid = grid;
-    const bool shell = study.mesh.family == ElementFamily::Shell;
+    const bool shell = space.mesh.family == ElementFamily::Shell;
     const ElementKind kind = shell        ? ElementKind::ShellQuad4
                              : grid.plane ? ElementKind::Quad4
                                           : ElementKind::Hex8;
@@ -38,7 +38,7 @@ Mesh make_grid_mesh(const Study& study, const Painting& painting) {
     };
     const auto per_element = static_cast<std::size_t>(traits(kind).nodes);
     for (std::size_t c = 0; c < grid.size(); ++c) {
-        if (!painting.solid(study, c)) continue;
+        if (!painting.solid(c)) continue;
         const auto ijk = grid.indices(c);
         for (std::size_t corner = 0; corner < per_element; ++corner) node_at[lattice_index(ijk, corner)] = 0;
     }
@@ -55,7 +55,7 @@ Mesh make_grid_mesh(const Study& study, const Painting& painting) {
             grid.origin + Vec3(i * grid.cell.x(), j * grid.cell.y(), grid.plane ? 0.0 : k * grid.cell.z()));
     }
     for (std::size_t c = 0; c < grid.size(); ++c) {
-        if (!painting.solid(study, c)) continue;
+        if (!painting.solid(c)) continue;
         mesh.element_of[c] = static_cast<std::int32_t>(mesh.cell_of.size());
         mesh.cell_of.push_back(c);
         const auto ijk = grid.indices(c);
@@ -63,12 +63,12 @@ Mesh make_grid_mesh(const Study& study, const Painting& painting) {
         for (std::size_t corner = 0; corner < per_element; ++corner)
             nodes.push_back(static_cast<NodeId>(node_at[lattice_index(ijk, corner)]));
         mesh.add(kind, nodes, painting.owner[c]);
-        if (grid.plane) mesh.thickness.push_back(study.thickness(painting.owner[c]));
+        if (grid.plane) mesh.thickness.push_back(painting.regions[painting.owner[c]].deep);
     }
     if (mesh.cell_of.empty())
-        throw Error::input(study.mesh.place, "no cell of the mesh is solid",
+        throw Error::input(space.mesh.place, "no cell of the mesh is solid",
                            "Look for a void that covers everything, or a cell size far above the parts' own");
-    if (study.mesh.order == 2) raise_order(mesh);
+    if (space.mesh.order == 2) raise_order(mesh);
     mesh.finish();
     return mesh;
 }

@@ -131,7 +131,7 @@ void raise_order(Mesh& mesh);
 
 // Box cells of everything that is solid in the painting; nodes that no cell touches are left out.
 // Throws Error (Input) when nothing is solid.
-Mesh make_grid_mesh(const Study& study, const Painting& painting);
+Mesh make_grid_mesh(const Space& space, const Painting& painting);
 
 // Groups of elements that hang together through whole faces; the number of each element's group.
 std::vector<int> face_connected_parts(const Mesh& mesh);

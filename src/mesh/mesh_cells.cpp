@@ -87,7 +87,7 @@ bool MeshCells::in_point_set(const std::string& set, std::size_t c, int side) co
     return true;
 }
 
-std::vector<std::int32_t> keep_solid(Mesh& mesh, const Study& study, const Painting& painting) {
+std::vector<std::int32_t> keep_solid(Mesh& mesh, const Space& space, const Painting& painting) {
     std::vector<std::int32_t> number(mesh.elements(), -1);
     Mesh out;
     out.nodes = std::move(mesh.nodes);
@@ -95,17 +95,17 @@ std::vector<std::int32_t> keep_solid(Mesh& mesh, const Study& study, const Paint
     out.size = mesh.size;
     out.polar = mesh.polar;
     out.polar.cell_of.clear();
-    const bool deep = study.mesh.plane() || study.mesh.shell();
+    const bool deep = space.mesh.plane() || space.mesh.shell();
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
-        if (!painting.solid(study, e)) continue;
+        if (!painting.solid(e)) continue;
         number[e] = static_cast<std::int32_t>(out.elements());
         const NodeRange ids = mesh.nodes_of(static_cast<ElementId>(e));
         out.add(mesh.kinds[e], {ids.begin(), ids.end()}, painting.owner[e]);
         if (mesh.polar.given()) out.polar.cell_of.push_back(mesh.polar.cell_of[e]);
-        if (deep) out.thickness.push_back(study.thickness(painting.owner[e]));
+        if (deep) out.thickness.push_back(painting.regions[painting.owner[e]].deep);
     }
     if (out.elements() == 0)
-        throw Error::input(study.mesh.place, "no cell of the mesh is solid",
+        throw Error::input(space.mesh.place, "no cell of the mesh is solid",
                            "Look for a void that covers everything, or a cell size far above the parts' own");
     drop_unused_nodes(out);
     out.finish();

@@ -52,6 +52,6 @@ class MeshCells : public Cells {
 
 // Drops the elements that are not solid and gives the rest their regions and thicknesses; the number of each
 // old element among the new ones, or -1. Throws Error (Input) when nothing is left.
-std::vector<std::int32_t> keep_solid(Mesh& mesh, const Study& study, const Painting& painting);
+std::vector<std::int32_t> keep_solid(Mesh& mesh, const Space& space, const Painting& painting);
 
 } // namespace upright

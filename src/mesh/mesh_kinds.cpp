@@ -10,34 +10,33 @@ MeshList mesh_kinds(const MeshList& more) {
     return out;
 }
 
-MadeMesh make_mesh(const Study& study) {
+MadeMesh make_mesh(const Space& space) {
     // Languages are made of mesh kinds alone.
-    return dynamic_cast<const MeshKind&>(*study.mesh.kind).make(study);
+    return dynamic_cast<const MeshKind&>(*space.mesh.kind).make(space);
 }
 
-std::vector<PaintedCells> count_cells(const Study& study, const Painting& painting, const Cells& cells) {
-    std::vector<PaintedCells> out(study.regions.size());
+std::vector<PaintedCells> count_cells(const Space& space, const Painting& painting, const Cells& cells) {
+    std::vector<PaintedCells> out(space.regions.size());
     for (std::size_t r = 0; r < out.size(); ++r) {
         PaintedCells& region = out[r];
         const std::vector<bool>& covered = painting.covered[r];
         for (std::size_t c = 0; c < covered.size(); ++c) {
             if (!covered[c]) continue;
             ++region.painted;
-            if (study.regions[r].role == Role::Void) {
+            if (space.regions[r].role == Role::Void) {
                 for (std::size_t before = 0; before < r; ++before)
-                    if (study.regions[before].role != Role::Void && painting.covered[before][c]) {
+                    if (space.regions[before].role != Role::Void && painting.covered[before][c]) {
                         ++region.taken;
                         // Cells of a plane are as thick as the mesh until they are painted.
                         region.taken_volume +=
-                            cells.volume(c) *
-                            (cells.plane() && !study.mesh.kind->from_file
-                                 ? study.thickness(static_cast<RegionId>(before)) / study.mesh.thickness
-                                 : 1.0);
+                            cells.volume(c) * (cells.plane() && !space.mesh.kind->from_file
+                                                   ? space.regions[before].deep / space.mesh.thickness
+                                                   : 1.0);
                         break;
                     }
-            } else if (const RegionId owner = painting.owner[c];
-                       owner != RegionId::None && index(owner) > r &&
-                       study.regions[index(owner)].role == Role::Void) {
+            } else if (const RegionId owner = painting.owner[c]; owner != RegionId::None &&
+                                                                 index(owner) > r &&
+                                                                 space.regions[owner].role == Role::Void) {
                 ++region.lost;
             }
         }
@@ -55,16 +54,16 @@ std::vector<std::vector<MeshFace>> picked_faces(const Painting& painting,
     return out;
 }
 
-MadeMesh paint_mesh(const Study& study, Mesh raw, bool stairs, const MeshSets* sets) {
+MadeMesh paint_mesh(const Space& space, Mesh raw, bool stairs, const MeshSets* sets) {
     MadeMesh out;
     Painting painting;
     {
         const MeshCells cells(raw, stairs, sets);
-        painting = paint(study, cells);
-        out.painted = count_cells(study, painting, cells);
+        painting = paint(space, cells);
+        out.painted = count_cells(space, painting, cells);
     }
-    out.surfaces = picked_faces(painting, keep_solid(raw, study, painting));
-    out.extents = std::move(painting.extents);
+    out.surfaces = picked_faces(painting, keep_solid(raw, space, painting));
+    out.regions = std::move(painting.regions);
     out.mesh = std::move(raw);
     return out;
 }

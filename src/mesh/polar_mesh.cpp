@@ -103,24 +103,24 @@ std::vector<double> divide(std::vector<double> stops, double low, double high, d
 
 } // namespace
 
-Mesh make_polar_mesh(const Study& study) {
-    const Frame& frame = study.frame(study.mesh.frame);
-    const double size = study.mesh.size;
-    const bool flat = study.mesh.flat();
+Mesh make_polar_mesh(const Space& space) {
+    const Frame& frame = *space.axis;
+    const double size = space.mesh.size;
+    const bool flat = space.mesh.flat();
     Collector collector(frame, size);
     bool any = false;
-    for (const RegionCard& region : study.regions)
+    for (const FieldRegion& region : space.regions.regions())
         if (const Shape* shape = std::get_if<Shape>(&region.extent)) {
             collector.add(*shape, region.role != Role::Void);
             any = any || region.role != Role::Void;
         }
     if (!any || collector.far() <= 0.0)
-        throw Error::input(study.mesh.place,
+        throw Error::input(space.mesh.place,
                            "no region with material lies about the axis of \"" + frame.name + "\"",
                            "Write a cylinder or a disk about that axis");
     // A round body ends at its own radius, not at the corner of its box.
     double outer = 0.0;
-    for (const RegionCard& region : study.regions) {
+    for (const FieldRegion& region : space.regions.regions()) {
         const Shape* shape = std::get_if<Shape>(&region.extent);
         if (shape == nullptr || region.role == Role::Void) continue;
         double reach = 0.0;
@@ -140,7 +140,7 @@ Mesh make_polar_mesh(const Study& study) {
     }
     // A bore about the axis through everything: the mesh begins at its wall.
     double inner = 0.0;
-    for (const RegionCard& region : study.regions) {
+    for (const FieldRegion& region : space.regions.regions()) {
         const Shape* shape = std::get_if<Shape>(&region.extent);
         if (shape == nullptr || region.role != Role::Void) continue;
         if (const Disk* d = std::get_if<Disk>(shape);
@@ -155,8 +155,8 @@ Mesh make_polar_mesh(const Study& study) {
                 inner = std::max(inner, c->radius);
         }
     }
-    if (inner >= outer) throw Error::input(study.mesh.place, "the bore about the axis leaves nothing");
-    for (const SymmetryPlane& plane : study.symmetry)
+    if (inner >= outer) throw Error::input(space.mesh.place, "the bore about the axis leaves nothing");
+    for (const SymmetryPlane& plane : space.symmetry)
         throw Error::input(plane.place, "a polar mesh runs all the way round and takes no symmetry plane",
                            "Use kind = \"grid\" or \"fitted\" with symmetry");
     const std::vector<double> r = divide(collector.lines().radii, inner, outer, size);
@@ -166,15 +166,15 @@ Mesh make_polar_mesh(const Study& study) {
     // A multiple of twelve meets the usual counts of spokes and holes.
     const double around_size = two_pi * (0.5 * inner + 0.5 * outer) / size;
     // Sectors of the form have to repeat cell by cell, and to have a middle.
-    const int unit = study.form.sectors ? 2 * study.form.sectors->count : 12;
+    const int unit = space.sectors > 0 ? 2 * space.sectors : 12;
     const int around =
         unit * std::max((12 + unit - 1) / unit, static_cast<int>(std::lround(around_size / unit)));
     const double cells = static_cast<double>(around) * static_cast<double>(r.size() - 1) *
                          static_cast<double>(std::max<std::size_t>(1, z.size() - 1));
     if (cells > most_cells)
         throw Error::input(
-            study.mesh.place,
-            fmt::format("a cell size of {:g} {} makes {:.3g} cells", size, study.units.length, cells),
+            space.mesh.place,
+            fmt::format("a cell size of {:g} {} makes {:.3g} cells", size, space.units.length, cells),
             "Write a larger size");
     Mesh mesh;
     mesh.size = size;
@@ -204,7 +204,7 @@ Mesh make_polar_mesh(const Study& study) {
     mesh.polar.count = {static_cast<int>(rings) - 1, around, flat ? 1 : static_cast<int>(layers) - 1};
     mesh.polar.origin = frame.origin;
     mesh.polar.axis = frame.axes.col(2);
-    const bool shell = study.mesh.shell();
+    const bool shell = space.mesh.shell();
     for (std::size_t k = 0; k < (flat ? 1 : layers - 1); ++k)
         for (std::size_t i = 0; i + 1 < rings; ++i)
             for (std::size_t j = 0; j < ring_nodes; ++j) {
@@ -222,13 +222,13 @@ Mesh make_polar_mesh(const Study& study) {
                                               : (tip ? ElementKind::Wedge6 : ElementKind::Hex8);
                 mesh.add(kind, ids, RegionId::None);
                 mesh.polar.cell_of.push_back((k * ring_nodes + j) * (rings - 1) + i);
-                if (flat) mesh.thickness.push_back(study.mesh.thickness);
+                if (flat) mesh.thickness.push_back(space.mesh.thickness);
             }
     mesh.finish();
     return mesh;
 }
 
-Mesh make_shell_mesh(const Study& study, const CellGrid& grid) {
+Mesh make_shell_mesh(const Space& space, const CellGrid& grid) {
     Mesh mesh;
     mesh.size = grid.cell.head(2).maxCoeff();
     for (int a = 0; a < 2; ++a) {
@@ -246,7 +246,7 @@ Mesh make_shell_mesh(const Study& study, const CellGrid& grid) {
             const auto at = [&](int x, int y) { return static_cast<NodeId>(y * nx + x); };
             mesh.add(ElementKind::ShellQuad4, {at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)},
                      RegionId::None);
-            mesh.thickness.push_back(study.mesh.thickness);
+            mesh.thickness.push_back(space.mesh.thickness);
         }
     mesh.finish();
     return mesh;

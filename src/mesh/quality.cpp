@@ -1,5 +1,7 @@
 #include "mesh/quality.hpp"
 
+#include "base/reduction.hpp"
+
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
@@ -104,8 +106,7 @@ MeshQuality mesh_quality(const Mesh& mesh) {
         out.worst.push_back({static_cast<ElementId>(order[i]), values[order[i]]});
     if (values.empty()) return out;
     out.scaled_jacobian = out.worst.front().scaled_jacobian;
-    out.mean_scaled_jacobian =
-        std::accumulate(values.begin(), values.end(), 0.0) / static_cast<double>(values.size());
+    out.mean_scaled_jacobian = sum_of(values) / static_cast<double>(values.size());
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
         const NodeRange ids = mesh.nodes_of(id);

@@ -1,16 +1,19 @@
-// The solver-ready model: mesh, named sets, materials, couplings, supports, loads and cases. It needs no
-// study any more.
+// The solver-ready model: mesh, named sets, materials, couplings, supports, loads and cases, and what is
+// asked of it: responses, goal, making rules and run, names resolved. Nothing behind it needs the study.
 //
 // Displacement components ("freedoms") are numbered node by node, mesh.freedoms() each; the reference points
 // of couplings follow, three translations and three rotations each (two and one in the plane).
 #pragma once
 
+#include "geometry/region_field.hpp"
 #include "mesh/mesh.hpp"
 #include "model/constraints.hpp"
 
 #include <Eigen/Core>
 
+#include <algorithm>
 #include <cmath>
+#include <filesystem>
 #include <optional>
 #include <string>
 #include <vector>
@@ -43,6 +46,7 @@ struct ModelPoint {
     Vec3 at = Vec3::Zero();
     NodeId node{};
     double off = 0.0; // distance between the two
+    std::string of;   // the surface whose centroid it is, or empty; not kept in model.h5
 };
 
 struct ModelCoupling {
@@ -122,6 +126,7 @@ struct ModelLoad {
     std::optional<Spin> spin;    // the same
     double heat = 0.0;           // K; its forces depend on stiffness and are made in fem/
     double pressure = 0.0;
+    Covers covers = Covers::Unsaid; // of its card; not kept in model.h5
 
     bool of_body() const { return gravity || spin; }
     // Acceleration that the material resists at a place.
@@ -130,6 +135,7 @@ struct ModelLoad {
 
 struct ModelCase {
     std::string name;
+    Place place; // of its card; not kept in model.h5
     std::vector<std::size_t> supports;
     std::vector<std::pair<std::size_t, double>> loads; // index and factor
     double weight = 1.0;
@@ -143,10 +149,34 @@ struct ModelModalCase {
     bool lumped = false;
 };
 
+// A response, and what its names mean.
+struct ModelResponse : ResponseCard {
+    std::vector<RegionId> regions;                                  // that `of` names
+    std::vector<std::size_t> cases, modal_cases;                    // that it names, or all
+    std::vector<std::size_t> points, couplings, surfaces, supports; // that `at` names
+    std::optional<Frame> axes;                                      // of its frame
+    bool goal = false, raised = false;                              // the goal; to be made large
+
+    bool names(RegionId r) const { return std::find(regions.begin(), regions.end(), r) != regions.end(); }
+};
+
+struct ModelGoal {
+    std::size_t response = 0;
+    bool maximize = false;
+    Place place;
+};
+
+struct ModelForm : FormCard {
+    std::optional<Frame> sectors_about;
+};
+
 struct Model {
+    std::filesystem::path file; // of the study
+    std::string title, notes;
     UnitSystem units;
     Mesh mesh;
-    RegionExtents extents; // what regions need to be measured
+    MeshCard made_by;   // how the mesh was made
+    RegionField shapes; // the regions as written
     ElementFamily family = ElementFamily::Solid;
     Formulation formulation = Formulation::Enhanced;
     std::vector<Material> materials;
@@ -163,6 +193,12 @@ struct Model {
     std::vector<ModelCase> cases;
     std::vector<ModelModalCase> modal_cases;
     std::vector<std::string> remarks; // what the mesher has to say
+    // What is asked. In model.h5 as the text of the study; take_asked reads it again.
+    std::vector<ModelResponse> responses;
+    std::optional<ModelGoal> goal;
+    std::vector<std::string> inactive; // cards that were left out: "active = false"
+    ModelForm form;
+    RunCard run;
 
     const Material& material(ElementId e) const {
         return materials[static_cast<std::size_t>(regions[index(mesh.region[index(e)])].material)];
@@ -214,6 +250,10 @@ struct Model {
 
 // Builds the model of a checked study. Throws Error (Input) for what only the mesh can show.
 Model build_model(const Study& study);
+
+// Gives a model that was read from its file what is asked of it: title, how it was meshed, shapes, responses,
+// goal, form and run. `study` is that of the model.
+void take_asked(Model& model, const Study& study);
 
 // The symmetry planes that cut the surfaces, points and couplings of these names.
 std::vector<SymmetryCut> cutting_planes(const Model& model, const std::vector<std::string>& on);

@@ -559,7 +559,9 @@ template <class Io> void walk(const Io& io, Model& model, std::string& study) {
     walk_places(io, model);
     walk_links(io, model);
     walk_actions(io, model);
-    walk_extents(io, model.extents, model.regions.size());
+    RegionExtents extents = model.shapes.extents();
+    walk_extents(io, extents, model.regions.size());
+    if (Io::reading) model.shapes = RegionField(std::move(extents));
 }
 
 } // namespace

@@ -14,13 +14,13 @@ constexpr int samples = 8; // of a smallest box
 
 class Measurement {
   public:
-    Measurement(const Study& study, const Model& model)
-        : study_(study), model_(model), flat_(model.mesh.dimension() == 2 || study.mesh.flat()),
-          axes_(flat_ ? 2 : 3), out_(study.regions.size(), 0.0) {}
+    explicit Measurement(const Model& model)
+        : model_(model), regions_(model.shapes), flat_(model.mesh.dimension() == 2 || model.made_by.flat()),
+          axes_(flat_ ? 2 : 3), out_(regions_.size(), 0.0) {}
 
     std::optional<std::vector<double>> run() {
         Bounds box = model_.mesh.bounds;
-        for (const RegionCard& card : study_.regions) {
+        for (const FieldRegion& card : regions_.regions()) {
             const Shape* shape = std::get_if<Shape>(&card.extent);
             if (shape == nullptr) continue;
             if (std::holds_alternative<CellSet>(*shape)) return {};
@@ -33,7 +33,7 @@ class Measurement {
             (cut.high ? box.high : box.low)[cut.axis] = cut.at;
         if (flat_) box.low.z() = box.high.z() = 0.0;
         coarse_ = box.diagonal() / 40.0;
-        std::vector<std::size_t> all(study_.regions.size());
+        std::vector<std::size_t> all(regions_.size());
         for (std::size_t r = 0; r < all.size(); ++r) all[r] = r;
         look(box, all);
         return std::move(out_);
@@ -41,7 +41,7 @@ class Measurement {
 
   private:
     double size_for(std::size_t r) const {
-        const auto& extent = study_.regions[r].extent;
+        const auto& extent = regions_[r].extent;
         if (const Skin* skin = std::get_if<Skin>(&extent)) return std::min(coarse_, 1.5 * skin->depth);
         if (const HoleRing* ring = std::get_if<HoleRing>(&extent))
             return std::min(coarse_, std::min(ring->depth, ring->width));
@@ -55,7 +55,7 @@ class Measurement {
         std::vector<std::size_t> left;
         double wanted = 1e300;
         for (const std::size_t r : unsure) {
-            const double d = region_distance(study_, model_.extents, static_cast<RegionId>(r), middle);
+            const double d = regions_.distance(r, middle);
             if (std::abs(d) > reach * (1 + 1e-9)) continue;
             left.push_back(r);
             wanted = std::min(wanted, size_for(r));
@@ -89,9 +89,9 @@ class Measurement {
     double volume(const Bounds& box) const { return (box.high - box.low).head(axes_).prod(); }
 
     void take(const Vec3& p, double share) {
-        const RegionId owner = owner_at(study_, model_.extents, p);
-        if (owner == RegionId::None || study_.regions[index(owner)].role == Role::Void) return;
-        out_[index(owner)] += share * (flat_ ? study_.thickness(owner) : 1.0);
+        const RegionId owner = regions_.owner(p);
+        if (owner == RegionId::None || regions_[owner].role == Role::Void) return;
+        out_[index(owner)] += share * (flat_ ? regions_[owner].deep : 1.0);
     }
 
     // Numbers between 0 and 1, the same in every run (xorshift, Marsaglia 2003).
@@ -102,8 +102,8 @@ class Measurement {
         return static_cast<double>(state_ >> 11U) / 9007199254740992.0;
     }
 
-    const Study& study_;
     const Model& model_;
+    const RegionField& regions_;
     bool flat_;
     int axes_;
     double coarse_ = 0.0;
@@ -113,8 +113,8 @@ class Measurement {
 
 } // namespace
 
-std::optional<std::vector<double>> written_volumes(const Study& study, const Model& model) {
-    return Measurement(study, model).run();
+std::optional<std::vector<double>> written_volumes(const Model& model) {
+    return Measurement(model).run();
 }
 
 } // namespace upright

@@ -1,5 +1,6 @@
 #include "optimize/certificate.hpp"
 
+#include "base/reduction.hpp"
 #include "design/interpolation.hpp"
 #include "optimize/optimality_criteria.hpp"
 
@@ -18,31 +19,33 @@ constexpr double safety = 1e-6; // share that rounding and the solver may err by
 
 class Relaxation {
   public:
-    Relaxation(StaticAnalysis& analysis, const ResponseCard& compliance, const ResponseCard& material,
+    Relaxation(StaticAnalysis& analysis, const ModelResponse& compliance, const ModelResponse& material,
                bool least_material)
         : analysis_(analysis), model_(analysis.model()), compliance_(compliance),
           least_material_(least_material), weights_(linear_weights(analysis.model(), material)),
           limit_(*(least_material ? compliance.max : material.max)) {
         density_.assign(model_.mesh.elements(), 1.0);
-        double all = 0.0;
+        const auto is_free = [&](std::size_t e) {
+            return model_.role(static_cast<ElementId>(e)) == Role::Design;
+        };
         for (std::size_t e = 0; e < density_.size(); ++e)
-            if (model_.role(static_cast<ElementId>(e)) == Role::Design) {
-                free_.push_back(e);
-                all += weights_[e];
-            } else {
-                kept_ += weights_[e];
-            }
+            if (is_free(e)) free_.push_back(e);
+        const double all =
+            sum_over(density_.size(), [&](std::size_t e) { return is_free(e) ? weights_[e] : 0.0; });
+        kept_ = sum_over(density_.size(), [&](std::size_t e) { return is_free(e) ? 0.0 : weights_[e]; });
         const double start = least_material ? 0.5 : std::clamp((limit_ - kept_) / all, least_variable, 1.0);
         for (const std::size_t e : free_) density_[e] = start;
         for (std::size_t c = 0; c < model_.cases.size(); ++c) {
             const ModelCase& card = model_.cases[c];
-            const bool counts = compliance.in_case.empty() || refers_to(compliance.in_case, card.name);
+            const bool counts =
+                std::find(compliance.cases.begin(), compliance.cases.end(), c) != compliance.cases.end();
             share_.push_back(!counts                                           ? 0.0
                              : compliance.worst || !compliance.in_case.empty() ? 1.0
                                                                                : card.weight);
         }
         if (compliance.worst) {
-            const double sum = std::accumulate(share_.begin(), share_.end(), 0.0);
+            double sum = 0.0; // of cases
+            for (const double s : share_) sum += s;
             for (double& s : share_) s /= sum;
         }
     }
@@ -74,8 +77,8 @@ class Relaxation {
             const CriteriaStep step =
                 least_material_ ? least_material_step(x, benefit, cost, value_, limit_, 0.2, multiplier)
                                 : criteria_step(x, benefit, cost, {limit_, kept_, {}, {}}, 0.2, multiplier);
-            double moved = 0.0;
-            for (std::size_t i = 0; i < x.size(); ++i) moved += std::abs(step.x[i] - x[i]);
+            const double moved =
+                sum_over(x.size(), [&](std::size_t i) { return std::abs(step.x[i] - x[i]); });
             x = step.x;
             multiplier = step.multiplier;
             for (std::size_t i = 0; i < x.size(); ++i) density_[free_[i]] = x[i];
@@ -120,9 +123,7 @@ class Relaxation {
     }
 
     double material(const std::vector<double>& x) const {
-        double sum = kept_;
-        for (std::size_t i = 0; i < x.size(); ++i) sum += weights_[free_[i]] * x[i];
-        return sum;
+        return kept_ + sum_over(x.size(), [&](std::size_t i) { return weights_[free_[i]] * x[i]; });
     }
 
     double lower_bound() const {
@@ -162,7 +163,7 @@ class Relaxation {
 
     StaticAnalysis& analysis_;
     const Model& model_;
-    const ResponseCard& compliance_;
+    const ModelResponse& compliance_;
     bool least_material_;
     std::vector<double> weights_;
     double limit_, kept_ = 0.0;
@@ -183,8 +184,8 @@ std::string not_convex(const Model& model) {
 
 } // namespace
 
-double least_compliance(StaticAnalysis& analysis, const ResponseCard& compliance,
-                        const ResponseCard& material, Observer& observer) {
+double least_compliance(StaticAnalysis& analysis, const ModelResponse& compliance,
+                        const ModelResponse& material, Observer& observer) {
     if (!not_convex(analysis.model()).empty()) return 0.0;
     constexpr int few = 10;
     Certificate out;
@@ -192,13 +193,14 @@ double least_compliance(StaticAnalysis& analysis, const ResponseCard& compliance
     return out.bound;
 }
 
-Certificate certify(const Study& study, StaticAnalysis& analysis, double goal, Observer& observer) {
+Certificate certify(StaticAnalysis& analysis, double goal, Observer& observer) {
     Certificate out;
-    const Problem problem = make_problem(study);
-    const ResponseCard& goal_card = study.responses[problem.goal];
-    const ResponseCard* other = nullptr;
+    const Model& model = analysis.model();
+    const Problem problem = make_problem(model);
+    const ModelResponse& goal_card = model.responses[problem.goal];
+    const ModelResponse* other = nullptr;
     for (const std::size_t r : problem.bounds) {
-        const ResponseCard& bound = study.responses[r];
+        const ModelResponse& bound = model.responses[r];
         const bool fits =
             problem.compliance_goal ? of_material(bound) : bound.measure->compliance && !bound.worst;
         if (fits && bound.max && other == nullptr) other = &bound;

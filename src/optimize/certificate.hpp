@@ -27,11 +27,11 @@ struct Certificate {
 // For the goal compliance (weighted, or of the worst case) under a max on material, and for least material
 // under a max on compliance. Other bounds of the study are left out, which can only lower the bound.
 // `goal` is that of the design. Throws Error (Numerics) when an analysis fails.
-Certificate certify(const Study& study, StaticAnalysis& analysis, double goal, Observer& observer);
+Certificate certify(StaticAnalysis& analysis, double goal, Observer& observer);
 
 // A number below which no design brings a compliance under a max on material, from a few steps of the same
 // relaxed problem; zero where there is none (loads or supports that depend on the design).
-double least_compliance(StaticAnalysis& analysis, const ResponseCard& compliance,
-                        const ResponseCard& material, Observer& observer);
+double least_compliance(StaticAnalysis& analysis, const ModelResponse& compliance,
+                        const ModelResponse& material, Observer& observer);
 
 } // namespace upright

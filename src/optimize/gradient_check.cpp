@@ -1,5 +1,6 @@
 #include "optimize/gradient_check.hpp"
 
+#include "base/reduction.hpp"
 #include "design/chain.hpp"
 
 #include <algorithm>
@@ -19,10 +20,10 @@ constexpr double step = 1e-3;
 
 } // namespace
 
-GradientCheck check_gradients(const Study& study, StaticAnalysis& analysis, Observer& observer) {
+GradientCheck check_gradients(StaticAnalysis& analysis, Observer& observer) {
     const Model& model = analysis.model();
-    const DesignChain chain(model, filter_radius(study, model), form_rules(study), analysis.options());
-    DesignMeasures measures(study, analysis);
+    const DesignChain chain(model, filter_radius(model), form_rules(model.form), analysis.options());
+    DesignMeasures measures(analysis);
     // Exact solves: differences feel what an optimiser would not.
     MeasureAccuracy accuracy;
     accuracy.statics.energy = 1e-22;
@@ -51,7 +52,7 @@ GradientCheck check_gradients(const Study& study, StaticAnalysis& analysis, Obse
     std::map<std::size_t, int> seen;
     for (const Smooth& s : found) {
         const Column& column = measures.columns()[s.column];
-        const ResponseCard& card = study.responses[column.response];
+        const ModelResponse& card = model.responses[column.response];
         gradients.push_back(chain.pull_back(x, sharpness, s.gradient));
         double sum = 0.0;
         for (const double g : gradients.back()) sum += g * g;
@@ -83,8 +84,7 @@ GradientCheck check_gradients(const Study& study, StaticAnalysis& analysis, Obse
             const double near = (up[k] - down[k]) / (2 * step);
             const double far = (far_up[k] - far_down[k]) / (4 * step);
             const double difference = (4.0 * near - far) / 3.0;
-            double slope = 0.0;
-            for (std::size_t i = 0; i < x.size(); ++i) slope += gradients[k][i] * along[i];
+            const double slope = weighted_sum(gradients[k], along);
             const double error = std::abs(slope - difference) / std::max(lengths[k], 1e-300);
             GradientRow& row = out.rows[k];
             if (d > 0 && error <= row.error) continue;

@@ -29,6 +29,6 @@ struct GradientCheck {
 // At random variables between 0.3 and 0.9 (the same ones every time), through making rules, filter and
 // projection, along random directions. Differences are extrapolated from two steps (Richardson).
 // Throws Error (Numerics) when an analysis fails.
-GradientCheck check_gradients(const Study& study, StaticAnalysis& analysis, Observer& observer);
+GradientCheck check_gradients(StaticAnalysis& analysis, Observer& observer);
 
 } // namespace upright

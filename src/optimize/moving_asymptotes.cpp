@@ -1,5 +1,7 @@
 #include "optimize/moving_asymptotes.hpp"
 
+#include "base/reduction.hpp"
+
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
@@ -23,6 +25,17 @@ struct Approximation {
     std::vector<double> rest;         // r, m + 1
 };
 
+// The sums over the variables of p / (high - x) + q / (x - low), one of each function.
+std::vector<double> terms_at(const Approximation& a, const std::vector<double>& x) {
+    const std::size_t w = a.m + 1;
+    std::vector<double> out(w, 0.0);
+    for (std::size_t j = 0; j < a.n; ++j)
+        for (std::size_t i = 0; i < w; ++i)
+            out[i] += a.p[j * w + i] / (a.high[j] - x[j]) + a.q[j * w + i] / (x[j] - a.low[j]);
+    total(out.data(), w);
+    return out;
+}
+
 Approximation approximate(const std::vector<double>& x, const std::vector<double>& x_low,
                           const std::vector<double>& x_high, double move, const MmaValues& values,
                           const MmaSettings& settings, const MmaState& state) {
@@ -39,12 +52,13 @@ Approximation approximate(const std::vector<double>& x, const std::vector<double
     const auto slope = [&](std::size_t i, std::size_t j) {
         return i == 0 ? values.goal_gradient[j] : values.gradient[i - 1][j];
     };
+    const std::int64_t count = total(static_cast<std::int64_t>(out.n));
     // The constant that keeps every variable curved goes with the size of the gradients.
     std::vector<double> floor(w, 0.0);
     for (std::size_t i = 0; i < w; ++i) {
-        double sum = 0.0;
-        for (std::size_t j = 0; j < out.n; ++j) sum += std::abs(slope(i, j)) * (x_high[j] - x_low[j]);
-        floor[i] = 1e-5 * sum / static_cast<double>(std::max<std::size_t>(1, out.n));
+        const double sum =
+            sum_over(out.n, [&](std::size_t j) { return std::abs(slope(i, j)) * (x_high[j] - x_low[j]); });
+        floor[i] = 1e-5 * sum / static_cast<double>(std::max<std::int64_t>(1, count));
         if (!state.extra.empty()) floor[i] += state.extra[i];
     }
 #pragma omp parallel for schedule(static) if (out.n > 2 * block)
@@ -65,20 +79,16 @@ Approximation approximate(const std::vector<double>& x, const std::vector<double
             out.q[j * w + i] = below * (0.001 * up + 1.001 * down + both);
         }
     }
+    const std::vector<double> terms = terms_at(out, x);
     out.rest.assign(w, 0.0);
-    for (std::size_t i = 0; i < w; ++i) out.rest[i] = i == 0 ? values.goal : values.constraint[i - 1];
-    for (std::size_t j = 0; j < out.n; ++j)
-        for (std::size_t i = 0; i < w; ++i)
-            out.rest[i] -= out.p[j * w + i] / (out.high[j] - x[j]) + out.q[j * w + i] / (x[j] - out.low[j]);
+    for (std::size_t i = 0; i < w; ++i)
+        out.rest[i] = (i == 0 ? values.goal : values.constraint[i - 1]) - terms[i];
     return out;
 }
 
 std::vector<double> approximate_at(const Approximation& a, const std::vector<double>& x) {
-    std::vector<double> out = a.rest;
-    const std::size_t w = a.m + 1;
-    for (std::size_t j = 0; j < a.n; ++j)
-        for (std::size_t i = 0; i < w; ++i)
-            out[i] += a.p[j * w + i] / (a.high[j] - x[j]) + a.q[j * w + i] / (x[j] - a.low[j]);
+    std::vector<double> out = terms_at(a, x);
+    for (std::size_t i = 0; i < out.size(); ++i) out[i] += a.rest[i];
     return out;
 }
 
@@ -176,6 +186,9 @@ class Subproblem {
             out.largest = std::max(out.largest, parts[b].largest);
             for (std::size_t i = 0; i < m_; ++i) g_[i] += sums[b * m_ + i];
         }
+        out.square = total(out.square);
+        out.largest = largest_of_all(out.largest);
+        total(g_.data(), m_);
         double tied = 0.0;
         for (std::size_t i = 0; i < m_; ++i) {
             g_[i] += a_.rest[i + 1];
@@ -191,9 +204,73 @@ class Subproblem {
     }
 
     Residual newton(double barrier, const Residual& before) {
+        // What the short vectors' own equations say.
+        std::vector<double> dy_slope(m_);
+        std::vector<double> dy_curve(m_);
+        for (std::size_t i = 0; i < m_; ++i) {
+            dy_slope[i] = c_ + d_ * y[i] - lambda[i] - barrier / y[i];
+            dy_curve[i] = d_ + mu[i] / y[i];
+        }
+        const Eigen::VectorXd step = reduced_step(barrier, dy_slope, dy_curve);
+        Short change;
+        change.z = step[static_cast<Eigen::Index>(m_)];
+        // How much of the step keeps everything positive: its inverse.
+        double most = 1.0;
+        for (std::size_t i = 0; i < m_; ++i) {
+            const double dlambda = step[static_cast<Eigen::Index>(i)];
+            const double dy = -dy_slope[i] / dy_curve[i] + dlambda / dy_curve[i];
+            change.lambda.push_back(dlambda);
+            change.y.push_back(dy);
+            change.mu.push_back(-mu[i] + barrier / y[i] - mu[i] * dy / y[i]);
+            change.s.push_back(-s[i] + barrier / lambda[i] - s[i] * dlambda / lambda[i]);
+            most = std::max({most, keep(y[i], dy), keep(lambda[i], dlambda), keep(mu[i], change.mu[i]),
+                             keep(s[i], change.s[i])});
+        }
+        change.zeta = -zeta + barrier / z - zeta * change.z / z;
+        most =
+            std::max({most, keep(z, change.z), keep(zeta, change.zeta), long_step(barrier, change.lambda)});
+        return search(barrier, before, change, 1.0 / most);
+    }
+
+    // The change of what is short: one of each constraint, and z.
+    struct Short {
+        std::vector<double> y, lambda, mu, s;
+        double z = 0.0, zeta = 0.0;
+    };
+
+    // By how much more than all of it a step would take a value to zero (and a little beyond).
+    static double keep(double value, double change) {
+        return -1.01 * change / value;
+    }
+
+    // The reduced system in lambda and z, solved.
+    Eigen::VectorXd reduced_step(double barrier, const std::vector<double>& dy_slope,
+                                 const std::vector<double>& dy_curve) const {
         const auto m = static_cast<Eigen::Index>(m_);
-        // The reduced system in lambda and z.
-        // Of each block the lower triangle by rows, and the right-hand side after it.
+        const std::vector<double> sums = normal_sums(barrier);
+        Eigen::MatrixXd A = Eigen::MatrixXd::Zero(m + 1, m + 1);
+        Eigen::VectorXd rhs = Eigen::VectorXd::Zero(m + 1);
+        const double* part = sums.data();
+        for (Eigen::Index i = 0; i < m; ++i)
+            for (Eigen::Index k = 0; k <= i; ++k) A(i, k) = *part++;
+        for (Eigen::Index i = 0; i < m; ++i) rhs[i] = -*part++;
+        A = Eigen::MatrixXd(A.selfadjointView<Eigen::Lower>());
+        double tied = 0.0;
+        for (std::size_t i = 0; i < m_; ++i) {
+            const auto k = static_cast<Eigen::Index>(i);
+            A(k, k) += s[i] / lambda[i] + 1.0 / dy_curve[i];
+            rhs[k] += g_[i] - share_[i] * z - y[i] + barrier / lambda[i] + dy_slope[i] / dy_curve[i];
+            A(k, m) = A(m, k) = share_[i];
+            tied += share_[i] * lambda[i];
+        }
+        A(m, m) = -zeta / z;
+        rhs[m] = 1.0 - tied - barrier / z;
+        return A.partialPivLu().solve(rhs);
+    }
+
+    // Over the variables: the lower triangle by rows of the constraints' part of the system, and its
+    // right-hand side after it.
+    std::vector<double> normal_sums(double barrier) const {
         const std::size_t triangle = m_ * (m_ + 1) / 2;
         std::vector<double> parts(blocks_ * (triangle + m_), 0.0);
 #pragma omp parallel for schedule(static) if (blocks_ > 2)
@@ -216,48 +293,15 @@ class Subproblem {
                 }
             }
         }
-        Eigen::MatrixXd A = Eigen::MatrixXd::Zero(m + 1, m + 1);
-        Eigen::VectorXd rhs = Eigen::VectorXd::Zero(m + 1);
-        for (std::size_t b = 0; b < blocks_; ++b) {
-            const double* part = parts.data() + b * (triangle + m_);
-            for (Eigen::Index i = 0; i < m; ++i)
-                for (Eigen::Index k = 0; k <= i; ++k) A(i, k) += *part++;
-            for (Eigen::Index i = 0; i < m; ++i) rhs[i] -= *part++;
-        }
-        A = Eigen::MatrixXd(A.selfadjointView<Eigen::Lower>());
-        std::vector<double> dy_slope(m_);
-        std::vector<double> dy_curve(m_);
-        double tied = 0.0;
-        for (std::size_t i = 0; i < m_; ++i) {
-            const auto k = static_cast<Eigen::Index>(i);
-            dy_slope[i] = c_ + d_ * y[i] - lambda[i] - barrier / y[i];
-            dy_curve[i] = d_ + mu[i] / y[i];
-            A(k, k) += s[i] / lambda[i] + 1.0 / dy_curve[i];
-            rhs[k] += g_[i] - share_[i] * z - y[i] + barrier / lambda[i] + dy_slope[i] / dy_curve[i];
-            A(k, m) = A(m, k) = share_[i];
-            tied += share_[i] * lambda[i];
-        }
-        A(m, m) = -zeta / z;
-        rhs[m] = 1.0 - tied - barrier / z;
-        const Eigen::VectorXd step = A.partialPivLu().solve(rhs);
-        const double dz = step[m];
-        std::vector<double> dlambda(m_);
-        std::vector<double> dy(m_);
-        std::vector<double> dmu(m_);
-        std::vector<double> ds(m_);
-        // How much of the step keeps everything positive.
-        double most = 1.0;
-        const auto keep = [](double value, double change) { return -1.01 * change / value; };
-        for (std::size_t i = 0; i < m_; ++i) {
-            dlambda[i] = step[static_cast<Eigen::Index>(i)];
-            dy[i] = -dy_slope[i] / dy_curve[i] + dlambda[i] / dy_curve[i];
-            dmu[i] = -mu[i] + barrier / y[i] - mu[i] * dy[i] / y[i];
-            ds[i] = -s[i] + barrier / lambda[i] - s[i] * dlambda[i] / lambda[i];
-            most = std::max({most, keep(y[i], dy[i]), keep(lambda[i], dlambda[i]), keep(mu[i], dmu[i]),
-                             keep(s[i], ds[i])});
-        }
-        const double dzeta = -zeta + barrier / z - zeta * dz / z;
-        most = std::max({most, keep(z, dz), keep(zeta, dzeta)});
+        std::vector<double> out(triangle + m_, 0.0);
+        for (std::size_t b = 0; b < blocks_; ++b)
+            for (std::size_t i = 0; i < out.size(); ++i) out[i] += parts[b * out.size() + i];
+        total(out.data(), out.size());
+        return out;
+    }
+
+    // The change of the variables and of the multipliers of their limits, and what keeps them positive.
+    double long_step(double barrier, const std::vector<double>& dlambda) {
         std::vector<double> most_of(blocks_, 1.0);
 #pragma omp parallel for schedule(static) if (blocks_ > 2)
         for (std::size_t b = 0; b < blocks_; ++b) {
@@ -279,14 +323,14 @@ class Subproblem {
                                        keep(xi[j], dxi_[j]), keep(eta[j], deta_[j])});
             }
         }
+        double most = 1.0;
         for (const double one : most_of) most = std::max(most, one);
-        double length = 1.0 / most;
-        const std::vector<double> y0 = y;
-        const std::vector<double> lambda0 = lambda;
-        const std::vector<double> mu0 = mu;
-        const std::vector<double> s0 = s;
-        const double z0 = z;
-        const double zeta0 = zeta;
+        return largest_of_all(most);
+    }
+
+    // Steps back until the residual falls.
+    Residual search(double barrier, const Residual& before, const Short& change, double length) {
+        const Short from{y, lambda, mu, s, z, zeta};
         double taken = 0.0; // of the step, in the long vectors
         Residual now;
         for (int half = 0;; ++half) {
@@ -299,13 +343,13 @@ class Subproblem {
             }
             taken = length;
             for (std::size_t i = 0; i < m_; ++i) {
-                y[i] = y0[i] + length * dy[i];
-                lambda[i] = lambda0[i] + length * dlambda[i];
-                mu[i] = mu0[i] + length * dmu[i];
-                s[i] = s0[i] + length * ds[i];
+                y[i] = from.y[i] + length * change.y[i];
+                lambda[i] = from.lambda[i] + length * change.lambda[i];
+                mu[i] = from.mu[i] + length * change.mu[i];
+                s[i] = from.s[i] + length * change.s[i];
             }
-            z = z0 + length * dz;
-            zeta = zeta0 + length * dzeta;
+            z = from.z + length * change.z;
+            zeta = from.zeta + length * change.zeta;
             now = residual(barrier);
             if (now.square < before.square || half == most_halvings) break;
             length *= 0.5;
@@ -348,12 +392,11 @@ MmaStep solve(const Approximation& a, const std::vector<double>& x, const std::v
               const std::vector<double>& x_high, const MmaSettings& settings) {
     MmaStep out = Subproblem(a, settings).run();
     out.expected = approximate_at(a, out.x);
-    for (std::size_t j = 0; j < a.n; ++j) {
+    out.distance = sum_over(a.n, [&](std::size_t j) {
         const double step = out.x[j] - x[j];
-        out.distance +=
-            (a.high[j] - a.low[j]) * step * step /
-            ((a.high[j] - out.x[j]) * (out.x[j] - a.low[j]) * std::max(x_high[j] - x_low[j], 1e-12));
-    }
+        return (a.high[j] - a.low[j]) * step * step /
+               ((a.high[j] - out.x[j]) * (out.x[j] - a.low[j]) * std::max(x_high[j] - x_low[j], 1e-12));
+    });
     return out;
 }
 
@@ -405,13 +448,12 @@ bool mma_raise(const MmaStep& step, const std::vector<double>& found, double tol
 }
 
 void mma_start_conservative(const MmaValues& values, MmaState& state) {
-    const std::size_t n = values.goal_gradient.size();
+    const std::int64_t n = total(static_cast<std::int64_t>(values.goal_gradient.size()));
     state.extra.assign(values.constraint.size() + 1, 0.0);
     for (std::size_t i = 0; i < state.extra.size(); ++i) {
         const std::vector<double>& g = i == 0 ? values.goal_gradient : values.gradient[i - 1];
-        double sum = 0.0;
-        for (const double one : g) sum += std::abs(one);
-        state.extra[i] = std::max(1e-6, 0.1 * sum / static_cast<double>(std::max<std::size_t>(1, n)));
+        const double sum = sum_over(g.size(), [&](std::size_t j) { return std::abs(g[j]); });
+        state.extra[i] = std::max(1e-6, 0.1 * sum / static_cast<double>(std::max<std::int64_t>(1, n)));
     }
 }
 

@@ -2,6 +2,7 @@
 
 #include "base/blocks.hpp"
 #include "base/instruction_sets.hpp"
+#include "base/reduction.hpp"
 
 #include <algorithm>
 #include <cmath>

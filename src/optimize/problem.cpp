@@ -1,5 +1,6 @@
 #include "optimize/problem.hpp"
 
+#include "base/reduction.hpp"
 #include "optimize/run/stepper.hpp"
 
 #include <fmt/format.h>
@@ -8,21 +9,21 @@ namespace upright {
 
 namespace {
 
-bool bounded(const ResponseCard& r) {
+bool bounded(const ModelResponse& r) {
     return r.min || r.max || r.max_share;
 }
 
 } // namespace
 
-Problem make_problem(const Study& study) {
-    if (!study.goal)
-        throw Error::input({study.file.string(), 1, 1}, "the study has no goal",
+Problem make_problem(const Model& model) {
+    if (!model.goal)
+        throw Error::input({model.file.string(), 1, 1}, "the study has no goal",
                            "Write [goal] with minimize = \"a response\"");
     Problem out;
-    out.maximize = study.goal->maximize;
-    for (std::size_t r = 0; r < study.responses.size(); ++r) {
-        const ResponseCard& response = study.responses[r];
-        const bool goal = response.name == study.goal->response;
+    out.maximize = model.goal->maximize;
+    for (std::size_t r = 0; r < model.responses.size(); ++r) {
+        const ModelResponse& response = model.responses[r];
+        const bool goal = response.goal;
         if (goal) out.goal = r;
         if (bounded(response)) out.bounds.push_back(r);
         if (!goal && !bounded(response)) continue;
@@ -31,41 +32,41 @@ Problem make_problem(const Study& study) {
         out.has_frequency = out.has_frequency || m.vibration;
         out.has_stiffness = out.has_stiffness || m.stiffness;
     }
-    const ResponseCard& goal = study.responses[out.goal];
+    const ModelResponse& goal = model.responses[out.goal];
     out.material_goal = of_material(goal) && !out.maximize;
     out.compliance_goal = goal.measure->compliance && !out.maximize;
     // Without any bound these go to all material, or to none.
     if (goal.measure->needs_bound &&
         (out.bounds.empty() || (out.bounds.size() == 1 && out.bounds.front() == out.goal)))
-        throw Error::input(study.goal->place, "nothing bounds the goal \"" + goal.name + "\"",
+        throw Error::input(model.goal->place, "nothing bounds the goal \"" + goal.name + "\"",
                            out.material_goal
                                ? "Give another response a bound, such as a compliance response a max"
                                : "Give another response a bound, such as a mass-fraction response a max");
     for (const StepperKind& kind : stepper_kinds())
-        if (out.method == nullptr && kind.fits(study, out)) out.method = &kind;
+        if (out.method == nullptr && kind.fits(model, out)) out.method = &kind;
     return out;
 }
 
-Range material_range(const Model& model, const ResponseCard& response) {
+Range material_range(const Model& model, const ModelResponse& response) {
     Range out;
     const std::vector<double> weights = linear_weights(model, response);
-    for (std::size_t e = 0; e < weights.size(); ++e) {
-        out.most += weights[e];
-        if (model.role(static_cast<ElementId>(e)) != Role::Design) out.least += weights[e];
-    }
+    out.most = sum_of(weights);
+    out.least = sum_over(weights.size(), [&](std::size_t e) {
+        return model.role(static_cast<ElementId>(e)) != Role::Design ? weights[e] : 0.0;
+    });
     return out;
 }
 
-void require_reachable(const Study& study, const Model& model, const Problem& problem) {
+void require_reachable(const Model& model, const Problem& problem) {
     bool any = false;
     for (const ModelRegion& region : model.regions)
         any = any || (region.role == Role::Design && region.elements > 0);
     if (!any)
-        throw Error::input(study.regions.front().place,
+        throw Error::input(model.shapes.regions().front().place,
                            "there is no design material: nothing can be optimised",
                            "Give a region role = \"design\"");
     for (const std::size_t r : problem.bounds) {
-        const ResponseCard& bound = study.responses[r];
+        const ModelResponse& bound = model.responses[r];
         if (!of_material(bound)) continue;
         const Range range = material_range(model, bound);
         if (range.most <= range.least)
@@ -88,9 +89,9 @@ void require_reachable(const Study& study, const Model& model, const Problem& pr
     }
 }
 
-double filter_radius(const Study& study, const Model& model) {
-    if (study.form.min_feature) return *study.form.min_feature;
-    return study.run.filter.value_or(2.5 * model.mesh.size);
+double filter_radius(const Model& model) {
+    if (model.form.min_feature) return *model.form.min_feature;
+    return model.run.filter.value_or(2.5 * model.mesh.size);
 }
 
 } // namespace upright

@@ -1,4 +1,4 @@
-// The optimisation problem of a study: what is the goal, what is bounded, and which optimiser serves.
+// The optimisation problem of a model: what is the goal, what is bounded, and which optimiser serves.
 #pragma once
 
 #include "response/design_measures.hpp"
@@ -12,7 +12,7 @@ struct StepperKind; // run/stepper.hpp
 
 struct Problem {
     const StepperKind* method = nullptr; // how the variables are moved
-    std::size_t goal = 0;                // index into Study::responses
+    std::size_t goal = 0;                // index into Model::responses
     bool maximize = false;
     std::vector<std::size_t> bounds; // responses with bounds
 
@@ -24,21 +24,21 @@ struct Problem {
     bool compliance_goal = false;
 };
 
-// Throws Error (Input), at the goal, for a study without a goal or where nothing bounds it.
-Problem make_problem(const Study& study);
+// Throws Error (Input), at the goal, for a model without a goal or where nothing bounds it.
+Problem make_problem(const Model& model);
 
 // What the linear response comes to with no design material at all, and with all of it.
 struct Range {
     double least = 0.0;
     double most = 0.0;
 };
-Range material_range(const Model& model, const ResponseCard& response);
+Range material_range(const Model& model, const ModelResponse& response);
 
 // Throws Error (Input) when the kept regions alone break a bound on material, all material cannot meet one,
 // or no design cell is there.
-void require_reachable(const Study& study, const Model& model, const Problem& problem);
+void require_reachable(const Model& model, const Problem& problem);
 
 // The filter radius of a run: as written, min_feature of [form], or 2.5 cells.
-double filter_radius(const Study& study, const Model& model);
+double filter_radius(const Model& model);
 
 } // namespace upright

@@ -23,7 +23,7 @@ struct Schedule {
 // Iteration counts from 1. The penalty is that of the study; without one it rises from 1 to 3 over the first
 // 30 % where stiffness alone is at stake, and is 3 where stress or frequencies are, or where the run starts
 // from another design. With `sharpen` the projection starts at 40 % and rises smoothly to 16 at 85 %.
-Schedule schedule(const Study& study, const Problem& problem, int iteration);
+Schedule schedule(const RunCard& run, const Problem& problem, int iteration);
 
 // One row of the history.
 struct IterationRow {
@@ -34,7 +34,7 @@ struct IterationRow {
     double change = 1.0;
     double grayness = 0.0; // over the design elements
     double seconds = 0.0;
-    std::vector<double> responses; // one for each of columns(study)
+    std::vector<double> responses; // one for each of columns(model)
 };
 
 // All that is needed to go on as if there had been no stop.
@@ -112,14 +112,14 @@ struct RunStart {
 
 // Runs until converged, at the limit of iterations, or stopped by the observer.
 // Throws Error (Input) for bounds that are out of reach, Error (Numerics) when an analysis fails.
-OptimizeResult optimize(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer,
-                        const RunStart& start = {});
+OptimizeResult optimize(StaticAnalysis& analysis, OptimizeObserver& observer, const RunStart& start = {});
 
 // The density of each element of a mesh, taken from the element of another mesh of the same body that its
 // middle lies in (or is nearest to).
 std::vector<double> carry_over(const Mesh& from, const std::vector<double>& density, const Mesh& to);
 
-// Runs the study on elements twice as large, without sharpening, and brings the design back to the model.
-std::vector<double> coarse_start(const Study& study, const Model& model, OptimizeObserver& observer);
+// Runs the same model on coarser elements, half the iterations and without sharpening, and brings the design
+// back.
+std::vector<double> coarse_start(Model coarse, const Model& model, OptimizeObserver& observer);
 
 } // namespace upright

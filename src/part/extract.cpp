@@ -62,51 +62,29 @@ Vec3 PartField::fold(const Vec3& p) const {
     return out;
 }
 
-PartField::Distances PartField::distances(const Vec3& p) const {
-    Distances out{1e300, 1e300};
-    const Vec3 q = flat_ ? Vec3(p.x(), p.y(), 0.0) : p;
-    std::vector<double> each(study_.regions.size());
-    for (std::size_t r = 0; r < study_.regions.size(); ++r) {
-        const RegionCard& card = study_.regions[r];
-        double d = region_distance(study_, model_.extents, static_cast<RegionId>(r), q);
-        if (!card.within.empty()) {
-            double inside = 1e300;
-            for (const std::string& name : card.within)
-                for (std::size_t other = 0; other < r; ++other)
-                    if (refers_to(name, study_.regions[other].name)) inside = std::min(inside, each[other]);
-            d = std::max(d, inside);
-        }
-        if (!std::holds_alternative<Shape>(card.extent)) d = std::max(d, out.body);
-        each[r] = d;
-        if (card.role == Role::Void) {
-            out.body = std::max(out.body, -d);
-            out.keep = std::max(out.keep, -d);
-        } else {
-            out.body = std::min(out.body, d);
-            out.keep = card.role == Role::Keep ? std::min(out.keep, d) : std::max(out.keep, -d);
-        }
-    }
+RegionField::Parts PartField::distances(const Vec3& p) const {
+    RegionField::Parts out = model_.shapes.parts(flat_ ? Vec3(p.x(), p.y(), 0.0) : p);
     if (flat_) {
         const double slab = std::max(slab_low_ - p.z(), p.z() - slab_low_ - slab_);
         out.body = std::max(out.body, slab);
-        out.keep = std::max(out.keep, slab);
+        out.kept = std::max(out.kept, slab);
     }
     return out;
 }
 
 Vec3 PartField::onto_exact(const Vec3& p) const {
-    const Distances here = distances(fold(p));
-    const bool body = std::abs(here.body) <= std::abs(here.keep);
+    const RegionField::Parts here = distances(fold(p));
+    const bool body = std::abs(here.body) <= std::abs(here.kept);
     const auto value = [&](const Vec3& q) {
-        const Distances d = distances(fold(q));
-        return body ? d.body : d.keep;
+        const RegionField::Parts d = distances(fold(q));
+        return body ? d.body : d.kept;
     };
     const double step = 0.02 * step_.minCoeff();
     Vec3 slope = Vec3::Zero();
     for (int a = 0; a < 3; ++a)
         slope[a] = (value(p + step * Vec3::Unit(a)) - value(p - step * Vec3::Unit(a))) / (2 * step);
     if (slope.squaredNorm() < 0.25) return p; // at an edge the slope says nothing
-    const Vec3 move = (body ? here.body : here.keep) / slope.squaredNorm() * slope;
+    const Vec3 move = (body ? here.body : here.kept) / slope.squaredNorm() * slope;
     return move.norm() < step_.minCoeff() ? Vec3(p - move) : p;
 }
 
@@ -168,16 +146,17 @@ double PartField::material_density(const Vec3& p) const {
     return model_.material(locator_.nearest(flat_ ? Vec3(p.x(), p.y(), 0.0) : p)).density;
 }
 
-PartField::PartField(const Study& study, const Model& model, const std::vector<double>& density)
-    : study_(study), model_(model), density_(density), flat_(study.mesh.flat()),
+PartField::PartField(const Model& model, const std::vector<double>& density)
+    : model_(model), density_(density), flat_(model.made_by.flat()),
       locator_(model.mesh, 1.5 * model.mesh.size) {
     const Mesh& mesh = model.mesh;
-    if (mesh.kinds.empty() || study.mesh.kind->from_file)
-        throw Error::input(study.mesh.place, "a mesh from a file brings no exact shapes to carve a part from",
+    if (mesh.kinds.empty() || model.made_by.kind->from_file)
+        throw Error::input(model.made_by.place,
+                           "a mesh from a file brings no exact shapes to carve a part from",
                            "Write the regions as shapes and let the mesh be made");
     Bounds box = mesh.bounds;
     if (flat_) {
-        slab_ = study.mesh.thickness;
+        slab_ = model.made_by.thickness;
         // A shell lies in the middle of its thickness.
         slab_low_ = mesh.shell() ? -0.5 * slab_ : 0.0;
         box.low.z() = slab_low_;
@@ -204,9 +183,9 @@ PartField::PartField(const Study& study, const Model& model, const std::vector<d
     filling_.resize(points);
     for (std::size_t n = 0; n < points; ++n) {
         const Vec3 p = fold(place(n));
-        const Distances d = distances(p);
+        const RegionField::Parts d = distances(p);
         body_[n] = d.body;
-        keep_[n] = d.keep;
+        keep_[n] = d.kept;
         filling_[n] = density_at(p);
     }
     find_anchors();
@@ -231,8 +210,8 @@ bool PartField::beside_kept(const Vec3& p) const {
         for (const double sign : {-1.0, 1.0}) {
             Vec3 q = fold(p + sign * 0.3 * step_[a] * Vec3::Unit(a));
             if (flat_) q.z() = 0.0;
-            const RegionId owner = owner_at(study_, model_.extents, q);
-            if (owner != RegionId::None && study_.regions[index(owner)].role == Role::Keep) return true;
+            const RegionId owner = model_.shapes.owner(q);
+            if (owner != RegionId::None && model_.shapes[owner].role == Role::Keep) return true;
         }
     return false;
 }
@@ -413,10 +392,10 @@ Part PartField::extract(const PartOptions& options) const {
     part.kept.resize(part.surface.points.size());
     for (std::size_t i = 0; i < part.surface.points.size(); ++i) {
         const Vec3 p = fold(part.surface.points[i]);
-        const Distances d = distances(p);
+        const RegionField::Parts d = distances(p);
         const double filling = filling_distance(density_at(p), options.threshold);
-        pinned[i] = d.body >= std::min(d.keep, filling) || d.keep <= filling;
-        part.kept[i] = d.keep < near && beside_kept(p);
+        pinned[i] = d.body >= std::min(d.kept, filling) || d.kept <= filling;
+        part.kept[i] = d.kept < near && beside_kept(p);
     }
     if (options.passes > 0)
         smooth_holding_volume(part.surface, pinned, options.passes,

@@ -42,7 +42,7 @@ struct Part {
 // The lattice and what does not depend on the threshold; made once for many thresholds.
 class PartField {
   public:
-    PartField(const Study& study, const Model& model, const std::vector<double>& density);
+    PartField(const Model& model, const std::vector<double>& density);
 
     // Throws Error (Input) when nothing is left at the threshold.
     Part extract(const PartOptions& options) const;
@@ -53,13 +53,10 @@ class PartField {
         std::string card;         // "support bolted"
         std::vector<Vec3> places; // a little inside the body, mirrored images included
     };
-    struct Distances {
-        double body = 0.0, keep = 0.0;
-    };
     std::size_t at(int i, int j, int k) const;
     Vec3 place(std::size_t n) const;
     Vec3 fold(const Vec3& p) const;
-    Distances distances(const Vec3& folded) const;
+    RegionField::Parts distances(const Vec3& folded) const;
     // The nearest place on the exact surface (of the space or of the kept regions) that `p` lies on, to first
     // order.
     Vec3 onto_exact(const Vec3& p) const;
@@ -74,7 +71,6 @@ class PartField {
                                        std::vector<std::string>& missed) const;
     Triangles contour(const std::vector<double>& values) const;
 
-    const Study& study_;
     const Model& model_;
     const std::vector<double>& density_;
     bool flat_;                          // a plane model or a flat shell: its part has the thickness

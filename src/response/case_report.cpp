@@ -1,6 +1,7 @@
 #include "response/case_report.hpp"
 
 #include "base/nearest.hpp"
+#include "base/reduction.hpp"
 #include "fem/probe.hpp"
 #include "fem/support_forces.hpp"
 #include "response/measure.hpp"
@@ -63,8 +64,7 @@ class CaseReader {
         // With heat the energy is that of the stress; without, that of the stiffness is exact.
         out.strain_energy = 0.5 * out.error.energy_norm * out.error.energy_norm;
         if (analysis_.rise(c) == 0.0) {
-            out.strain_energy = 0.0;
-            for (const double e : analysis_.unit_energy(out.displacement)) out.strain_energy += 0.5 * e;
+            out.strain_energy = 0.5 * sum_of(analysis_.unit_energy(out.displacement));
         }
         out.strain_energy += analysis_.joint_energy(out.displacement);
         const auto layers = static_cast<std::size_t>(field.layers);
@@ -185,14 +185,13 @@ class CaseReader {
 // What an analysis found, for measures to read: full material, stress averaged at the nodes of regions.
 class ReportState final : public State {
   public:
-    ReportState(const Study& study, const Model& model, const AnalysisReport& report)
-        : model_(model), report_(report) {
-        for (const StaticCase& c : study.cases) {
+    ReportState(const Model& model, const AnalysisReport& report) : model_(model), report_(report) {
+        for (const ModelCase& c : model.cases) {
             const auto at = std::find_if(report.statics.begin(), report.statics.end(),
                                          [&](const StaticReport& s) { return s.name == c.name; });
             statics_.push_back(at == report.statics.end() ? nullptr : &*at);
         }
-        for (const ModalCase& c : study.modal_cases) {
+        for (const ModelModalCase& c : model.modal_cases) {
             const auto at = std::find(report.modal_names.begin(), report.modal_names.end(), c.name);
             modals_.push_back(
                 at == report.modal_names.end()
@@ -292,23 +291,23 @@ AnalysisReport analyze(const Model& model, const AnalysisWish& wish) {
     return out;
 }
 
-std::vector<Outcome> measure_all(const Study& study, const Model& model, const AnalysisReport& report) {
-    const ReportState state(study, model, report);
+std::vector<Outcome> measure_all(const Model& model, const AnalysisReport& report) {
+    const ReportState state(model, report);
     std::vector<Outcome> out;
-    const std::vector<Column> all = columns(study);
+    const std::vector<Column> all = columns(model);
     std::unique_ptr<Measurement> measurement;
     for (std::size_t k = 0; k < all.size(); ++k) {
-        const ResponseCard& card = study.responses[all[k].response];
+        const ModelResponse& card = model.responses[all[k].response];
         const MeasureKind& kind = kind_of(card);
         if (k == 0 || all[k].response != all[k - 1].response)
-            measurement = kind.bind({study, model, card, &report.nodes, false});
+            measurement = kind.bind({model, card, &report.nodes, false});
         std::optional<Reading> reading = measurement->read(state, {k, all[k].in_case, all[k].name, nullptr});
         if (!reading) continue; // its case was not analysed
         judge(*reading);
         const auto c = static_cast<std::size_t>(std::max(0, all[k].in_case));
-        const std::string in_case = kind.reads == MeasureWord::Reads::EachCase ? study.cases[c].name
+        const std::string in_case = kind.reads == MeasureWord::Reads::EachCase ? model.cases[c].name
                                     : kind.reads == MeasureWord::Reads::EachModalCase
-                                        ? study.modal_cases[c].name
+                                        ? model.modal_cases[c].name
                                         : card.in_case;
         out.push_back({all[k].response, in_case, reading->value, reading->min, reading->max, reading->holds,
                        reading->where});

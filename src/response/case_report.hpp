@@ -88,7 +88,7 @@ struct Outcome {
     std::string where;
 };
 // Every response of the study that the analysed cases fit. Material measures are those of full material.
-std::vector<Outcome> measure_all(const Study& study, const Model& model, const AnalysisReport& report);
+std::vector<Outcome> measure_all(const Model& model, const AnalysisReport& report);
 
 // Displacement and stress at a place.
 struct ProbeReading {

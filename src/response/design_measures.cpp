@@ -6,25 +6,26 @@ namespace upright {
 
 namespace {
 
-std::vector<bool> modal_wanted(const Study& study) {
-    std::vector<bool> out(study.modal_cases.size(), false);
-    for (const Column& c : columns(study))
-        if (study.responses[c.response].measure->reads == MeasureWord::Reads::EachModalCase)
+std::vector<bool> modal_wanted(const Model& model) {
+    std::vector<bool> out(model.modal_cases.size(), false);
+    for (const Column& c : columns(model))
+        if (model.responses[c.response].measure->reads == MeasureWord::Reads::EachModalCase)
             out[static_cast<std::size_t>(c.in_case)] = true;
     return out;
 }
 
-bool any_strength(const Study& study) {
-    return std::any_of(study.responses.begin(), study.responses.end(),
-                       [](const ResponseCard& r) { return r.measure->strength; });
+bool any_strength(const Model& model) {
+    return std::any_of(model.responses.begin(), model.responses.end(),
+                       [](const ModelResponse& r) { return r.measure->strength; });
 }
 
 } // namespace
 
-DesignMeasures::DesignMeasures(const Study& study, StaticAnalysis& statics)
-    : columns_(upright::columns(study)), state_(statics, modal_wanted(study), any_strength(study)) {
-    for (const ResponseCard& r : study.responses)
-        measurements_.push_back(kind_of(r).bind({study, statics.model(), r, nullptr, true}));
+DesignMeasures::DesignMeasures(StaticAnalysis& statics)
+    : columns_(upright::columns(statics.model())),
+      state_(statics, modal_wanted(statics.model()), any_strength(statics.model())) {
+    for (const ModelResponse& r : statics.model().responses)
+        measurements_.push_back(kind_of(r).bind({statics.model(), r, nullptr, true}));
 }
 
 ColumnAt DesignMeasures::at(std::size_t k) const {

@@ -15,7 +15,7 @@ namespace upright {
 class DesignMeasures {
   public:
     // Throws Error (Input) where a measure finds nothing to measure.
-    DesignMeasures(const Study& study, StaticAnalysis& statics);
+    explicit DesignMeasures(StaticAnalysis& statics);
 
     const std::vector<Column>& columns() const { return columns_; }
 

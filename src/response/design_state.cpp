@@ -1,6 +1,7 @@
 #include "response/design_state.hpp"
 
 #include "base/blocks.hpp"
+#include "base/reduction.hpp"
 #include "design/interpolation.hpp"
 
 #include <algorithm>
@@ -107,7 +108,10 @@ Vec3 DesignState::support_force(std::size_t c, const std::string& /*support*/,
                                 const std::array<Eigen::VectorXd, 3>& fields) const {
     const Eigen::VectorXd rest = statics_.residual(cases_[c], model_.cases[c], stiffness_, density_);
     Vec3 out = Vec3::Zero();
-    for (int a = 0; a < 3; ++a) out[a] = fields[static_cast<std::size_t>(a)].dot(rest);
+    for (int a = 0; a < 3; ++a) {
+        const Eigen::VectorXd& field = fields[static_cast<std::size_t>(a)];
+        out[a] = inner_product(static_cast<std::size_t>(rest.size()), field.data(), rest.data());
+    }
     return out;
 }
 

@@ -45,14 +45,10 @@ class DesignState; // response/design_state.hpp: a state that gradients are made
 
 // What a response is measured on.
 struct Binding {
-    const Study& study;
     const Model& model;
-    const ResponseCard& response;
+    const ModelResponse& response;
     const RegionNodes* nodes = nullptr; // samples of stress are these, else elements
     bool with_reactions = true;         // fields of reactions are needed
-
-    bool is_goal() const { return study.goal && study.goal->response == response.name; }
-    bool raised() const { return is_goal() && study.goal->maximize; }
 };
 
 // What goes on from analysis to analysis (corrections of aggregates, followed shapes), by name; kept in
@@ -110,11 +106,9 @@ class MeasureKind : public MeasureWord {
     // Throws Error (Input) where there is nothing to measure.
     virtual std::unique_ptr<Measurement> bind(const Binding& to) const = 0;
     // Whether a response is read in a static case.
-    virtual bool fits(const Study& /*study*/, const ResponseCard& /*r*/, const StaticCase& /*c*/) const {
-        return true;
-    }
+    virtual bool fits(const ModelResponse& /*r*/, const ModelCase& /*c*/) const { return true; }
     // Of a linear measure: the weight of each element.
-    virtual std::vector<double> weights(const Model& /*model*/, const ResponseCard& /*r*/) const {
+    virtual std::vector<double> weights(const Model& /*model*/, const ModelResponse& /*r*/) const {
         return {};
     }
     // What it measures, for people: "displacement of tip along z in pull".

@@ -18,7 +18,7 @@ Vec3 Motion::of(const Eigen::VectorXd& u) const {
     return out;
 }
 
-std::vector<Motion> motions(const Model& model, const ResponseCard& response) {
+std::vector<Motion> motions(const Model& model, const ModelResponse& response) {
     const Mesh& mesh = model.mesh;
     const int translations = mesh.dimension() == 2 ? 2 : 3;
     std::vector<Motion> out;
@@ -35,19 +35,18 @@ std::vector<Motion> motions(const Model& model, const ResponseCard& response) {
     const auto add_coupling = [&](std::size_t c) {
         add(model.couplings[c].at, [&](int a) { return model.freedom_of_coupling(c, a); });
     };
-    for (const ModelPoint& p : model.points)
-        if (refers_to(response.at, p.name)) {
-            // A point that no node stands at moves with the coupling that has its reference there.
-            const int coupling = p.off > 1e-9 * mesh.bounds.diagonal() ? model.coupling_at(p) : -1;
-            if (coupling >= 0)
-                add_coupling(static_cast<std::size_t>(coupling));
-            else
-                add_node(p.node);
-        }
-    for (std::size_t c = 0; c < model.couplings.size(); ++c)
-        if (refers_to(response.at, model.couplings[c].name)) add_coupling(c);
-    for (const ModelSurface& surface : model.surfaces) {
-        if (!refers_to(response.at, surface.name)) continue;
+    for (const std::size_t i : response.points) {
+        // A point that no node stands at moves with the coupling that has its reference there.
+        const ModelPoint& p = model.points[i];
+        const int coupling = p.off > 1e-9 * mesh.bounds.diagonal() ? model.coupling_at(p) : -1;
+        if (coupling >= 0)
+            add_coupling(static_cast<std::size_t>(coupling));
+        else
+            add_node(p.node);
+    }
+    for (const std::size_t c : response.couplings) add_coupling(c);
+    for (const std::size_t i : response.surfaces) {
+        const ModelSurface& surface = model.surfaces[i];
         if (!response.mean) {
             for (const NodeId n : surface.nodes) add_node(n);
             continue;
@@ -71,15 +70,15 @@ std::vector<Motion> motions(const Model& model, const ResponseCard& response) {
     return out;
 }
 
-std::optional<Vec3> direction(const Study& study, const ResponseCard& response, const Vec3& at) {
+std::optional<Vec3> direction(const ModelResponse& response, const Vec3& at) {
     if (response.component == "size") return {};
-    const Mat3 axes = response.frame.empty() ? Mat3::Identity() : study.frame(response.frame).at(at);
+    const Mat3 axes = response.axes ? response.axes->at(at) : Mat3::Identity();
     const char c = response.component.front();
     return Vec3(axes.col(c == 'x' || c == 'r' ? 0 : c == 'y' || c == 't' ? 1 : 2));
 }
 
-double component_of(const Study& study, const ResponseCard& response, const Vec3& v, const Vec3& at) {
-    const std::optional<Vec3> along = direction(study, response, at);
+double component_of(const ModelResponse& response, const Vec3& v, const Vec3& at) {
+    const std::optional<Vec3> along = direction(response, at);
     return along ? along->dot(v) : v.norm();
 }
 
@@ -93,16 +92,15 @@ bool reads_lowest(const ResponseCard& response, double lowest, double largest) {
 }
 
 std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCase& c,
-                                               const ResponseCard& response) {
+                                               const ModelResponse& response) {
     const SupportForces holding(model, c);
     std::array<Eigen::VectorXd, 3> out;
     for (int a = 0; a < 3; ++a) {
         Eigen::VectorXd weights = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(holding.held().size()));
         for (std::size_t e = 0; e < holding.held().size(); ++e) {
             const SupportForces::Held& h = holding.held()[e];
-            if (h.support < 0 ||
-                !refers_to(response.at, model.supports[static_cast<std::size_t>(h.support)].name))
-                continue;
+            const auto named = [&](std::size_t s) { return static_cast<int>(s) == h.support; };
+            if (std::none_of(response.supports.begin(), response.supports.end(), named)) continue;
             for (const Term& t : h.equation->terms)
                 if (model.spot(t.freedom).component == a) weights[static_cast<Eigen::Index>(e)] += t.factor;
         }

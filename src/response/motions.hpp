@@ -3,7 +3,6 @@
 
 #include "fem/stress.hpp"
 #include "model/model.hpp"
-#include "study/study.hpp"
 
 #include <array>
 #include <optional>
@@ -20,21 +19,21 @@ struct Motion {
     Vec3 of(const Eigen::VectorXd& u) const;
 };
 // Of every place that a displacement response names; for each surface its nodes, or its mean.
-std::vector<Motion> motions(const Model& model, const ResponseCard& response);
+std::vector<Motion> motions(const Model& model, const ModelResponse& response);
 
 // The direction of the component that a response reads at a place; none for the size of the vector.
-std::optional<Vec3> direction(const Study& study, const ResponseCard& response, const Vec3& at);
+std::optional<Vec3> direction(const ModelResponse& response, const Vec3& at);
 // Whether a displacement of several places is read at the lowest of its values, not at the largest: where
 // only a lower bound is set; with both bounds where the lower one is nearer to being broken; with none where
 // the lowest is farther from zero.
 bool reads_lowest(const ResponseCard& response, double lowest, double largest);
 // That component of a vector, or its size.
-double component_of(const Study& study, const ResponseCard& response, const Vec3& v, const Vec3& at);
+double component_of(const ModelResponse& response, const Vec3& v, const Vec3& at);
 
 // The force of the supports that a reaction response names, along x, y, z in one case: R_a = w_a' (K u - f),
 // w_a on every freedom. Freedoms that several supports hold count for the first of them (support_forces.hpp).
 std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCase& c,
-                                               const ResponseCard& response);
+                                               const ModelResponse& response);
 
 // " of tip along z in pull": what a displacement or reaction reads, for people.
 std::string component_words(const ResponseCard& response);

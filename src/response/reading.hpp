@@ -1,7 +1,7 @@
 // What came out for a response, and what it means that a bound holds.
 #pragma once
 
-#include "study/study.hpp"
+#include "model/model.hpp"
 
 #include <optional>
 #include <string>
@@ -11,11 +11,11 @@ namespace upright {
 
 // One number of a run: a response, in one case where it is read in several.
 struct Column {
-    std::size_t response = 0; // index in the study
+    std::size_t response = 0; // index in the model
     int in_case = -1;         // index of the static or modal case; -1: of none, or of all together
     std::string name;         // as in the study; "name@case" where the response has several
 };
-std::vector<Column> columns(const Study& study);
+std::vector<Column> columns(const Model& model);
 
 // What came out for it. Base units; bounds in the unit of the value, a share of strength resolved.
 struct Reading {
@@ -35,6 +35,6 @@ void judge(Reading& reading);
 
 // The upper bound of a response in the unit of its values; of a share of strength that of the weakest
 // material among its regions.
-std::optional<double> upper_bound(const Study& study, const ResponseCard& response);
+std::optional<double> upper_bound(const Model& model, const ModelResponse& response);
 
 } // namespace upright

@@ -7,7 +7,7 @@
 
 namespace upright {
 
-std::vector<double> linear_weights(const Model& model, const ResponseCard& response) {
+std::vector<double> linear_weights(const Model& model, const ModelResponse& response) {
     return kind_of(response).weights(model, response);
 }
 
@@ -28,26 +28,25 @@ std::string in_cases(const ResponseCard& r) {
     return r.in_case.empty() ? " in every case that fits" : " in " + r.in_case;
 }
 
-std::vector<Column> columns(const Study& study) {
+std::vector<Column> columns(const Model& model) {
     using Reads = MeasureWord::Reads;
     std::vector<Column> out;
-    for (std::size_t r = 0; r < study.responses.size(); ++r) {
-        const ResponseCard& card = study.responses[r];
+    for (std::size_t r = 0; r < model.responses.size(); ++r) {
+        const ModelResponse& card = model.responses[r];
         const MeasureKind& kind = kind_of(card);
         if (kind.reads == Reads::Design || kind.reads == Reads::AllCases) {
             out.push_back({r, -1, card.name});
             continue;
         }
         const std::size_t first = out.size();
-        const auto add = [&](const Card& c, std::size_t number) {
-            if (card.in_case.empty() || refers_to(card.in_case, c.name))
-                out.push_back({r, static_cast<int>(number), card.name + "@" + c.name});
+        const auto add = [&](std::size_t c, const std::string& in_case) {
+            out.push_back({r, static_cast<int>(c), card.name + "@" + in_case});
         };
         if (kind.reads == Reads::EachModalCase)
-            for (std::size_t c = 0; c < study.modal_cases.size(); ++c) add(study.modal_cases[c], c);
+            for (const std::size_t c : card.modal_cases) add(c, model.modal_cases[c].name);
         else
-            for (std::size_t c = 0; c < study.cases.size(); ++c)
-                if (kind.fits(study, card, study.cases[c])) add(study.cases[c], c);
+            for (const std::size_t c : card.cases)
+                if (kind.fits(card, model.cases[c])) add(c, model.cases[c].name);
         if (out.size() == first + 1) out.back().name = card.name;
     }
     return out;
@@ -64,18 +63,19 @@ void judge(Reading& reading) {
     reading.holds = reading.excess <= bound_tolerance;
 }
 
-std::optional<double> upper_bound(const Study& study, const ResponseCard& response) {
+std::optional<double> upper_bound(const Model& model, const ModelResponse& response) {
     if (!response.max_share) return response.max;
     std::optional<double> out;
-    for (const RegionCard& region : study.regions) {
-        if (region.role == Role::Void || (!response.of.empty() && !refers_to(response.of, region.name)))
+    for (std::size_t r = 0; r < model.regions.size(); ++r) {
+        const ModelRegion& region = model.regions[r];
+        if (region.role == Role::Void || region.material < 0 ||
+            (!response.of.empty() && !response.names(static_cast<RegionId>(r))))
             continue;
-        for (const Material& m : study.materials) {
-            const std::optional<double>& own = response.max_share->ultimate ? m.ultimate : m.yield;
-            if (m.name != region.material || !own) continue;
-            const double limit = response.max_share->share * *own;
-            if (!out || limit < *out) out = limit;
-        }
+        const Material& m = model.materials[static_cast<std::size_t>(region.material)];
+        const std::optional<double>& own = response.max_share->ultimate ? m.ultimate : m.yield;
+        if (!own) continue;
+        const double limit = response.max_share->share * *own;
+        if (!out || limit < *out) out = limit;
     }
     return out;
 }

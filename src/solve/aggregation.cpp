@@ -1,6 +1,7 @@
 #include "solve/aggregation.hpp"
 
 #include "base/instruction_sets.hpp"
+#include "base/reduction.hpp"
 #include "solve/chebyshev.hpp"
 #include "solve/rows.hpp"
 #include "solve/stopwatch.hpp"
@@ -52,12 +53,8 @@ struct AggregationOperator::Level {
         double found = 1.0;
         for (int step = 0; step < 12; ++step) {
             upright::multiply(A, x.data(), r.data(), threads);
-            double norm = 0.0;
-            for (std::size_t i = 0; i < n; ++i) {
-                r[i] *= inverse_diagonal[i];
-                norm += r[i] * r[i];
-            }
-            norm = std::sqrt(norm);
+            for (std::size_t i = 0; i < n; ++i) r[i] *= inverse_diagonal[i];
+            const double norm = std::sqrt(inner_product(n, r.data(), r.data(), threads));
             if (!(norm > 0.0)) break;
             if (step > 0) found = norm;
             for (std::size_t i = 0; i < n; ++i) x[i] = r[i] / norm;

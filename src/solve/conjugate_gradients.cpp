@@ -1,6 +1,6 @@
 #include "solve/conjugate_gradients.hpp"
 
-#include "base/blocks.hpp"
+#include "base/reduction.hpp"
 
 #include <algorithm>
 #include <array>
@@ -15,16 +15,6 @@ constexpr std::array<int, 3> asks{8, 20, 60};
 // Before the first step of a close solve from nothing: what a digit may cost.
 constexpr double cycles_a_digit = 10.0;
 constexpr double many_digits = 5.0;
-
-double dot(std::size_t n, int threads, const double* a, const double* b) {
-    const auto part = [&](std::size_t from, std::size_t to) {
-        double s = 0.0;
-#pragma omp simd reduction(+ : s)
-        for (std::size_t i = from; i < to; ++i) s += a[i] * b[i];
-        return s;
-    };
-    return sum_of_blocks(n, part, threads);
-}
 
 struct Column {
     double* b = nullptr; // the residual
@@ -83,7 +73,7 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
         Column& column = columns[c];
         column.b = b[c];
         column.x = x[c];
-        column.load_norm = std::sqrt(dot(n, threads, b[c], b[c]));
+        column.load_norm = std::sqrt(inner_product(n, b[c], b[c], threads));
         if (!(column.load_norm > 0.0) || !std::isfinite(column.load_norm)) {
             column.done = true;
             std::fill_n(column.x, n, 0.0);
@@ -102,8 +92,8 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             continue;
         }
         // The start, scaled so that the error has the least energy.
-        const double work = dot(n, threads, b[c], x[c]);
-        const double energy = system.multiply(x[c], column.Ap);
+        const double work = inner_product(n, b[c], x[c], threads);
+        const double energy = total(system.multiply(x[c], column.Ap));
         const double scale = energy > 0.0 ? work / energy : 0.0;
         const double* Ap = column.Ap;
 #pragma omp parallel for simd num_threads(threads)
@@ -112,7 +102,7 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             b[c][i] -= scale * Ap[i];
         }
         column.work = scale * work;
-        const double left = std::sqrt(dot(n, threads, b[c], b[c]));
+        const double left = std::sqrt(inner_product(n, b[c], b[c], threads));
         if (left > 0.0) column.norm = left;
         take_residual(column, n, threads);
     }
@@ -214,7 +204,7 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
                 }
             }
             column->step = 0.0;
-            const double energy = system.multiply(p, Ap);
+            const double energy = total(system.multiply(p, Ap));
             if (!(energy > 0.0) || !std::isfinite(energy)) {
                 out.converged = false;
                 column->done = true;

@@ -20,8 +20,8 @@ class IterativeSystem {
     IterativeSystem& operator=(const IterativeSystem&) = delete;
     virtual ~IterativeSystem() = default;
     virtual std::size_t length() const = 0;
-    // out = A v; returns v' A v. `v` may be written to in between, but is as before at the end. Arithmetic is
-    // in double either way.
+    // out = A v; returns this peer's share of v' A v. `v` may be written to in between, but is as before at
+    // the end. Arithmetic is in double either way.
     virtual double multiply(double* v, double* out) = 0;
     virtual double multiply(float* v, double* out) = 0;
     // z = B r, up to four at once. Residuals are scaled to a length near one; they may be written to.

@@ -1,8 +1,8 @@
 #include "solve/grid_solver.hpp"
 
-#include "base/blocks.hpp"
 #include "base/error.hpp"
 #include "base/instruction_sets.hpp"
+#include "base/reduction.hpp"
 #include "solve/stopwatch.hpp"
 
 #include <Eigen/Cholesky>
@@ -178,25 +178,25 @@ void GridOperator::extend() {
             multiply(v.data(), force.data());
             if (step == steps) break;
             // Forces of any size fit into single precision.
-            double most = 0.0;
-            for (std::size_t i = 0; i < fine; ++i) most = std::max(most, std::abs(force[i]));
+            const double most = largest_over(fine, 0.0, [&](std::size_t i) { return std::abs(force[i]); });
             if (!(most > 0.0)) break;
             for (std::size_t i = 0; i < fine; ++i) load[i] = static_cast<float>(force[i] / most);
             float* from = load.data();
             float* to = answer.data();
             multigrid_.cycle(&from, &to, 1);
             for (std::size_t e = 0; e < more; ++e) answer[fine + e] = 0.0F;
-            double slope = 0.0;
-            for (std::size_t i = 0; i < fine; ++i) slope += static_cast<double>(answer[i]) * force[i];
-            const double energy = multiply(answer.data(), resisted.data());
+            const double slope =
+                sum_over(fine, [&](std::size_t i) { return static_cast<double>(answer[i]) * force[i]; });
+            const double energy = total(multiply(answer.data(), resisted.data()));
             if (!(energy > 0.0)) break;
             const auto by = static_cast<float>(slope / energy);
             for (std::size_t i = 0; i < fine; ++i) motion[i] -= by * answer[i];
         }
         for (std::size_t a = 0; a < more; ++a) {
-            double sum = force[fine + a];
             if (a <= b) {
-                for (std::size_t i = 0; i < fine; ++i) sum += static_cast<double>(motions_[a][i]) * force[i];
+                const double sum = force[fine + a] + sum_over(fine, [&](std::size_t i) {
+                                       return static_cast<double>(motions_[a][i]) * force[i];
+                                   });
                 gram(static_cast<Eigen::Index>(a), static_cast<Eigen::Index>(b)) = sum;
                 gram(static_cast<Eigen::Index>(b), static_cast<Eigen::Index>(a)) = sum;
             }

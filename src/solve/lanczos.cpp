@@ -1,6 +1,7 @@
 #include "solve/lanczos.hpp"
 
 #include "base/error.hpp"
+#include "base/reduction.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -57,7 +58,9 @@ class Lanczos {
         VectorXd before(next_.cols());
         next_mass_ = problem_.mass * next_;
         for (Index c = 0; c < next_.cols(); ++c)
-            before[c] = std::sqrt(std::max(0.0, next_.col(c).dot(next_mass_.col(c))));
+            before[c] =
+                std::sqrt(std::max(0.0, inner_product(static_cast<std::size_t>(n_), next_.col(c).data(),
+                                                      next_mass_.col(c).data())));
         for (int pass = 0; pass < 2 && used_ > 0; ++pass)
             next_.noalias() -= V_.leftCols(used_) * (MV_.leftCols(used_).transpose() * next_).eval();
         Index kept = 0;
@@ -68,7 +71,8 @@ class Lanczos {
             for (int pass = 0; pass < 2; ++pass) {
                 if (kept > 0) v -= next_.leftCols(kept) * (next_mass_.leftCols(kept).transpose() * v).eval();
                 mv = problem_.mass * v;
-                size = std::sqrt(std::max(0.0, v.dot(mv)));
+                size = std::sqrt(
+                    std::max(0.0, inner_product(static_cast<std::size_t>(n_), v.data(), mv.data())));
             }
             if (!(size > 1e-11 * before[c]) || size == 0.0) continue;
             next_.col(kept) = v / size;

@@ -2,6 +2,7 @@
 
 #include "base/blas_threads.hpp"
 #include "base/instruction_sets.hpp"
+#include "base/reduction.hpp"
 #include "solve/linear_solver.hpp"
 
 #include <Eigen/Dense>
@@ -187,7 +188,9 @@ class Search {
             bool done = true;
             for (Eigen::Index c = 0; c < X_.cols(); ++c) {
                 const double eta =
-                    std::sqrt(std::max(0.0, R.col(c).dot(W.v.col(c))) / std::max(lambda[c], 1e-300));
+                    std::sqrt(std::max(0.0, inner_product(static_cast<std::size_t>(R.rows()), R.col(c).data(),
+                                                          W.v.col(c).data())) /
+                              std::max(lambda[c], 1e-300));
                 if (c < wanted && !(eta <= wish_.tolerance)) done = false;
                 if (!(eta <= 0.5 * wish_.tolerance)) open.push_back(c);
             }

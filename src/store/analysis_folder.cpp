@@ -192,7 +192,7 @@ void AnalysisFolder::write_fields(const Model& model, const AnalysisReport& repo
     }
 }
 
-void AnalysisFolder::write_json(const Study& study, const Model& model, const AnalysisReport& report,
+void AnalysisFolder::write_json(const Model& model, const AnalysisReport& report,
                                 const std::vector<Outcome>& outcomes, double seconds) const {
     Json out;
     Json cases = Json::array();
@@ -202,12 +202,12 @@ void AnalysisFolder::write_json(const Study& study, const Model& model, const An
     out["cases"] = cases;
     Json responses = Json::array();
     for (const Outcome& o : outcomes) {
-        const ResponseCard& card = study.responses[o.response];
+        const ModelResponse& card = model.responses[o.response];
         responses.push_back({{"name", card.name},
                              {"measure", card.measure->word},
                              {"case", o.in_case.empty() ? Json(nullptr) : Json(o.in_case)},
                              {"value", o.value},
-                             {"unit", study.units.text(card.measure->dimension)},
+                             {"unit", model.units.text(card.measure->dimension)},
                              {"min", bound(o.min)},
                              {"max", bound(o.max)},
                              {"holds", o.holds}});
@@ -220,10 +220,10 @@ void AnalysisFolder::write_json(const Study& study, const Model& model, const An
                     {"unknowns", report.cost.unknowns},
                     {"symmetry_copies", model.mesh.copies()}};
     out["solver"] = report.cost.method.empty() ? Json(nullptr) : Json(report.cost.method);
-    out["study"] = {{"file", study.file.string()},
-                    {"title", study.title},
-                    {"notes", study.notes},
-                    {"units", {study.units.length, study.units.force, study.units.time}}};
+    out["study"] = {{"file", model.file.string()},
+                    {"title", model.title},
+                    {"notes", model.notes},
+                    {"units", {model.units.length, model.units.force, model.units.time}}};
     out["seconds"] = seconds;
     out["version"] = version;
     write_text(path_ / "analysis.json", out.dump(2) + "\n");

@@ -27,8 +27,8 @@ class AnalysisFolder {
 
     // fields.h5, and one VTU for each case.
     void write_fields(const Model& model, const AnalysisReport& report) const;
-    void write_json(const Study& study, const Model& model, const AnalysisReport& report,
-                    const std::vector<Outcome>& outcomes, double seconds) const;
+    void write_json(const Model& model, const AnalysisReport& report, const std::vector<Outcome>& outcomes,
+                    double seconds) const;
 
     // What figures need of a case: displacement as 3 numbers for each node, von Mises for each region node.
     struct StaticFields {

@@ -186,9 +186,9 @@ fs::path RunFolder::case_file(const std::string& name) const {
     return at_ / "cases" / (file_name(name) + ".vtu");
 }
 
-void RunFolder::write_history(const Study& study, const std::vector<IterationRow>& rows) const {
+void RunFolder::write_history(const Model& model, const std::vector<IterationRow>& rows) const {
     std::string out = "iteration,goal,change,grayness,seconds";
-    for (const Column& column : columns(study)) out += "," + csv_name(column.name);
+    for (const Column& column : columns(model)) out += "," + csv_name(column.name);
     out += "\n";
     for (const IterationRow& row : rows) {
         out += fmt::format("{},{:.12g},{:.6g},{:.6g},{:.3f}", row.iteration, row.goal, row.change,

@@ -42,7 +42,7 @@ class RunFolder {
     std::filesystem::path log_file() const { return at_ / "log.txt"; }
 
     // history.csv, the header being iteration,goal,change,grayness,seconds and the names of the responses.
-    void write_history(const Study& study, const std::vector<IterationRow>& rows) const;
+    void write_history(const Model& model, const std::vector<IterationRow>& rows) const;
     // The design of one iteration.
     void write_step(int iteration, const std::vector<double>& density) const;
     void write_checkpoint(const OptimizerState& state) const;

@@ -77,9 +77,9 @@ std::string now_text() {
 
 } // namespace
 
-void write_run_json(const RunFolder& folder, const Study& study, const StaticAnalysis& analysis,
-                    const OptimizeResult& result, const SolverCost& cost, double seconds,
-                    const std::string& failure, const Certificate* certificate) {
+void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, const OptimizeResult& result,
+                    const SolverCost& cost, double seconds, const std::string& failure,
+                    const Certificate* certificate) {
     const Model& model = analysis.model();
     Json out;
     out["status"] = failure.empty() ? text(result.status) : "failed";
@@ -88,12 +88,12 @@ void write_run_json(const RunFolder& folder, const Study& study, const StaticAna
     out["iterations"] = result.state.iteration;
     const bool has_values = !result.readings.empty(); // of the design that is the result
     Json responses = Json::array();
-    const std::vector<Column> all = columns(study);
+    const std::vector<Column> all = columns(model);
     for (std::size_t c = 0; c < all.size(); ++c) {
-        const ResponseCard& card = study.responses[all[c].response];
+        const ModelResponse& card = model.responses[all[c].response];
         Reading r;
         r.min = card.min;
-        r.max = upper_bound(study, card);
+        r.max = upper_bound(model, card);
         if (has_values) r = result.readings[c];
         Json one;
         one["name"] = card.name;
@@ -101,24 +101,24 @@ void write_run_json(const RunFolder& folder, const Study& study, const StaticAna
         one["case"] = card.in_case.empty() ? Json(nullptr) : Json(card.in_case);
         if (all[c].in_case >= 0) {
             const auto k = static_cast<std::size_t>(all[c].in_case);
-            one["case"] = card.measure->vibration ? study.modal_cases[k].name : study.cases[k].name;
+            one["case"] = card.measure->vibration ? model.modal_cases[k].name : model.cases[k].name;
         }
         one["value"] = has_values ? Json(r.value) : Json(nullptr);
-        one["unit"] = study.units.text(card.measure->dimension);
+        one["unit"] = model.units.text(card.measure->dimension);
         one["min"] = bound(r.min);
         one["max"] = bound(r.max);
         one["holds"] = has_values ? Json(r.holds) : Json(nullptr);
         if (!r.where.empty()) one["where"] = r.where;
         if (!card.except.empty()) one["except"] = card.except;
-        if (study.goal && card.name == study.goal->response) {
+        if (card.goal) {
             // Of a goal of several columns the worst one.
             const bool worse = out.contains("goal") && has_values &&
-                               (study.goal->maximize ? r.value < out["goal"]["value"].get<double>()
-                                                     : r.value > out["goal"]["value"].get<double>());
+                               (card.raised ? r.value < out["goal"]["value"].get<double>()
+                                            : r.value > out["goal"]["value"].get<double>());
             if (!out.contains("goal") || worse)
                 out["goal"] = {{"name", card.name},
                                {"measure", one["measure"]},
-                               {"sense", study.goal->maximize ? "maximize" : "minimize"},
+                               {"sense", card.raised ? "maximize" : "minimize"},
                                {"value", one["value"]},
                                {"unit", one["unit"]}};
         }
@@ -189,10 +189,10 @@ void write_run_json(const RunFolder& folder, const Study& study, const StaticAna
                          {"method", result.modals[c].method}});
     }
     out["cases"] = cases;
-    out["study"] = {{"file", study.file.string()},
-                    {"title", study.title},
-                    {"notes", study.notes},
-                    {"units", {study.units.length, study.units.force, study.units.time}}};
+    out["study"] = {{"file", model.file.string()},
+                    {"title", model.title},
+                    {"notes", model.notes},
+                    {"units", {model.units.length, model.units.force, model.units.time}}};
     out["model"] = {{"elements", model.mesh.elements()},
                     {"nodes", model.mesh.nodes.size()},
                     {"unknowns", cost.unknowns},
@@ -204,7 +204,7 @@ void write_run_json(const RunFolder& folder, const Study& study, const StaticAna
                      {"guard", result.guard.words.empty()
                                    ? Json(nullptr)
                                    : Json({{"what", result.guard.words}, {"limit", result.guard.limit}})},
-                     {"filter_radius", filter_radius(study, model)},
+                     {"filter_radius", filter_radius(model)},
                      {"penalty", result.penalty},
                      {"solver", cost.method},
                      {"solver_levels", cost.levels}};

@@ -10,9 +10,9 @@
 namespace upright {
 
 // Writes run.json. `failure` is the message when the run failed.
-void write_run_json(const RunFolder& folder, const Study& study, const StaticAnalysis& analysis,
-                    const OptimizeResult& result, const SolverCost& cost, double seconds,
-                    const std::string& failure = {}, const Certificate* certificate = nullptr);
+void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, const OptimizeResult& result,
+                    const SolverCost& cost, double seconds, const std::string& failure = {},
+                    const Certificate* certificate = nullptr);
 
 // The name of the field that holds the shape of a mode in cases/NAME.vtu.
 std::string mode_field(int mode);

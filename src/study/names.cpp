@@ -17,6 +17,12 @@ bool refers_to(const std::vector<std::string>& references, const std::string& na
                        [&](const std::string& reference) { return refers_to(reference, name); });
 }
 
+Study on_cells(Study study, double times) {
+    study.mesh.size *= times;
+    for (RefineCard& refine : study.mesh.refine) refine.size *= times;
+    return study;
+}
+
 bool holds_in(const Study& study, const StaticCase& c, const std::string& support) {
     return std::any_of(study.supports.begin(), study.supports.end(), [&](const SupportCard& s) {
         return refers_to(support, s.name) && refers_to(c.supports, s.name);

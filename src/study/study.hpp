@@ -409,6 +409,9 @@ bool refers_to(const std::string& reference, const std::string& name);
 // Whether any of several references means it.
 bool refers_to(const std::vector<std::string>& references, const std::string& name);
 
+// The same study on cells of another size: mesh and refinements times that.
+Study on_cells(Study study, double times);
+
 // Whether a case has a support that the name means: a reaction is measured in those cases alone.
 bool holds_in(const Study& study, const StaticCase& c, const std::string& support);
 

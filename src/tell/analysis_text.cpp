@@ -166,12 +166,12 @@ std::string modal_table(const Model& model, const std::string& name, const Modal
     return out.take();
 }
 
-std::string response_table(const Study& study, const std::vector<Outcome>& outcomes) {
+std::string response_table(const Model& model, const std::vector<Outcome>& outcomes) {
     if (outcomes.empty()) return {};
     std::string out = "responses, full material\n";
     for (const Outcome& o : outcomes) {
-        const ResponseCard& card = study.responses[o.response];
-        const std::string unit = study.units.text(card.measure->dimension);
+        const ModelResponse& card = model.responses[o.response];
+        const std::string unit = model.units.text(card.measure->dimension);
         std::string words = fmt::format("{:.6g}{}", o.value, unit.empty() ? "" : " " + unit);
         if (o.min) words += fmt::format(", at least {:.6g}", *o.min);
         if (o.max) words += fmt::format(", at most {:.6g}", *o.max);
@@ -187,7 +187,7 @@ std::string response_table(const Study& study, const std::vector<Outcome>& outco
     return out;
 }
 
-std::string refinement_table(const Study& study, const Model& coarse_model, const AnalysisReport& coarse,
+std::string refinement_table(const Model& coarse_model, const AnalysisReport& coarse,
                              const std::vector<Outcome>& coarse_outcomes, const Model& fine_model,
                              const AnalysisReport& fine, const std::vector<Outcome>& fine_outcomes) {
     std::string out = fmt::format("{:<42}{:>14}{:>14}{:>12}\n", "", "this mesh", "finer mesh", "change");
@@ -199,28 +199,30 @@ std::string refinement_table(const Study& study, const Model& coarse_model, cons
     };
     row("elements", static_cast<double>(coarse_model.mesh.elements()),
         static_cast<double>(fine_model.mesh.elements()), "");
-    row("mass", coarse.mass, fine.mass, study.units.text(dimension::mass));
+    row("mass", coarse.mass, fine.mass, coarse_model.units.text(dimension::mass));
     for (std::size_t i = 0; i < coarse.statics.size() && i < fine.statics.size(); ++i) {
         const StaticReport& a = coarse.statics[i];
         const StaticReport& b = fine.statics[i];
         const auto name = [&](const char* what) { return a.name + ": " + what; };
         row(name("displacement"), a.displacement_peak.value, b.displacement_peak.value,
-            study.units.text(dimension::length));
-        row(name("stress"), a.stress_peak.value, b.stress_peak.value, study.units.text(dimension::stress));
+            coarse_model.units.text(dimension::length));
+        row(name("stress"), a.stress_peak.value, b.stress_peak.value,
+            coarse_model.units.text(dimension::stress));
         if (a.least_safety && b.least_safety)
             row(name("least safety"), a.least_safety->value, b.least_safety->value, "");
-        row(name("compliance"), a.compliance, b.compliance, study.units.text(dimension::moment));
+        row(name("compliance"), a.compliance, b.compliance, coarse_model.units.text(dimension::moment));
         row(name("estimated error, %"), 100.0 * a.error.relative, 100.0 * b.error.relative, "");
     }
     for (std::size_t i = 0; i < coarse.modals.size() && i < fine.modals.size(); ++i)
         for (std::size_t m = 0; m < coarse.modals[i].modes.size() && m < fine.modals[i].modes.size(); ++m)
             row(fmt::format("{}: mode {}", coarse.modal_names[i], m + 1), coarse.modals[i].modes[m].frequency,
-                fine.modals[i].modes[m].frequency, study.units.text(dimension::frequency));
+                fine.modals[i].modes[m].frequency, coarse_model.units.text(dimension::frequency));
     for (std::size_t i = 0; i < coarse_outcomes.size() && i < fine_outcomes.size(); ++i) {
-        const ResponseCard& card = study.responses[coarse_outcomes[i].response];
+        const ModelResponse& card = coarse_model.responses[coarse_outcomes[i].response];
         row("response " + card.name +
                 (coarse_outcomes[i].in_case.empty() ? "" : " @ " + coarse_outcomes[i].in_case),
-            coarse_outcomes[i].value, fine_outcomes[i].value, study.units.text(card.measure->dimension));
+            coarse_outcomes[i].value, fine_outcomes[i].value,
+            coarse_model.units.text(card.measure->dimension));
     }
     return out;
 }

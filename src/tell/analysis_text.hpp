@@ -13,10 +13,10 @@ namespace upright {
 std::string static_table(const Model& model, const AnalysisReport& report, const StaticReport& result,
                          const std::vector<Vec3>& probes);
 std::string modal_table(const Model& model, const std::string& name, const ModalResult& result, bool lumped);
-std::string response_table(const Study& study, const std::vector<Outcome>& outcomes);
+std::string response_table(const Model& model, const std::vector<Outcome>& outcomes);
 
 // Every result of two meshes beside each other, and the change from the first to the second.
-std::string refinement_table(const Study& study, const Model& coarse_model, const AnalysisReport& coarse,
+std::string refinement_table(const Model& coarse_model, const AnalysisReport& coarse,
                              const std::vector<Outcome>& coarse_outcomes, const Model& fine_model,
                              const AnalysisReport& fine, const std::vector<Outcome>& fine_outcomes);
 

@@ -13,9 +13,9 @@ std::size_t pieces_left(const Part& part) {
         std::count_if(part.pieces.begin(), part.pieces.end(), [](const PartPiece& p) { return !p.dropped; }));
 }
 
-std::string pieces_text(const Study& study, const Part& part) {
+std::string pieces_text(const Model& model, const Part& part) {
     Lines out;
-    const std::string volume = study.units.text(dimension::volume);
+    const std::string volume = model.units.text(dimension::volume);
     const std::size_t left = pieces_left(part);
     std::size_t dropped = 0;
     double dropped_volume = 0.0;

@@ -34,21 +34,21 @@ std::string time_text(double seconds) {
     return fmt::format("{}:{:02d}", whole / 60, whole % 60);
 }
 
-std::string run_summary(const Study& study, const OptimizeResult& result, double seconds) {
+std::string run_summary(const Model& model, const OptimizeResult& result, double seconds) {
     const IterationRow& row = result.row(); // of the result
     const IterationRow& last = result.state.history.back();
     Lines out;
     out.add("");
-    const std::vector<Column> all = columns(study);
+    const std::vector<Column> all = columns(model);
     std::size_t width = 20;
     for (const Column& c : all) width = std::max(width, c.name.size());
     for (std::size_t c = 0; c < all.size(); ++c) {
-        const ResponseCard& card = study.responses[all[c].response];
+        const ModelResponse& card = model.responses[all[c].response];
         const Reading& r = result.readings[c];
-        const std::string unit = study.units.text(card.measure->dimension);
+        const std::string unit = model.units.text(card.measure->dimension);
         std::string line = fmt::format("  {:<{}} {:<16} {:>12.6g} {:<8}", all[c].name, width,
                                        card.measure->word, r.value, unit);
-        if (card.name == study.goal->response) line += study.goal->maximize ? " goal, raised" : " goal";
+        if (card.goal) line += card.raised ? " goal, raised" : " goal";
         line += bounds_text(r, "");
         if (!r.where.empty()) line += "  at " + r.where;
         if (!card.except.empty())
@@ -60,9 +60,9 @@ std::string run_summary(const Study& study, const OptimizeResult& result, double
         if (modes.size() > 1 && modes[1].frequency < 1.02 * modes[0].frequency)
             out.add(fmt::format("modes 1 and 2 of {} lie within {:.2g} % of each other: {:.5g} and "
                                 "{:.5g} {}",
-                                study.modal_cases[c].name,
+                                model.modal_cases[c].name,
                                 100.0 * (modes[1].frequency / modes[0].frequency - 1.0), modes[0].frequency,
-                                modes[1].frequency, study.units.text(dimension::frequency)));
+                                modes[1].frequency, model.units.text(dimension::frequency)));
     }
     if (result.state.history.size() > 10) {
         const double before = result.state.history[result.state.history.size() - 11].goal;
@@ -88,7 +88,7 @@ std::string run_summary(const Study& study, const OptimizeResult& result, double
         const Reading& r = result.readings[worst];
         out.add(fmt::format(
             "NOT FEASIBLE: {} came to {:.5g},{}; {}", all[worst].name, r.value,
-            bounds_text(r, study.units.text(study.responses[all[worst].response].measure->dimension)),
+            bounds_text(r, model.units.text(model.responses[all[worst].response].measure->dimension)),
             result.best_feasible > 0 ? fmt::format("iteration {} held every bound", result.best_feasible)
                                      : std::string("no iteration at the final sharpness held every bound")));
     }
@@ -97,20 +97,20 @@ std::string run_summary(const Study& study, const OptimizeResult& result, double
         out.add(fmt::format("doubt: grayness {:.2f} at the end; the densities are not near black and "
                             "white, so carving changes the part{}",
                             row.grayness,
-                            study.run.sharpen ? "; finer cells and more iterations help"
+                            model.run.sharpen ? "; finer cells and more iterations help"
                                               : "; sharpen = true helps"));
-    if (!schedule(study, make_problem(study), last.iteration).final)
+    if (!schedule(model.run, make_problem(model), last.iteration).final)
         out.add("doubt: the iterations ended before the final penalty and sharpness; allow more");
     return out.take();
 }
 
-std::string certificate_text(const Study& study, const Certificate& c) {
+std::string certificate_text(const Model& model, const Certificate& c) {
     if (!c.not_served.empty()) {
         return "no certificate: " + c.not_served;
     }
     Lines out;
-    const ResponseCard& goal = study.responses[make_problem(study).goal];
-    const std::string unit = study.units.text(goal.measure->dimension);
+    const ModelResponse& goal = model.responses[make_problem(model).goal];
+    const std::string unit = model.units.text(goal.measure->dimension);
     out.add(fmt::format(
         "certificate: no design on this mesh has a {} below {:.6g}{}{}; this one is {:.1f} % above that",
         goal.name, c.bound, unit.empty() ? "" : " ", unit, 100.0 * c.distance));

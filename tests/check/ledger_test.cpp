@@ -12,7 +12,7 @@ namespace {
 
 Ledger ledger_of(const std::string& extra, const std::vector<std::string>& settings = {}) {
     const Study study = study_from(block_study(extra), settings);
-    return make_ledger(study, build_model(study), true);
+    return make_ledger(build_model(study), true);
 }
 
 bool shows(const Ledger& ledger, const std::string& words) {
@@ -139,7 +139,7 @@ TEST(Ledger, AsksWhatATotalOnASymmetryPlaneCovers) {
 
 TEST(Ledger, WeighsInPoundsWhereLengthsAreInches) {
     const Study study = study_from(block_study(pad), {"units=[\"in\", \"lbf\", \"s\"]"});
-    const Ledger ledger = make_ledger(study, build_model(study));
+    const Ledger ledger = make_ledger(build_model(study));
     EXPECT_TRUE(shows(ledger, " lb)"));
     EXPECT_NEAR(study.units.si(dimension::mass), 4.4482216152605 / 0.0254, 1e-6);
     EXPECT_EQ(study.units.mass_text(1.0, 4), "1 lbf·s2/in (386.1 lb)");

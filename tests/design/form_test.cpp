@@ -25,7 +25,7 @@ struct Field {
     DesignChain chain;
     std::vector<double> density;
     explicit Field(const Study& s, double radius = 1.6)
-        : study(s), model(build_model(study)), chain(model, radius, form_rules(study)),
+        : study(s), model(build_model(study)), chain(model, radius, form_rules(model.form)),
           density(chain.physical(random_values(chain.variables()), 3.0)) {}
     double at(const Vec3& p) const {
         double best = 1e300;
@@ -121,7 +121,7 @@ TEST(Form, PullBackIsTheTransposeOfTheDerivative) {
          {"mirror = \"y = 2\"", "extrude = \"z\"", "mirror = [\"y = 2\", \"x = 4\"]\nextrude = \"z\""}) {
         const Study study = study_from(block_study(std::string("[form]\n") + rules + "\n"));
         const Model model = build_model(study);
-        const DesignChain chain(model, 1.7, form_rules(study));
+        const DesignChain chain(model, 1.7, form_rules(model.form));
         const std::vector<double> x = random_values(chain.variables());
         const std::vector<double> g = random_values(model.mesh.elements());
         const std::vector<double> back = chain.pull_back(x, 4.0, g);

@@ -134,7 +134,7 @@ TEST(SupportForces, ReactionsAreReadWhereTheirSupportIs) {
         "[[response]]\nname = \"r\"\nmeasure = \"reaction\"\nat = \"sx\"\ncomponent = \"x\"\nmax = -50\n";
     const Study study = study_from(cube(more));
     const Model model = build_model(study);
-    const std::vector<Outcome> found = measure_all(study, model, analyze(model, {}));
+    const std::vector<Outcome> found = measure_all(model, analyze(model, {}));
     ASSERT_EQ(found.size(), 1U); // in A alone
     EXPECT_EQ(found[0].in_case, "A");
     EXPECT_NEAR(found[0].value, -100.0, 1e-6);

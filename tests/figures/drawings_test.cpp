@@ -58,10 +58,10 @@ TEST(Drawings, RegionsAndCasesFromEverySide) {
     const Model model = build_model(study);
     for (const char* from : {"corner", "front", "top", "1,1,1"}) {
         const auto file = folder.path() / (std::string(from) + ".png");
-        draw_regions(study, model, small(from), file);
+        draw_regions(model, small(from), file);
         expect_picture(file, 640, 400);
     }
-    draw_case(study, model, model.cases[1], small(), folder.path() / "case.png");
+    draw_case(model, model.cases[1], small(), folder.path() / "case.png");
     expect_picture(folder.path() / "case.png", 640, 400);
 }
 
@@ -82,17 +82,16 @@ TEST(Drawings, FieldsInSpaceAndInThePlane) {
         const auto file = [&](const char* name) {
             return folder.path() / (std::string(plane ? "plane-" : "solid-") + name + ".png");
         };
-        draw_density(study, model, density, 0.5, "iteration 3", small(), file("density"));
-        draw_result(study, model,
-                    displacement_figure(study, model, model.cases[0], density, 0.5, displacement), small(),
+        draw_density(model, density, 0.5, "iteration 3", small(), file("density"));
+        draw_result(model, displacement_figure(model, model.cases[0], density, 0.5, displacement), small(),
                     file("displacement"));
-        draw_result(study, model, stress_figure(study, model, model.cases[0], density, 0.5, stress), small(),
+        draw_result(model, stress_figure(model, model.cases[0], density, 0.5, stress), small(),
                     file("stress"));
         for (const char* name : {"density", "displacement", "stress"}) expect_picture(file(name), 640, 400);
         // Nothing above the threshold is an answer, not an empty picture.
         const std::vector<double> thin(density.size(), 0.01);
-        EXPECT_THROW(draw_result(study, model, stress_figure(study, model, model.cases[0], thin, 0.5, stress),
-                                 small(), file("none")),
+        EXPECT_THROW(draw_result(model, stress_figure(model, model.cases[0], thin, 0.5, stress), small(),
+                                 file("none")),
                      Error);
         EXPECT_FALSE(std::filesystem::exists(file("none")));
     }
@@ -104,20 +103,20 @@ TEST(Drawings, AStillBodyHasAPictureToo) {
     const Model model = build_model(study);
     const std::vector<double> full(model.mesh.elements(), 1.0);
     const std::vector<double> still(3 * model.mesh.nodes.size(), 0.0);
-    draw_result(study, model, displacement_figure(study, model, model.cases[0], full, 0.5, still), small(),
+    draw_result(model, displacement_figure(model, model.cases[0], full, 0.5, still), small(),
                 folder.path() / "still.png");
     expect_picture(folder.path() / "still.png", 640, 400);
 }
 
 TEST(Chart, DrawsHistoriesWithAwkwardNames) {
     const test::TemporaryFolder folder;
-    Study study = study_from(block_study());
-    study.title = "100 % of \"all\" {x_1^2} & more @ home \\ ~";
+    Model model = build_model(study_from(block_study()));
+    model.title = "100 % of \"all\" {x_1^2} & more @ home \\ ~";
     std::vector<IterationRow> rows;
     for (int i = 1; i <= 5; ++i) rows.push_back({i, 10.0 / i, 1.0 / i, 0.5 / i, 0.1, {10.0 / i, 0.4}});
-    draw_history(study, rows, small(), folder.path() / "history é.png");
+    draw_history(model, rows, small(), folder.path() / "history é.png");
     expect_picture(folder.path() / "history é.png", 640, 400);
-    draw_history(study, {rows.front()}, small(), folder.path() / "one.png"); // a single row is a history too
+    draw_history(model, {rows.front()}, small(), folder.path() / "one.png"); // a single row is a history too
     expect_picture(folder.path() / "one.png", 640, 400);
-    EXPECT_THROW(draw_history(study, {}, small(), folder.path() / "none.png"), Error);
+    EXPECT_THROW(draw_history(model, {}, small(), folder.path() / "none.png"), Error);
 }

@@ -34,34 +34,36 @@ depth = 1
 } // namespace
 
 TEST(CellGrid, StretchesToFitAndRefusesAbsurdSizes) {
-    const CellGrid grid = make_cell_grid(study_from(block_study("", ""), {"mesh.size=1.5"}));
+    const CellGrid grid = make_cell_grid(make_space(study_from(block_study("", ""), {"mesh.size=1.5"})));
     EXPECT_EQ(grid.count[0], 5);
     EXPECT_DOUBLE_EQ(grid.cell.x(), 1.6);
     EXPECT_EQ(grid.count[1], 3);
 }
 
 TEST(CellGrid, RefusesAbsurdSizes) {
-    EXPECT_THROW(make_cell_grid(study_from(block_study(), {"mesh.size=1e-4"})), Error);
-    EXPECT_THROW(make_cell_grid(study_from(block_study(), {"mesh.size=1e4"})), Error);
+    EXPECT_THROW(make_cell_grid(make_space(study_from(block_study(), {"mesh.size=1e-4"}))), Error);
+    EXPECT_THROW(make_cell_grid(make_space(study_from(block_study(), {"mesh.size=1e4"}))), Error);
 }
 
 TEST(CellGrid, IsCutAtSymmetryPlanes) {
-    const CellGrid low = make_cell_grid(study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n")));
+    const CellGrid low =
+        make_cell_grid(make_space(study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n"))));
     EXPECT_EQ(low.count[1], 2); // of two equal sides the lower
     EXPECT_TRUE(low.symmetric[1][1]);
     EXPECT_EQ(low.copies(), 2);
-    const CellGrid high =
-        make_cell_grid(study_from(block_study("[symmetry]\nplanes = [\"x = 0\", \"z = 1 mm\"]\n")));
+    const CellGrid high = make_cell_grid(
+        make_space(study_from(block_study("[symmetry]\nplanes = [\"x = 0\", \"z = 1 mm\"]\n"))));
     EXPECT_EQ(high.count[2], 3); // the larger side
     EXPECT_TRUE(high.symmetric[0][0]);
     EXPECT_TRUE(high.symmetric[2][0]);
     EXPECT_EQ(high.copies(), 4);
-    EXPECT_THROW(make_cell_grid(study_from(block_study("[symmetry]\nplanes = [\"x = 20\"]\n"))), Error);
+    EXPECT_THROW(make_cell_grid(make_space(study_from(block_study("[symmetry]\nplanes = [\"x = 20\"]\n")))),
+                 Error);
 }
 
 TEST(Painting, LaterRegionsWinAndSkinsNeverFillVoids) {
     const Study study = study_from(block_study(hole));
-    const Painting p = paint(study, make_cell_grid(study));
+    const Painting p = paint(make_space(study), make_cell_grid(make_space(study)));
     EXPECT_EQ(owned(study, p, "hole"), 16U);
     EXPECT_EQ(owned(study, p, "lining"), 4U * (4 * 4 - 2 * 2)); // corners lie within the depth of 1
     EXPECT_EQ(owned(study, p, "block"), 128U - 16U - 48U);
@@ -73,11 +75,13 @@ TEST(Painting, SkinsTakeCellsByHalfOfThem) {
     for (const auto& [depth, cells] : {std::pair{"0.6", 8U}, {"1.4", 12U}, {"1.6", 20U}}) {
         const Study study = study_from(block_study(hole, ""), {std::string("region.lining.depth=") + depth,
                                                                "region.block.box=[[0, -2, 0], [8, 6, 4]]"});
-        EXPECT_EQ(owned(study, paint(study, make_cell_grid(study)), "lining"), 4U * cells) << depth;
+        EXPECT_EQ(owned(study, paint(make_space(study), make_cell_grid(make_space(study))), "lining"),
+                  4U * cells)
+            << depth;
     }
     try {
         const Study study = study_from(block_study(hole), {"region.lining.depth=0.4"});
-        paint(study, make_cell_grid(study));
+        paint(make_space(study), make_cell_grid(make_space(study)));
         FAIL() << "a layer of less than half a cell was painted";
     } catch (const Error& bad) {
         const std::string message = bad.what();
@@ -119,7 +123,9 @@ TEST(Painting, ACellBelongsToAShapeThatHoldsHalfOfIt) {
             std::string(
                 "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[0, 0, 0], [") +
             to + ", 4, 4]]\n"));
-        EXPECT_EQ(owned(study, paint(study, make_cell_grid(study)), "pad"), layers * 16U) << to;
+        EXPECT_EQ(owned(study, paint(make_space(study), make_cell_grid(make_space(study))), "pad"),
+                  layers * 16U)
+            << to;
     }
 }
 
@@ -134,7 +140,8 @@ TEST(Painting, EqualBoresTakeAboutTheSame) {
             study_from(block_study("[[region]]\nname = \"bore\"\nrole = \"void\"\ncylinder = { from = [0, " +
                                    y + ", " + z + "], to = [8, " + y + ", " + z + "], radius = 3.3 }\n"),
                        {"region.block.box=[[0, 0, 0], [8, 14, 14]]"});
-        const std::size_t taken = owned(study, paint(study, make_cell_grid(study)), "bore");
+        const std::size_t taken =
+            owned(study, paint(make_space(study), make_cell_grid(make_space(study))), "bore");
         least = std::min(least, taken);
         most = std::max(most, taken);
         EXPECT_NEAR(static_cast<double>(taken), 8 * 3.14159265 * 3.3 * 3.3, 0.08 * 8 * 34.2) << k;
@@ -150,7 +157,7 @@ TEST(Surfaces, FaceByTheShapeOfTheirWall) {
         const Study study =
             study_from(block_study(bore + "[[surface]]\nname = \"wall\"\nof = \"bore\"\n" + rule),
                        {"region.block.box=[[0, 0, 0], [8, 20, 20]]"});
-        return paint(study, make_cell_grid(study)).surfaces.back().size();
+        return paint(make_space(study), make_cell_grid(make_space(study))).surfaces.back().size();
     };
     const std::size_t all = picked("");
     const std::size_t up = picked("facing = [0, 0, 1]\ntilt = 90\n"); // the half below the axis
@@ -181,14 +188,14 @@ TEST(Painting, WithinKeepsToARegion) {
     const Study study =
         study_from(block_study("[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = "
                                "[[6, 0, 0], [20, 4, 4]]\nwithin = \"block\"\n"));
-    const CellGrid grid = make_cell_grid(study);
-    EXPECT_EQ(owned(study, paint(study, grid), "pad"), 2U * 16U);
+    const CellGrid grid = make_cell_grid(make_space(study));
+    EXPECT_EQ(owned(study, paint(make_space(study), grid), "pad"), 2U * 16U);
 }
 
 TEST(Painting, SkinOfASurfaceLiesUnderIt) {
     const Study study = study_from(block_study(
         "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nskin_of = \"tip\"\ndepth = 2\n"));
-    const Painting p = paint(study, make_cell_grid(study));
+    const Painting p = paint(make_space(study), make_cell_grid(make_space(study)));
     EXPECT_EQ(owned(study, p, "pad"), 2U * 16U);
     EXPECT_EQ(p.surfaces[1].size(), 16U); // the surface is still found after the pad was painted over it
 }
@@ -197,7 +204,7 @@ TEST(Surfaces, TheWallOfAVoidBearsItsName) {
     const Study study = study_from(
         block_study(std::string(hole) + "[[surface]]\nname = \"wall\"\nof = \"hole\"\n[[surface]]\nname = "
                                         "\"side\"\nof = \"block\"\nfacing = [0, 1, 0]\n"));
-    const Painting p = paint(study, make_cell_grid(study));
+    const Painting p = paint(make_space(study), make_cell_grid(make_space(study)));
     EXPECT_EQ(p.surfaces[2].size(), 4U * 8U);
     EXPECT_EQ(p.surfaces[3].size(), 8U * 4U); // the wall of the hole that faces +y is not a side of the block
 }
@@ -216,7 +223,7 @@ cylinder = { from = [4, 2, 0], to = [4, 2, 4], radius = 1.5 }
 name = "bore-wall"
 on_cylinder = { from = [4, 2, 0], to = [4, 2, 4], radius = 1.5 }
 )"));
-    const Painting p = paint(study, make_cell_grid(study));
+    const Painting p = paint(make_space(study), make_cell_grid(make_space(study)));
     for (const CellFace& f : p.surfaces[2]) EXPECT_EQ(f.side, 5);
     EXPECT_GE(p.surfaces[2].size(), 5U);
     EXPECT_FALSE(p.surfaces[3].empty());

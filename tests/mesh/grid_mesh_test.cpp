@@ -10,7 +10,8 @@ using namespace upright;
 
 TEST(GridMesh, CountsNodesAndElements) {
     const Study study = test::study_from(test::block_study());
-    const Mesh mesh = make_grid_mesh(study, paint(study, make_cell_grid(study)));
+    const Mesh mesh =
+        make_grid_mesh(make_space(study), paint(make_space(study), make_cell_grid(make_space(study))));
     EXPECT_EQ(mesh.elements(), 128U);
     EXPECT_EQ(mesh.nodes.size(), 9U * 5U * 5U);
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
@@ -24,7 +25,8 @@ TEST(GridMesh, CountsNodesAndElements) {
 TEST(GridMesh, LeavesOutNodesOfVoids) {
     const Study study = test::study_from(
         test::block_study("[[region]]\nname = \"gone\"\nrole = \"void\"\nbox = [[4, 0, 0], [7, 4, 4]]\n"));
-    const Mesh mesh = make_grid_mesh(study, paint(study, make_cell_grid(study)));
+    const Mesh mesh =
+        make_grid_mesh(make_space(study), paint(make_space(study), make_cell_grid(make_space(study))));
     EXPECT_EQ(mesh.elements(), 5U * 16U);
     EXPECT_EQ(mesh.nodes.size(), (5U + 2U) * 25U);
     const std::vector<int> parts = face_connected_parts(mesh);
@@ -33,7 +35,8 @@ TEST(GridMesh, LeavesOutNodesOfVoids) {
 
 TEST(GridMesh, FaceNodesLieOnTheFaceAndTurnOutward) {
     const Study study = test::study_from(test::block_study());
-    const Mesh mesh = make_grid_mesh(study, paint(study, make_cell_grid(study)));
+    const Mesh mesh =
+        make_grid_mesh(make_space(study), paint(make_space(study), make_cell_grid(make_space(study))));
     for (int side = 0; side < 6; ++side) {
         const MeshFace face{ElementId{5}, side};
         const auto nodes = mesh.face_nodes(face);

@@ -139,7 +139,7 @@ TEST(Readings, OfPointsOffTheBody) {
               std::string::npos);
     const Study study = study_from(block_study(std::string(tip_coupling) + read));
     const Model m = build_model(study);
-    const std::vector<Motion> found = motions(m, study.responses.back());
+    const std::vector<Motion> found = motions(m, m.responses.back());
     ASSERT_EQ(found.size(), 1U);
     EXPECT_EQ(found[0].along[0].front().freedom, m.freedom_of_coupling(0, 0));
     expect_near(found[0].at, Vec3(12, 2, 7), 1e-12);

@@ -212,11 +212,12 @@ void same_model(const Model& a, const Model& b) {
     });
     same_places(a, b);
     same_actions(a, b);
-    ASSERT_EQ(a.extents.skins.size(), b.extents.skins.size());
-    for (std::size_t r = 0; r < a.extents.skins.size(); ++r) {
-        ASSERT_EQ(a.extents.skins[r] != nullptr, b.extents.skins[r] != nullptr);
-        if (a.extents.skins[r]) EXPECT_EQ(a.extents.skins[r]->corners(), b.extents.skins[r]->corners());
-        same_list(a.extents.rings[r], b.extents.rings[r], [](const Ring& x, const Ring& y) {
+    ASSERT_EQ(a.shapes.extents().skins.size(), b.shapes.extents().skins.size());
+    for (std::size_t r = 0; r < a.shapes.extents().skins.size(); ++r) {
+        ASSERT_EQ(a.shapes.extents().skins[r] != nullptr, b.shapes.extents().skins[r] != nullptr);
+        if (a.shapes.extents().skins[r])
+            EXPECT_EQ(a.shapes.extents().skins[r]->corners(), b.shapes.extents().skins[r]->corners());
+        same_list(a.shapes.extents().rings[r], b.shapes.extents().rings[r], [](const Ring& x, const Ring& y) {
             same(x.from, y.from);
             same(x.to, y.to);
             EXPECT_EQ(x.inner, y.inner);

@@ -23,8 +23,8 @@ Certificate certified(const Study& study, double* goal) {
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
     Silent silent;
-    *goal = optimize(study, analysis, silent).row().goal;
-    return certify(study, analysis, *goal, silent);
+    *goal = optimize(analysis, silent).row().goal;
+    return certify(analysis, *goal, silent);
 }
 
 } // namespace
@@ -77,5 +77,5 @@ TEST(Certificate, SaysWhereThereIsNone) {
     const Study study = study_from(test::block_study("[[load]]\nname = \"w\"\ngravity = [0, 0, -9810]\n"));
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
-    EXPECT_NE(certify(study, analysis, 1.0, silent).not_served.find("not convex"), std::string::npos);
+    EXPECT_NE(certify(analysis, 1.0, silent).not_served.find("not convex"), std::string::npos);
 }

@@ -24,7 +24,7 @@ class Silent final : public Observer {
 GradientCheck checked(const Study& study, Silent& silent) {
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
-    return check_gradients(study, analysis, silent);
+    return check_gradients(analysis, silent);
 }
 
 // The compliance of one case with a gradient that is off by a share.

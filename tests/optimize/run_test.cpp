@@ -26,25 +26,24 @@ class Recorder : public OptimizeObserver {
     int stop_at_;
 };
 
-OptimizeResult run(const Study& study, const Model& model, OptimizeObserver& observer,
-                   const OptimizerState* from = nullptr) {
+OptimizeResult run(const Model& model, OptimizeObserver& observer, const OptimizerState* from = nullptr) {
     StaticAnalysis analysis(model, {});
     RunStart start;
     start.from = from;
-    return optimize(study, analysis, observer, start);
+    return optimize(analysis, observer, start);
 }
 
 OptimizeResult run(const Study& study) {
     const Model model = build_model(study);
     Recorder recorder;
-    return run(study, model, recorder);
+    return run(model, recorder);
 }
 
 std::string problem_error(const std::string& extra, const std::vector<std::string>& settings = {}) {
     try {
         const Study study = study_from(block_study(extra), settings);
         const Model model = build_model(study);
-        require_reachable(study, model, make_problem(study));
+        require_reachable(model, make_problem(model));
     } catch (const Error& bad) {
         return bad.what();
     }
@@ -105,7 +104,7 @@ TEST(Optimize, LeastVolumeMeetsTheComplianceBound) {
                    {"goal.minimize=budget", "response.stiffness.max=" + std::to_string(reached),
                     "response.budget.max=1", "response.budget.active=true"});
     // With a bound on volume as well it is another problem: the bound on the goal itself counts too.
-    EXPECT_STREQ(make_problem(reverse).method->word, "moving asymptotes");
+    EXPECT_STREQ(make_problem(build_model(reverse)).method->word, "moving asymptotes");
     std::string text = half_beam(40, 14, false, "iterations = 150\n");
     text.replace(text.find("max = 0.5"), 9, "");
     const Study least =
@@ -131,13 +130,13 @@ TEST(Optimize, ResumingGivesTheSameEndToTheLastDigit) {
     const Study study = study_from(block_study("[run]\niterations = 14\nfilter = 1.6\n"));
     const Model model = build_model(study);
     Recorder whole;
-    const OptimizeResult a = run(study, model, whole);
+    const OptimizeResult a = run(model, whole);
     Recorder first(5);
-    const OptimizeResult stopped = run(study, model, first);
+    const OptimizeResult stopped = run(model, first);
     EXPECT_EQ(stopped.status, RunStatus::Interrupted);
     EXPECT_EQ(stopped.state.iteration, 5);
     Recorder second;
-    const OptimizeResult b = run(study, model, second, &first.last);
+    const OptimizeResult b = run(model, second, &first.last);
     ASSERT_EQ(a.state.history.size(), b.state.history.size());
     EXPECT_EQ(a.density, b.density);
     for (std::size_t i = 0; i < a.state.history.size(); ++i)
@@ -150,29 +149,29 @@ TEST(Optimize, KeptRegionsStaySolid) {
                                "\"keep\"\nmaterial = \"steel\"\nbox = [[6, 0, 0], [8, 4, 4]]\n"));
     const Model model = build_model(study);
     Recorder recorder;
-    const OptimizeResult result = run(study, model, recorder);
+    const OptimizeResult result = run(model, recorder);
     for (std::size_t e = 0; e < model.mesh.elements(); ++e)
         if (model.role(static_cast<ElementId>(e)) == Role::Keep) EXPECT_EQ(result.density[e], 1.0);
 }
 
 TEST(Optimize, ScheduleRisesSmoothlyAndEndsFinal) {
     Study study = study_from(block_study("[run]\niterations = 100\n"));
-    const Problem problem = make_problem(study);
-    EXPECT_DOUBLE_EQ(schedule(study, problem, 1).penalty, 1.0);
-    EXPECT_DOUBLE_EQ(schedule(study, problem, 100).penalty, 3.0);
-    EXPECT_DOUBLE_EQ(schedule(study, problem, 100).sharpness, 16.0);
-    EXPECT_TRUE(schedule(study, problem, 100).final);
-    EXPECT_FALSE(schedule(study, problem, 60).final);
+    const Problem problem = make_problem(build_model(study));
+    EXPECT_DOUBLE_EQ(schedule(study.run, problem, 1).penalty, 1.0);
+    EXPECT_DOUBLE_EQ(schedule(study.run, problem, 100).penalty, 3.0);
+    EXPECT_DOUBLE_EQ(schedule(study.run, problem, 100).sharpness, 16.0);
+    EXPECT_TRUE(schedule(study.run, problem, 100).final);
+    EXPECT_FALSE(schedule(study.run, problem, 60).final);
     for (int i = 2; i <= 100; ++i)
-        EXPECT_GE(schedule(study, problem, i).sharpness, schedule(study, problem, i - 1).sharpness);
+        EXPECT_GE(schedule(study.run, problem, i).sharpness, schedule(study.run, problem, i - 1).sharpness);
     study.run.penalty = 3.0;
     study.run.sharpen = false;
-    EXPECT_TRUE(schedule(study, problem, 1).final);
+    EXPECT_TRUE(schedule(study.run, problem, 1).final);
 }
 
 TEST(Problem, TakesTheMethodThatSuffices) {
     const auto method = [](const std::string& extra, const std::vector<std::string>& settings = {}) {
-        return std::string(make_problem(study_from(block_study(extra), settings)).method->word);
+        return std::string(make_problem(build_model(study_from(block_study(extra), settings))).method->word);
     };
     EXPECT_EQ(method(""), "optimality criteria");
     EXPECT_EQ(method("[[response]]\nname = \"w\"\nmeasure = \"mass\"\n"),
@@ -196,7 +195,7 @@ TEST(Problem, SaysWhatIsOutOfReach) {
     std::string text = block_study();
     text.replace(text.find("max = 0.4"), 9, "");
     try {
-        make_problem(study_from(text));
+        make_problem(build_model(study_from(text)));
         FAIL();
     } catch (const Error& bad) {
         EXPECT_NE(std::string(bad.what()).find("nothing bounds the goal"), std::string::npos);
@@ -210,7 +209,7 @@ TEST(Problem, AComplianceBoundThatNothingMeetsIsSaidAtOnce) {
     const Model model = build_model(study);
     Recorder recorder;
     try {
-        run(study, model, recorder);
+        run(model, recorder);
         FAIL();
     } catch (const Error& bad) {
         EXPECT_NE(std::string(bad.what()).find("with all material it is"), std::string::npos);
@@ -285,7 +284,7 @@ measure = "compliance"
 }
 
 const Reading& reading(const Study& study, const OptimizeResult& result, const std::string& name) {
-    const std::vector<Column> all = columns(study);
+    const std::vector<Column> all = columns(build_model(study));
     for (std::size_t c = 0; c < all.size(); ++c)
         if (all[c].name == name) return result.readings[c];
     throw Error::usage("no column " + name);
@@ -374,12 +373,12 @@ TEST(Optimize, EverythingTogetherAndResumedToTheLastDigit) {
         "minimize = \"weight\"", "[run]\niterations = 24\n[form]\nmirror = \"y = 10\"\n"));
     const Model model = build_model(study);
     Recorder whole;
-    const OptimizeResult a = run(study, model, whole);
+    const OptimizeResult a = run(model, whole);
     Recorder first(9);
-    const OptimizeResult stopped = run(study, model, first);
+    const OptimizeResult stopped = run(model, first);
     EXPECT_EQ(stopped.status, RunStatus::Interrupted);
     Recorder second;
-    const OptimizeResult b = run(study, model, second, &stopped.state);
+    const OptimizeResult b = run(model, second, &stopped.state);
     ASSERT_EQ(a.state.history.size(), b.state.history.size());
     for (std::size_t i = 0; i < a.state.history.size(); ++i)
         EXPECT_EQ(a.state.history[i].responses, b.state.history[i].responses) << i;
@@ -393,7 +392,7 @@ TEST(Optimize, ADisplacementBoundThatAllMaterialBreaksIsSaidAtOnce) {
     const Model model = build_model(study);
     Recorder recorder;
     try {
-        run(study, model, recorder);
+        run(model, recorder);
         FAIL();
     } catch (const Error& bad) {
         EXPECT_NE(std::string(bad.what()).find("with all material it is"), std::string::npos);
@@ -407,7 +406,7 @@ TEST(Optimize, ComplianceAndMaterialBoundsThatContradictAreSaidAtOnce) {
     const Model model = build_model(study);
     Recorder recorder;
     try {
-        run(study, model, recorder);
+        run(model, recorder);
         FAIL();
     } catch (const Error& bad) {
         EXPECT_NE(std::string(bad.what()).find("contradict each other"), std::string::npos) << bad.what();
@@ -431,7 +430,7 @@ TEST(Optimize, StartsFromAnotherDesign) {
     Recorder recorder;
     RunStart start;
     start.density = first.density;
-    const OptimizeResult again = optimize(study, analysis, recorder, start);
+    const OptimizeResult again = optimize(analysis, recorder, start);
     EXPECT_LT(again.state.history.front().goal, 1.1 * first.row().goal);
 }
 
@@ -439,7 +438,7 @@ TEST(Optimize, CoarseFirstGivesAStartForTheFineMesh) {
     const Study study = study_from(block_study("[run]\niterations = 20\n"));
     const Model model = build_model(study);
     Recorder recorder;
-    const std::vector<double> density = coarse_start(study, model, recorder);
+    const std::vector<double> density = coarse_start(build_model(on_cells(study, 2.0)), model, recorder);
     ASSERT_EQ(density.size(), model.mesh.elements());
     double sum = 0.0;
     for (const double d : density) sum += d;
@@ -456,7 +455,7 @@ TEST(Optimize, AStressBoundRoundsTheInnerCornerOfAnL) {
     const Study study = study_from(bench::l_bracket(1.0, true));
     const Model model = build_model(study);
     Recorder recorder;
-    const OptimizeResult result = run(study, model, recorder);
+    const OptimizeResult result = run(model, recorder);
     EXPECT_TRUE(result.feasible);
     EXPECT_LT(result.readings[0].value, 0.35);
     EXPECT_LT(result.readings[1].value, 144.0 * 1.02);

@@ -34,7 +34,7 @@ class Silent final : public OptimizeObserver {
 };
 
 double read_rest(const Study& study, const Model& model) {
-    for (const Outcome& o : measure_all(study, model, analyze(model, {})))
+    for (const Outcome& o : measure_all(model, analyze(model, {})))
         if (study.responses[o.response].name == "rest") return o.value;
     return -1.0;
 }
@@ -76,7 +76,7 @@ TEST(OwnMeasure, ItsGradientAgreesWithDifferences) {
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
     Silent silent;
-    for (const GradientRow& row : check_gradients(study, analysis, silent).rows)
+    for (const GradientRow& row : check_gradients(analysis, silent).rows)
         if (row.name == "rest") {
             EXPECT_EQ(row.measure, "restlessness");
             EXPECT_LT(row.error, 1e-6);
@@ -95,14 +95,14 @@ TEST(OwnMeasure, BoundsAndLeadsARun) {
                                    {run[0], run[1], "goal.minimize=budget", "response.budget.max="});
     const Model model = build_model(bounded);
     StaticAnalysis analysis(model, {});
-    const OptimizeResult least = optimize(bounded, analysis, silent);
+    const OptimizeResult least = optimize(analysis, silent);
     EXPECT_TRUE(least.feasible);
     EXPECT_LT(least.goal, 0.8);
     // As the goal under a bound on volume.
     const Study led = study_of(watched, {run[0], run[1], "goal.minimize=rest"});
     const Model same = build_model(led);
     StaticAnalysis again(same, {});
-    const OptimizeResult result = optimize(led, again, silent);
+    const OptimizeResult result = optimize(again, silent);
     EXPECT_EQ(result.method, "moving asymptotes");
     EXPECT_LT(result.goal, 0.7 * result.state.history.front().goal);
 }

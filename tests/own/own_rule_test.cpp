@@ -33,7 +33,7 @@ class Silent final : public Observer {
 TEST(OwnRule, StandsBehindTheFilter) {
     const Study study = study_of("leaning = \"x\"\n");
     const Model model = build_model(study);
-    const DesignChain chain(model, 0.9, form_rules(study)); // a filter of one cell: it changes nothing
+    const DesignChain chain(model, 0.9, form_rules(model.form)); // a filter of one cell: it changes nothing
     std::vector<double> x(chain.variables());
     std::mt19937 random(7);
     for (double& v : x) v = static_cast<double>(random() % 1000) / 1000.0;
@@ -53,7 +53,7 @@ TEST(OwnRule, PullsGradientsBackAlsoBesideTies) {
         const Model model = build_model(study);
         StaticAnalysis analysis(model, {});
         Silent silent;
-        for (const GradientRow& row : check_gradients(study, analysis, silent).rows)
+        for (const GradientRow& row : check_gradients(analysis, silent).rows)
             EXPECT_LT(row.error, 1e-6) << form << row.name;
     }
 }
@@ -61,7 +61,7 @@ TEST(OwnRule, PullsGradientsBackAlsoBesideTies) {
 TEST(OwnRule, TiedElementsStayAlike) {
     const Study study = study_of("leaning = \"z\"\nmirror = [\"y = 2\"]\n");
     const Model model = build_model(study);
-    const DesignChain chain(model, 1.7, form_rules(study));
+    const DesignChain chain(model, 1.7, form_rules(model.form));
     std::vector<double> x(chain.variables());
     std::mt19937 random(11);
     for (double& v : x) v = static_cast<double>(random() % 1000) / 1000.0;

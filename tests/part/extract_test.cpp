@@ -12,12 +12,11 @@ namespace {
 
 constexpr double pi = 3.14159265358979323846;
 
-Part carve(const Study& study, const Model& model, const std::vector<double>& density, double at = 0.5,
-           int passes = 50) {
+Part carve(const Model& model, const std::vector<double>& density, double at = 0.5, int passes = 50) {
     PartOptions options;
     options.threshold = at;
     options.passes = passes;
-    return PartField(study, model, density).extract(options);
+    return PartField(model, density).extract(options);
 }
 
 } // namespace
@@ -25,7 +24,7 @@ Part carve(const Study& study, const Model& model, const std::vector<double>& de
 TEST(Extract, AFullBlockIsTheBlock) {
     const Study study = study_from(block_study());
     const Model model = build_model(study);
-    const Part part = carve(study, model, std::vector<double>(model.mesh.elements(), 1.0));
+    const Part part = carve(model, std::vector<double>(model.mesh.elements(), 1.0));
     EXPECT_TRUE(part.closed);
     EXPECT_TRUE(part.one_piece());
     EXPECT_NEAR(part.volume, 128.0, 0.02 * 128.0); // edges are rounded by less than a lattice step
@@ -40,7 +39,7 @@ TEST(Extract, HolesComeAsTheirShapesNotAsStairs) {
     const Study study = study_from(block_study("[[region]]\nname = \"hole\"\nrole = \"void\"\ncylinder = { "
                                                "from = [4, 2, 0], to = [4, 2, 4], radius = 1.3 }\n"));
     const Model model = build_model(study);
-    const Part part = carve(study, model, std::vector<double>(model.mesh.elements(), 1.0));
+    const Part part = carve(model, std::vector<double>(model.mesh.elements(), 1.0));
     EXPECT_TRUE(part.closed);
     EXPECT_NEAR(part.volume, 128.0 - 4 * pi * 1.69, 0.03 * 128.0);
     for (const Vec3& p : part.surface.points)
@@ -56,7 +55,7 @@ TEST(Extract, KeptRegionsStayWhateverTheDensity) {
     std::vector<double> density(model.mesh.elements());
     for (std::size_t e = 0; e < density.size(); ++e)
         density[e] = model.role(static_cast<ElementId>(e)) == Role::Keep ? 1.0 : 0.01;
-    const Part part = carve(study, model, density);
+    const Part part = carve(model, density);
     EXPECT_NEAR(part.volume, 4 * pi * 2.25, 0.04 * 4 * pi * 2.25);
     EXPECT_FALSE(part.one_piece()); // it reaches neither the clamp nor the tip
     EXPECT_EQ(part.missed.size(), 2U);
@@ -71,8 +70,7 @@ TEST(Extract, NamesPiecesAndDropsIslands) {
         const double x = model.mesh.center(static_cast<ElementId>(e)).x();
         density[e] = x < 2 || x > 6 || (x > 3.4 && x < 4.6) ? 1.0 : 0.0;
     }
-    const Study finer = study;
-    const Part part = carve(finer, model, density, 0.5, 0);
+    const Part part = carve(model, density, 0.5, 0);
     ASSERT_EQ(part.pieces.size(), 3U);
     EXPECT_FALSE(part.one_piece());
     int dropped = 0;
@@ -87,13 +85,13 @@ TEST(Extract, NamesPiecesAndDropsIslands) {
     EXPECT_EQ(dropped, 1);
     PartOptions all;
     all.drop_islands = false;
-    EXPECT_GT(PartField(study, model, density).extract(all).volume, part.volume * 1.1);
+    EXPECT_GT(PartField(model, density).extract(all).volume, part.volume * 1.1);
 }
 
 TEST(Extract, MirrorsAtSymmetryPlanesWithoutASeam) {
     const Study study = study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n"));
     const Model model = build_model(study);
-    const Part part = carve(study, model, std::vector<double>(model.mesh.elements(), 1.0));
+    const Part part = carve(model, std::vector<double>(model.mesh.elements(), 1.0));
     EXPECT_TRUE(part.closed);
     EXPECT_EQ(part.pieces.size(), 1U);
     EXPECT_NEAR(part.volume, 128.0, 0.02 * 128.0);
@@ -106,7 +104,7 @@ TEST(Extract, MirrorsAtSymmetryPlanesWithoutASeam) {
 TEST(Extract, PlaneModelsGetTheirThickness) {
     const Study study = study_from(test::half_beam(12, 4, false), {"mesh.thickness=3"});
     const Model model = build_model(study);
-    const Part part = carve(study, model, std::vector<double>(model.mesh.elements(), 1.0));
+    const Part part = carve(model, std::vector<double>(model.mesh.elements(), 1.0));
     EXPECT_TRUE(part.closed);
     EXPECT_NEAR(part.volume, 144.0, 0.05 * 144.0);
 }
@@ -119,11 +117,11 @@ TEST(Extract, LowerThresholdsNeverWeighLess) {
         density[e] = 0.5 + 0.5 * std::sin(0.9 * model.mesh.center(static_cast<ElementId>(e)).x());
     double last = 1e300;
     for (const double at : {0.1, 0.3, 0.5, 0.7, 0.9}) {
-        const double mass = carve(study, model, density, at, 0).mass;
+        const double mass = carve(model, density, at, 0).mass;
         EXPECT_LT(mass, last);
         last = mass;
     }
-    EXPECT_THROW(carve(study, model, std::vector<double>(model.mesh.elements(), 0.01)), Error);
+    EXPECT_THROW(carve(model, std::vector<double>(model.mesh.elements(), 0.01)), Error);
 }
 
 // A boss that only a joint holds is part of the part.
@@ -152,7 +150,7 @@ surface = "seat"
         for (std::size_t e = 0; e < density.size(); ++e)
             if (model.mesh.centers[e].x() < 3 || model.role(static_cast<ElementId>(e)) == Role::Keep)
                 density[e] = 1.0;
-        const Part part = carve(study, model, density);
+        const Part part = carve(model, density);
         ASSERT_EQ(part.pieces.size(), 2U);
         EXPECT_EQ(part.pieces[1].dropped, std::string(holder).empty()) << holder;
     }

@@ -76,7 +76,7 @@ size = 1
 Outcome measured(const std::string& response, const std::string& in_case = "pull/1") {
     const Study study = study_from(std::string(tension) + "[[response]]\nname = \"r\"\n" + response);
     const Model model = build_model(study);
-    for (const Outcome& o : measure_all(study, model, analyze(model, {})))
+    for (const Outcome& o : measure_all(model, analyze(model, {})))
         if (o.in_case == in_case || o.in_case.empty()) return o;
     ADD_FAILURE() << "nothing was measured: " << response;
     return {};

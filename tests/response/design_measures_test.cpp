@@ -179,7 +179,7 @@ TEST(DesignMeasures, OneColumnForEachCaseThatFits) {
                                                  "{ side = [1, -1] }\n"),
                                    strong);
     std::vector<std::string> names;
-    for (const Column& c : columns(study)) names.push_back(c.name);
+    for (const Column& c : columns(build_model(study))) names.push_back(c.name);
     const auto has = [&](const std::string& name) {
         return std::find(names.begin(), names.end(), name) != names.end();
     };
@@ -197,13 +197,13 @@ TEST(DesignMeasures, FullMaterialMeasuresAsAnAnalysisDoes) {
     const Study study = study_from(crooked_block(""), strong);
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
-    DesignMeasures measures(study, analysis);
+    DesignMeasures measures(analysis);
     const std::vector<double> full(model.mesh.elements(), 1.0);
     measures.analyse(full, 3.0, {});
     const std::vector<Reading> readings = measures.readings();
     const std::vector<Smooth> smooth = measures.smooth(std::vector<bool>(readings.size(), true), false, true);
     const AnalysisReport report = analyze(model, {});
-    for (const Outcome& o : measure_all(study, model, report)) {
+    for (const Outcome& o : measure_all(model, report)) {
         const ResponseCard& card = study.responses[o.response];
         // Stress is read at nodes there and in the middle of elements here.
         if (card.measure->strength) continue;
@@ -231,7 +231,7 @@ TEST(DesignMeasures, ReactionsAndTheirBoundsHaveTheSignOfTheForce) {
                                          "response.hold.active=false"}));
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
-    DesignMeasures measures(study, analysis);
+    DesignMeasures measures(analysis);
     measures.analyse(std::vector<double>(model.mesh.elements(), 1.0), 3.0, {});
     const std::vector<Reading> readings = measures.readings();
     for (std::size_t c = 0; c < readings.size(); ++c) {
@@ -281,7 +281,7 @@ track = true
     const Study study = study_from(text, {"region.block.box=[[0, 0, 0], [12, 3, 4]]"});
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
-    DesignMeasures measures(study, analysis);
+    DesignMeasures measures(analysis);
     const auto reading = [&](double outer) {
         // Softer sides in z bring the mode that bends along z below the one along y.
         std::vector<double> density(model.mesh.elements(), 1.0);

@@ -23,7 +23,7 @@ inline std::vector<double> random_densities(const Model& model) {
 inline void expect_gradients_match(const Study& study, std::size_t stride, double tolerance = 1e-5) {
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
-    DesignMeasures measures(study, analysis);
+    DesignMeasures measures(analysis);
     const std::vector<double> density = random_densities(model);
     const std::vector<bool> all(measures.columns().size(), true);
     MeasureAccuracy exact;

@@ -35,9 +35,9 @@ TEST(AnalysisFolder, GivesBackWhatItWasGiven) {
     const auto path = folder.path() / "block é.analysis";
     EXPECT_FALSE(AnalysisFolder::is_one(path));
     const AnalysisFolder written = AnalysisFolder::create(path, false);
-    const std::vector<Outcome> outcomes = measure_all(study, model, report);
+    const std::vector<Outcome> outcomes = measure_all(model, report);
     written.write_fields(model, report);
-    written.write_json(study, model, report, outcomes, 1.5);
+    written.write_json(model, report, outcomes, 1.5);
 
     EXPECT_TRUE(AnalysisFolder::is_one(path));
     const AnalysisFolder read = AnalysisFolder::open(path);
@@ -64,9 +64,9 @@ TEST(AnalysisFolder, TellsEveryResponseInItsJson) {
     const Study study = test::study_from(modal_block());
     const Model model = build_model(study);
     const AnalysisReport report = analyze(model, {});
-    const std::vector<Outcome> outcomes = measure_all(study, model, report);
+    const std::vector<Outcome> outcomes = measure_all(model, report);
     const AnalysisFolder out = AnalysisFolder::create(folder.path() / "a.analysis", false);
-    out.write_json(study, model, report, outcomes, 0.0);
+    out.write_json(model, report, outcomes, 0.0);
     std::ifstream in(out.path() / "analysis.json");
     const auto json = nlohmann::json::parse(in);
     ASSERT_EQ(json["responses"].size(), 3U);
@@ -91,7 +91,7 @@ TEST(AnalysisFolder, NeverOverwritesUnasked) {
     const auto path = folder.path() / "a.analysis";
     const AnalysisFolder first = AnalysisFolder::create(path, false);
     first.write_fields(model, report);
-    first.write_json(study, model, report, {}, 0.0);
+    first.write_json(model, report, {}, 0.0);
     EXPECT_THROW(AnalysisFolder::create(path, false), Error);
     EXPECT_NO_THROW(AnalysisFolder::create(path, true));
     // A folder of something else stays, asked or not.

@@ -85,9 +85,9 @@ TEST(RunFolder, StepsAreListedAndMissingOnesNamed) {
 
 TEST(RunFolder, HistoryHasTheContractsHeader) {
     const test::TemporaryFolder folder;
-    const Study study = test::study_from(test::block_study());
+    const Model model = build_model(test::study_from(test::block_study()));
     const RunFolder run = RunFolder::create(folder.path() / "a.run", false);
-    run.write_history(study, some_state().history);
+    run.write_history(model, some_state().history);
     const std::string text = read_text(run.path() / "history.csv");
     EXPECT_EQ(text.substr(0, text.find('\n')), "iteration,goal,change,grayness,seconds,stiffness,budget");
     EXPECT_EQ(run.read_history()[1].responses, (std::vector<double>{4.25, 0.5}));

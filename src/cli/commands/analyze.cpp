@@ -50,7 +50,7 @@ std::vector<Vec3> read_probes(const Wish& in, bool plane) {
 }
 
 // Every case that is to be solved must be held; a modal one may float.
-void require_held(const Study& study, const Model& model, const std::vector<std::string>& chosen) {
+void require_held(const Model& model, const std::vector<std::string>& chosen) {
     for (const ModelCase& c : model.cases) {
         if (!chosen.empty() && !refers_to(chosen, c.name)) continue;
         for (const FreePart& part : free_motions(model, &c)) {
@@ -58,27 +58,16 @@ void require_held(const Study& study, const Model& model, const std::vector<std:
             std::string words;
             for (const FreeMotion& m : part.motions)
                 words += (words.empty() ? "" : "; ") + m.text(model.units);
-            Place place{study.file.string(), 1, 1};
-            for (const StaticCase& card : study.cases)
-                if (card.name == c.name) place = card.place;
-            throw Error::input(place, "the case \"" + c.name + "\" is not held: free in " + words,
+            throw Error::input(c.place, "the case \"" + c.name + "\" is not held: free in " + words,
                                "Add a support, or hold more directions");
         }
     }
 }
 
-// The study with a mesh `times` as fine.
-Study refined(const Study& study, int times) {
-    Study out = study;
-    out.mesh.size /= times;
-    for (RefineCard& card : out.mesh.refine) card.size /= times;
-    return out;
-}
-
 // Bounds on what the analysis finds; mass and volume are for the optimiser.
-bool every_bound_holds(const Study& study, const std::vector<Outcome>& outcomes) {
+bool every_bound_holds(const Model& model, const std::vector<Outcome>& outcomes) {
     bool out = true;
-    for (const Outcome& o : outcomes) out = out && (o.holds || of_material(study.responses[o.response]));
+    for (const Outcome& o : outcomes) out = out && (o.holds || of_material(model.responses[o.response]));
     return out;
 }
 
@@ -101,7 +90,7 @@ std::vector<Outcome> fill(const Wish& in, const Job& job, const AnalysisWish& wi
     }()));
     const AnalysisReport report = analyze(model, wish);
     for (const std::string& note : report.notes) console.remark(note);
-    const std::vector<Outcome> outcomes = measure_all(study, model, report);
+    const std::vector<Outcome> outcomes = measure_all(model, report);
     for (const StaticReport& s : report.statics) console.result(static_table(model, report, s, probes));
     for (std::size_t c = 0; c < report.modals.size(); ++c) {
         const auto card =
@@ -109,23 +98,22 @@ std::vector<Outcome> fill(const Wish& in, const Job& job, const AnalysisWish& wi
                          [&](const ModelModalCase& m) { return m.name == report.modal_names[c]; });
         console.result(modal_table(model, report.modal_names[c], report.modals[c], card->lumped));
     }
-    if (!outcomes.empty()) console.result(response_table(study, outcomes));
+    if (!outcomes.empty()) console.result(response_table(model, outcomes));
     if (in.refine) {
-        const Study finer = refined(study, *in.refine);
+        const Study finer = on_cells(study, 1.0 / *in.refine);
         const Model fine = build_model(finer);
         console.remark(fmt::format("the same on a mesh {} times as fine: {}", *in.refine, size_text(fine)));
         const AnalysisReport better = analyze(fine, wish);
-        console.result(
-            refinement_table(study, model, report, outcomes, fine, better, measure_all(finer, fine, better)));
+        console.result(refinement_table(model, report, outcomes, fine, better, measure_all(fine, better)));
     }
     save_model(folder.model_file(), model, study.resolved);
     write_text(folder.path() / "study.toml", study.resolved);
     folder.write_fields(model, report);
     if (!in.no_figures)
-        for (const fs::path& file : draw_analysis(study, model, report, folder, options))
+        for (const fs::path& file : draw_analysis(model, report, folder, options))
             console.remark("figure: " + file.string());
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-    folder.write_json(study, model, report, outcomes, seconds);
+    folder.write_json(model, report, outcomes, seconds);
     return outcomes;
 }
 
@@ -147,11 +135,11 @@ int run_analyze(const Wish& in, Session& session) {
         throw Error::usage("--refine cannot refine a mesh that comes from a file",
                            "Write a finer mesh file, and compare the two analyses");
     const std::vector<Vec3> probes = read_probes(in, model.mesh.dimension() == 2);
-    require_held(study, model, in.cases);
+    require_held(model, in.cases);
     AnalysisWish wish;
     wish.cases = in.cases;
     wish.except = in.except;
-    wish.solver = solver_options(study.run);
+    wish.solver = solver_options(model.run);
     ::omp_set_num_threads(threads_of(wish.solver));
     require_names(model, wish);
     const fs::path target(in.target);
@@ -168,7 +156,7 @@ int run_analyze(const Wish& in, Session& session) {
     }
     console.result("analysis: " + folder.path().string());
     write_text(folder.path() / "log.txt", console.log());
-    return every_bound_holds(study, outcomes) ? 0 : static_cast<int>(ExitCode::BoundBroken);
+    return every_bound_holds(model, outcomes) ? 0 : static_cast<int>(ExitCode::BoundBroken);
 }
 
 } // namespace

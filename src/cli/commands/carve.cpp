@@ -38,18 +38,17 @@ int run_carve(const Wish& in, Session& session) {
     const PartFormat& format = format_of(session.kinds.part_formats, in.out.empty() ? "part.stl" : in.out);
     const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
     const Job job = load_run(session, folder);
-    const Study& study = job.study;
     const Model& model = job.model;
     const std::vector<double> density = read_design(folder, model, in.iteration);
 
-    const PartField field(study, model, density);
+    const PartField field(model, density);
     PartOptions part_options;
     part_options.threshold = at;
     part_options.passes = in.smooth;
     part_options.drop_islands = !in.all_pieces;
     const Part part = field.extract(part_options);
-    const std::string mass = study.units.text(dimension::mass);
-    const std::string volume = study.units.text(dimension::volume);
+    const std::string mass = model.units.text(dimension::mass);
+    const std::string volume = model.units.text(dimension::volume);
 
     // Every threshold of the table, so that one sees how the choice matters.
     Json table = Json::array();
@@ -76,7 +75,7 @@ int run_carve(const Wish& in, Session& session) {
     }
     console.remark("");
     console.result(fmt::format("at {:g}: mass {}, volume {:.5g} {}, {} triangles, {}", at,
-                               study.units.mass_text(part.mass, 5), part.volume, volume,
+                               model.units.mass_text(part.mass, 5), part.volume, volume,
                                part.surface.corners.size(), part.closed ? "closed" : "NOT CLOSED"));
     double modelled = 0.0;
     for (std::size_t e = 0; e < density.size(); ++e)
@@ -88,11 +87,11 @@ int run_carve(const Wish& in, Session& session) {
                                modelled, mass, moved, std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
     console.result(fmt::format("smoothing moved the volume by {:+.2g} %",
                                100.0 * (part.volume / part.volume_before - 1.0)));
-    console.result(pieces_text(study, part));
+    console.result(pieces_text(model, part));
 
     const fs::path file = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
     if (file.has_parent_path()) make_folder(file.parent_path());
-    format.write({part.surface, study.units.length, study.title}, file);
+    format.write({part.surface, model.units.length, model.title}, file);
     fs::path json_file = file;
     json_file.replace_extension(".json");
     Json pieces = Json::array();
@@ -114,8 +113,8 @@ int run_carve(const Wish& in, Session& session) {
                       {"smoothing_passes", in.smooth}};
     write_text(json_file, report.dump(2) + "\n");
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");
-    draw_part(study, model, part,
-              fmt::format("cut at density {:g}; mass {}; {}", at, study.units.mass_text(part.mass, 5),
+    draw_part(model, part,
+              fmt::format("cut at density {:g}; mass {}; {}", at, model.units.mass_text(part.mass, 5),
                           part.one_piece() ? "one piece" : "NOT ONE PIECE"),
               options, png);
     console.result(fmt::format("part: {}\nfigure: {}", file.string(), png.string()));

@@ -28,13 +28,13 @@ class Notes : public Observer {
     Console& console_;
 };
 
-void show_gradients(const Study& study, const Model& model, Console& console) {
+void show_gradients(const Model& model, Console& console) {
     console.remark("Sensitivities");
-    ::omp_set_num_threads(threads_of(solver_options(study.run)));
-    StaticAnalysis analysis(model, solver_options(study.run));
+    ::omp_set_num_threads(threads_of(solver_options(model.run)));
+    StaticAnalysis analysis(model, solver_options(model.run));
     const InterruptGuard guard;
     Notes notes(console);
-    const GradientCheck check = check_gradients(study, analysis, notes);
+    const GradientCheck check = check_gradients(analysis, notes);
     console.result(fmt::format("  {:<28} {:<16} {:>12}  {:>13}  {:>13}  {:>9}", "response", "measure",
                                "value", "slope", "difference", "error"));
     for (const GradientRow& row : check.rows)
@@ -50,12 +50,11 @@ int run_check(const Wish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
     const Job job = load_job(session, in.target, in.settings, true);
-    const Study& study = job.study;
     const Model& model = job.model;
-    const Ledger ledger = make_ledger(study, model, true);
-    console.remark(fmt::format("{}\nunits {}, {}, {}; mass in {}, stress in {}\n", study.title,
-                               study.units.length, study.units.force, study.units.time,
-                               study.units.text(dimension::mass), study.units.text(dimension::stress)));
+    const Ledger ledger = make_ledger(model, true);
+    console.remark(fmt::format("{}\nunits {}, {}, {}; mass in {}, stress in {}\n", model.title,
+                               model.units.length, model.units.force, model.units.time,
+                               model.units.text(dimension::mass), model.units.text(dimension::stress)));
     console.result(render(ledger, console.width(), console.colored()));
     const std::size_t missing = ledger.count(Standing::Missing);
     const std::size_t doubts = ledger.count(Standing::Doubt);
@@ -65,21 +64,21 @@ int run_check(const Wish& in, Session& session) {
         const fs::path folder = in.out.empty()
                                     ? study_file.parent_path() / (study_file.stem().string() + ".check")
                                     : fs::path(in.out);
-        draw_regions(study, model, options, folder / "regions.png");
+        draw_regions(model, options, folder / "regions.png");
         std::string drawn = (folder / "regions.png").string();
         for (const ModelCase& c : model.cases) {
             const fs::path file = folder / ("case-" + file_name(c.name) + ".png");
-            draw_case(study, model, c, options, file);
+            draw_case(model, c, options, file);
             drawn += "\n         " + file.string();
         }
         for (const ModelModalCase& c : model.modal_cases) {
             const fs::path file = folder / ("case-" + file_name(c.name) + ".png");
-            draw_modal_case(study, model, c, options, file);
+            draw_modal_case(model, c, options, file);
             drawn += "\n         " + file.string();
         }
         console.remark("figures: " + drawn + "\n");
     }
-    if (in.gradients && missing == 0) show_gradients(study, model, console);
+    if (in.gradients && missing == 0) show_gradients(model, console);
     const auto plural = [](std::size_t n, const char* word) {
         return fmt::format("{} {}{}", n, word, n == 1 ? "" : "s");
     };

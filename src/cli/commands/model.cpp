@@ -121,7 +121,7 @@ int run_model(const Wish& in, Session& session) {
                    "\nsets:  " + (folder / "model.vtu").string());
     if (in.matrices) write_matrices(folder / "matrices", model, console);
     if (!in.no_figures) {
-        draw_quality(job.study, model, q, options, folder / "quality.png");
+        draw_quality(model, q, options, folder / "quality.png");
         console.remark("figure: " + (folder / "quality.png").string());
     }
     return 0;

@@ -29,8 +29,8 @@ using Clock = std::chrono::steady_clock;
 // Shows progress and keeps the folder up to date.
 class RunObserver : public OptimizeObserver {
   public:
-    RunObserver(const Study& study, RunFolder& folder, Console& console)
-        : study_(study), folder_(folder), console_(console), progress_(console, study) {}
+    RunObserver(const Model& model, RunFolder& folder, Console& console)
+        : model_(model), folder_(folder), console_(console), progress_(console, model) {}
 
     void note(const std::string& sentence) override { console_.remark(sentence); }
     bool stop_requested() const override { return InterruptGuard::requested(); }
@@ -41,13 +41,13 @@ class RunObserver : public OptimizeObserver {
         wait();
         if (keeps(state.iteration))
             writing_ = std::async(std::launch::async, [this, kept = state] {
-                folder_.write_history(study_, kept.history);
+                folder_.write_history(model_, kept.history);
                 folder_.write_step(kept.iteration, kept.density);
                 folder_.write_checkpoint(kept);
             });
         else
             writing_ = std::async(std::launch::async,
-                                  [this, rows = state.history] { folder_.write_history(study_, rows); });
+                                  [this, rows = state.history] { folder_.write_history(model_, rows); });
         if (folder_.published()) return;
         // The first iteration stands: an earlier run gives way.
         wait();
@@ -58,11 +58,11 @@ class RunObserver : public OptimizeObserver {
         if (writing_.valid()) writing_.get();
     }
     bool keeps(int iteration) const override {
-        return iteration == 1 || iteration % study_.run.keep_every == 0;
+        return iteration == 1 || iteration % model_.run.keep_every == 0;
     }
 
   private:
-    const Study& study_;
+    const Model& model_;
     RunFolder& folder_;
     Console& console_;
     Progress progress_;
@@ -70,14 +70,14 @@ class RunObserver : public OptimizeObserver {
 };
 
 // What must be right before a run begins. Returns how many doubts there are.
-std::size_t require_ready(const Study& study, const Model& model) {
-    require_reachable(study, model, make_problem(study));
-    const Ledger ledger = make_ledger(study, model);
+std::size_t require_ready(const Model& model) {
+    require_reachable(model, make_problem(model));
+    const Ledger ledger = make_ledger(model);
     for (const LedgerSection& section : ledger.sections)
         for (const LedgerLine& line : section.lines) {
             if (line.standing != Standing::Missing) continue;
-            Place place{study.file.string(), 1, 1};
-            for (const StaticCase& c : study.cases)
+            Place place{model.file.string(), 1, 1};
+            for (const ModelCase& c : model.cases)
                 if (c.name == line.name) place = c.place;
             throw Error::input(place,
                                (section.title == "Cases" ? "the case \"" + line.name + "\": " : "") +
@@ -88,14 +88,14 @@ std::size_t require_ready(const Study& study, const Model& model) {
 }
 
 // The last design of an earlier run, on the mesh of this one.
-std::vector<double> density_of_run(const Study& study, const Model& model, Console& console) {
-    const RunFolder earlier = RunFolder::open(*study.run.start_run, false);
-    const StoredModel stored = load_model(*study.run.start_run / "model.h5");
+std::vector<double> density_of_run(const Model& model, Console& console) {
+    const RunFolder earlier = RunFolder::open(*model.run.start_run, false);
+    const StoredModel stored = load_model(*model.run.start_run / "model.h5");
     const std::vector<double> density = earlier.read_density(-1);
     if (density.size() != stored.model.mesh.elements())
-        throw Error::input(study.run.start_place, "the run to start from is damaged: its design does not "
+        throw Error::input(model.run.start_place, "the run to start from is damaged: its design does not "
                                                   "fit its model");
-    console.remark(fmt::format("starting from the design of {}, {} elements", study.run.start_run->string(),
+    console.remark(fmt::format("starting from the design of {}, {} elements", model.run.start_run->string(),
                                density.size()));
     return carry_over(stored.model.mesh, density, model.mesh);
 }
@@ -110,10 +110,10 @@ int run_optimize(const Wish& in, Session& session) {
         in.out.empty() ? default_run_folder(in.target) : std::filesystem::path(in.out);
     if (in.resume && in.force) throw Error::usage("--resume and --force exclude each other");
 
-    const std::size_t doubts = require_ready(study, model);
+    const std::size_t doubts = require_ready(model);
     // What fails here leaves no folder behind.
-    ::omp_set_num_threads(threads_of(solver_options(study.run))); // of filter and projection as well
-    StaticAnalysis analysis(model, solver_options(study.run));
+    ::omp_set_num_threads(threads_of(solver_options(model.run))); // of filter and projection as well
+    StaticAnalysis analysis(model, solver_options(model.run));
     const InterruptGuard guard; // from here on a run folder is there to be left in order
     RunFolder folder = in.resume ? RunFolder::open(path, true) : RunFolder::create(path, in.force);
     OptimizerState from;
@@ -135,7 +135,7 @@ int run_optimize(const Wish& in, Session& session) {
         if (std::filesystem::exists(folder.log_file(), ignored)) earlier_log = read_text(folder.log_file());
     }
 
-    console.remark(fmt::format("{}: {} elements, {} displacements, {} case{}", study.title,
+    console.remark(fmt::format("{}: {} elements, {} displacements, {} case{}", model.title,
                                model.mesh.elements(), model.freedoms(), model.cases.size(),
                                model.cases.size() == 1 ? "" : "s"));
     if (doubts > 0)
@@ -159,7 +159,7 @@ int run_optimize(const Wish& in, Session& session) {
             return bad;
         }
         try {
-            write_run_json(folder, study, analysis, result, cost, seconds(), bad.what());
+            write_run_json(folder, analysis, result, cost, seconds(), bad.what());
             write_log(std::string(bad.what()) + "\n");
         } catch (const std::exception&) { // the first error says more
         }
@@ -177,25 +177,25 @@ int run_optimize(const Wish& in, Session& session) {
                                            ? fmt::format("factor {:.3g} MB, prepared in {:.1f} s",
                                                          cost.factor_bytes / 1e6, cost.prepare_seconds)
                                            : fmt::format("about {:.2g} GB", plan.bytes / 1e9)));
-        RunObserver observer(study, folder, console);
+        RunObserver observer(model, folder, console);
         RunStart begin;
         if (in.resume)
             begin.from = &from;
-        else if (study.run.start_run)
-            begin.density = density_of_run(study, model, console);
-        else if (study.run.coarse_first)
-            begin.density = coarse_start(study, model, observer);
-        result = optimize(study, analysis, observer, begin);
+        else if (model.run.start_run)
+            begin.density = density_of_run(model, console);
+        else if (model.run.coarse_first)
+            begin.density = coarse_start(build_model(on_cells(study, 2.0)), model, observer);
+        result = optimize(analysis, observer, begin);
         observer.wait();
         cost = analysis.cost();
         folder.write_step(result.state.iteration, result.state.density);
         if (result.design_of != result.state.iteration) folder.write_step(result.design_of, result.density);
         folder.write_checkpoint(result.state);
-        folder.write_history(study, result.state.history);
+        folder.write_history(model, result.state.history);
         write_fields(folder, analysis, result);
         if (in.certificate && result.status != RunStatus::Interrupted) {
             console.remark("computing the certificate: the convex relaxation on the same mesh");
-            certificate = certify(study, analysis, result.goal, observer);
+            certificate = certify(analysis, result.goal, observer);
         }
     } catch (const std::bad_alloc&) {
         throw failed(Error::numerics("there is not enough memory", "Write a larger cell size"));
@@ -204,10 +204,9 @@ int run_optimize(const Wish& in, Session& session) {
     } catch (const std::exception& bad) {
         throw failed(Error::numerics(std::string("unexpected: ") + bad.what()));
     }
-    console.result(run_summary(study, result, seconds()));
-    if (certificate) console.result(certificate_text(study, *certificate));
-    write_run_json(folder, study, analysis, result, cost, seconds(), {},
-                   certificate ? &*certificate : nullptr);
+    console.result(run_summary(model, result, seconds()));
+    if (certificate) console.result(certificate_text(model, *certificate));
+    write_run_json(folder, analysis, result, cost, seconds(), {}, certificate ? &*certificate : nullptr);
     console.result("run: " + folder.path().string());
     if (result.status != RunStatus::Interrupted && !session.quiet)
         console.remark(

@@ -83,12 +83,11 @@ void show(const Wish& in, const Job& job, const ResultFigure& figure, bool swing
           Console& console) {
     FigureOptions options = figure_options(in);
     if (!in.animate) {
-        draw_result(job.study, job.model, figure, options, file);
+        draw_result(job.model, figure, options, file);
         console.result(file.string());
         return;
     }
-    for (const fs::path& written :
-         animate_result(job.study, job.model, figure, options, swings, in.frames, file))
+    for (const fs::path& written : animate_result(job.model, figure, options, swings, in.frames, file))
         console.result(written.string());
 }
 
@@ -116,7 +115,7 @@ int plot_analysis(const Wish& in, Session& session) {
                                                                          mode, in.animate ? ".gif" : ".png")
                                                  : picture(in, figures, "mode", c->name, cases.size() > 1);
             show(in, job,
-                 mode_figure(job.study, job.model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1],
+                 mode_figure(job.model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1],
                              folder.read_mode(c->name, mode)),
                  true, file, console);
         }
@@ -128,9 +127,8 @@ int plot_analysis(const Wish& in, Session& session) {
         const AnalysisFolder::StaticFields fields = folder.read_static(c->name);
         const fs::path file = picture(in, figures, in.what, c->name, cases.size() > 1);
         show(in, job,
-             in.what == "displacement"
-                 ? deformed_figure(job.study, job.model, *c, fields.displacement)
-                 : nodal_stress_figure(job.study, job.model, *c, nodes, fields.von_mises),
+             in.what == "displacement" ? deformed_figure(job.model, *c, fields.displacement)
+                                       : nodal_stress_figure(job.model, *c, nodes, fields.von_mises),
              false, file, console);
     }
     return 0;
@@ -148,11 +146,10 @@ int plot_run(const Wish& in, Session& session) {
                            "Cases are kept for the last iteration alone");
     const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
     const Job job = load_run(session, folder);
-    const Study& study = job.study;
     const fs::path figures = folder.path() / "figures";
     if (in.what == "history") {
         const fs::path file = picture(in, figures, "history", "", false);
-        draw_history(study, folder.read_history(), options, file, folder.result_iteration());
+        draw_history(job.model, folder.read_history(), options, file, folder.result_iteration());
         console.result(file.string());
         return 0;
     }
@@ -161,7 +158,7 @@ int plot_run(const Wish& in, Session& session) {
     if (in.what == "density") {
         const std::string name = in.iteration ? "density-" + std::to_string(*in.iteration) : "density";
         const fs::path file = picture(in, figures, name, "", false);
-        draw_density(study, model, density, at, state_text(folder, in.iteration), options, file);
+        draw_density(model, density, at, state_text(folder, in.iteration), options, file);
         console.result(file.string());
         return 0;
     }
@@ -182,8 +179,7 @@ int plot_run(const Wish& in, Session& session) {
                                                  : picture(in, figures, "mode", c->name, chosen.size() > 1);
             const auto shape = read_vtu(folder.case_file(c->name), model.mesh, mode_field(mode), true).values;
             show(in, job,
-                 mode_figure(study, model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1], shape,
-                             shown),
+                 mode_figure(model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1], shape, shown),
                  true, file, console);
         }
         return 0;
@@ -194,9 +190,9 @@ int plot_run(const Wish& in, Session& session) {
         const fs::path fields = folder.case_file(c->name);
         show(in, job,
              in.what == "displacement"
-                 ? displacement_figure(study, model, *c, density, at,
+                 ? displacement_figure(model, *c, density, at,
                                        read_vtu(fields, model.mesh, "displacement", true).values)
-                 : stress_figure(study, model, *c, density, at,
+                 : stress_figure(model, *c, density, at,
                                  read_vtu(fields, model.mesh, "von_mises", false).values),
              false, file, console);
     }

@@ -56,7 +56,9 @@ Job load_job(const Session& session, const fs::path& file, const std::vector<std
                                " is a model that is built already",
                            "Use the study, or write the model again with \"upright model STUDY --set …\"");
     StoredModel stored = load_model(file);
-    return {load_study_text(stored.study, file, session.kinds.language), std::move(stored.model)};
+    Job out{load_study_text(stored.study, file, session.kinds.language), std::move(stored.model)};
+    take_asked(out.model, out.study);
+    return out;
 }
 
 Job load_run(const Session& session, const RunFolder& folder) {

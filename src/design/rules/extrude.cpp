@@ -19,7 +19,7 @@ class Extrude final : public RuleKind {
                     .says("the same all along an axis")};
     }
     bool asked(const FormCard& form) const override { return form.extrude.has_value(); }
-    void tie(const Study& study, FormRules& rules) const override { rules.extrude = study.form.extrude; }
+    void tie(const ModelForm& form, FormRules& rules) const override { rules.extrude = form.extrude; }
     std::string words(const FormCard& form, const UnitSystem& /*units*/) const override {
         return std::string("the same along ") + "xyz"[*form.extrude];
     }

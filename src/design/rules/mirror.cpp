@@ -28,7 +28,7 @@ class Mirror final : public RuleKind {
                           "loads")};
     }
     bool asked(const FormCard& form) const override { return !form.mirror.empty(); }
-    void tie(const Study& study, FormRules& rules) const override { rules.mirror = study.form.mirror; }
+    void tie(const ModelForm& form, FormRules& rules) const override { rules.mirror = form.mirror; }
     std::string words(const FormCard& form, const UnitSystem& /*units*/) const override {
         std::string out;
         for (const SymmetryPlane& p : form.mirror)

@@ -35,8 +35,8 @@ class Sectors final : public RuleKind {
                     .says("repeats around the frame's axis; a polar mesh is divided to fit")};
     }
     bool asked(const FormCard& form) const override { return form.sectors.has_value(); }
-    void tie(const Study& study, FormRules& rules) const override {
-        rules.sectors = FormRules::Sectors{study.frame(study.form.sectors->frame), study.form.sectors->count};
+    void tie(const ModelForm& form, FormRules& rules) const override {
+        rules.sectors = FormRules::Sectors{*form.sectors_about, form.sectors->count};
     }
     std::string words(const FormCard& form, const UnitSystem& /*units*/) const override {
         return fmt::format("{} sectors around {}", form.sectors->count, form.sectors->frame);

@@ -24,8 +24,8 @@ const Schema<Sweep>& sweep_schema() {
 }
 
 // Symmetry planes of a mesh that was made elsewhere: they must lie on its boundary.
-void add_cuts(Mesh& mesh, const Study& study) {
-    for (const SymmetryPlane& plane : study.symmetry) {
+void add_cuts(Mesh& mesh, const Space& space) {
+    for (const SymmetryPlane& plane : space.symmetry) {
         const double low = mesh.bounds.low[plane.axis];
         const double high = mesh.bounds.high[plane.axis];
         const double slack = 1e-6 * mesh.bounds.diagonal();
@@ -72,18 +72,18 @@ class File final : public MeshKind {
         refinable = second_order = false;
     }
 
-    MadeMesh make(const Study& study) const override {
-        const std::optional<Sweep>& swept = study.mesh.sweep;
-        FileMesh file = read_mesh_file(*study.mesh.file, study.mesh.place, study.mesh.file_scale,
-                                       swept ? ElementFamily::PlaneStress : study.mesh.family);
+    MadeMesh make(const Space& space) const override {
+        const std::optional<Sweep>& swept = space.mesh.sweep;
+        FileMesh file = read_mesh_file(*space.mesh.file, space.mesh.place, space.mesh.file_scale,
+                                       swept ? ElementFamily::PlaneStress : space.mesh.family);
         if (swept) {
             const auto layers = static_cast<std::size_t>(swept->layers);
             file.mesh = sweep(file.mesh, swept->along, swept->layers);
             repeat(file.sets.cells, layers);
             repeat(file.sets.points, layers + 1);
         }
-        add_cuts(file.mesh, study);
-        return paint_mesh(study, std::move(file.mesh), false, &file.sets);
+        add_cuts(file.mesh, space);
+        return paint_mesh(space, std::move(file.mesh), false, &file.sets);
     }
 };
 

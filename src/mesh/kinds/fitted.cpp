@@ -13,33 +13,31 @@ namespace {
 
 // Layers under surfaces can only be found on the mesh: elements of which half lies within the depth of the
 // picked faces. None elsewhere, as painting in order has them.
-std::vector<RegionId> surface_layers(const Study& study, const Mesh& mesh, RegionExtents& extents) {
+std::vector<RegionId> surface_layers(const Space& space, const Mesh& mesh, RegionField& regions) {
     const MeshCells cells(mesh, false);
-    Painting painting = paint(study, cells);
+    Painting painting = paint(space, cells);
     std::vector<RegionId> out = std::move(painting.owner);
     for (RegionId& r : out)
-        if (r != RegionId::None &&
-            !(index(r) < painting.extents.skins.size() && painting.extents.skins[index(r)]))
-            r = RegionId::None;
-    extents = std::move(painting.extents);
+        if (r != RegionId::None && !painting.regions.extents().skins[index(r)]) r = RegionId::None;
+    regions = std::move(painting.regions);
     return out;
 }
 
-bool has_surface_layers(const Study& study) {
-    return std::any_of(study.regions.begin(), study.regions.end(),
-                       [&](const RegionCard& card) { return is_surface_layer(study, card); });
+bool has_surface_layers(const RegionField& regions) {
+    return std::any_of(regions.regions().begin(), regions.regions().end(),
+                       [](const FieldRegion& region) { return !region.on_surfaces.empty(); });
 }
 
 // The mesh comes with its regions; what else painting tells is asked of the elements' middles.
-MadeMesh make_fitted(const Study& study) {
+MadeMesh make_fitted(const Space& space) {
     MadeMesh out;
-    out.extents = find_rings(study);
-    FittedMesh fitted = make_fitted_mesh(study, out.extents);
+    out.regions = space.regions;
+    FittedMesh fitted = make_fitted_mesh(space);
     out.mesh = std::move(fitted.mesh);
     out.remarks = std::move(fitted.remarks);
-    if (has_surface_layers(study)) {
-        const std::vector<RegionId> layers = surface_layers(study, out.mesh, out.extents);
-        std::vector<std::size_t> count(study.regions.size(), 0);
+    if (has_surface_layers(space.regions)) {
+        const std::vector<RegionId> layers = surface_layers(space, out.mesh, out.regions);
+        std::vector<std::size_t> count(out.regions.size(), 0);
         for (std::size_t e = 0; e < layers.size(); ++e)
             if (layers[e] != RegionId::None) {
                 out.mesh.region[e] = layers[e];
@@ -50,23 +48,22 @@ MadeMesh make_fitted(const Study& study) {
                 out.remarks.push_back(
                     fmt::format("the layer \"{}\" under a surface takes whole elements: its "
                                 "inner border is no smooth face",
-                                study.regions[r].name));
+                                out.regions[r].name));
     }
     Painting painting;
-    painting.extents = out.extents;
+    painting.regions = out.regions;
     painting.owner = out.mesh.region;
-    for (std::size_t r = 0; r < study.regions.size(); ++r) {
+    for (std::size_t r = 0; r < out.regions.size(); ++r) {
         std::vector<bool> covered(out.mesh.elements(), false);
-        if (study.regions[r].role != Role::Void)
+        if (out.regions[r].role != Role::Void)
             for (std::size_t e = 0; e < covered.size(); ++e)
-                covered[e] =
-                    out.mesh.region[e] == static_cast<RegionId>(r) ||
-                    region_distance(study, out.extents, static_cast<RegionId>(r), out.mesh.centers[e]) <= 0.0;
+                covered[e] = out.mesh.region[e] == static_cast<RegionId>(r) ||
+                             out.regions.distance(r, out.mesh.centers[e]) <= 0.0;
         painting.covered.push_back(std::move(covered));
     }
     const MeshCells cells(out.mesh, false);
-    pick_surfaces(study, cells, painting);
-    out.painted = count_cells(study, painting, cells);
+    pick_surfaces(space, cells, painting);
+    out.painted = count_cells(space, painting, cells);
     std::vector<std::int32_t> number(out.mesh.elements());
     for (std::size_t e = 0; e < number.size(); ++e) number[e] = static_cast<std::int32_t>(e);
     out.surfaces = picked_faces(painting, number);
@@ -93,7 +90,7 @@ class Fitted final : public MeshKind {
         follows_shapes = leaves_out_voids = true;
     }
 
-    MadeMesh make(const Study& study) const override { return make_fitted(study); }
+    MadeMesh make(const Space& space) const override { return make_fitted(space); }
 };
 
 } // namespace

@@ -17,14 +17,14 @@ class Grid final : public MeshKind {
         keys = {mesh_size_key()};
     }
 
-    MadeMesh make(const Study& study) const override {
-        if (study.mesh.shell()) return paint_mesh(study, make_shell_mesh(study, make_cell_grid(study)), true);
-        Painting painting = paint(study, make_cell_grid(study));
+    MadeMesh make(const Space& space) const override {
+        if (space.mesh.shell()) return paint_mesh(space, make_shell_mesh(space, make_cell_grid(space)), true);
+        Painting painting = paint(space, make_cell_grid(space));
         MadeMesh out;
-        out.mesh = make_grid_mesh(study, painting);
-        out.painted = count_cells(study, painting, GridCells(painting.grid));
+        out.mesh = make_grid_mesh(space, painting);
+        out.painted = count_cells(space, painting, GridCells(painting.grid));
         out.surfaces = picked_faces(painting, out.mesh.element_of);
-        out.extents = std::move(painting.extents);
+        out.regions = std::move(painting.regions);
         return out;
     }
 };

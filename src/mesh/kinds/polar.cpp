@@ -22,8 +22,8 @@ class Polar final : public MeshKind {
         leaves_out_voids = true;
     }
 
-    MadeMesh make(const Study& study) const override {
-        return paint_mesh(study, make_polar_mesh(study), true);
+    MadeMesh make(const Space& space) const override {
+        return paint_mesh(space, make_polar_mesh(space), true);
     }
 };
 

@@ -41,6 +41,61 @@ void add_cases(Model& model, const Study& study) {
     }
 }
 
+// The numbers of what a name means.
+template <class T> std::vector<std::size_t> meant(const std::string& name, const std::vector<T>& all) {
+    std::vector<std::size_t> out;
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (refers_to(name, all[i].name)) out.push_back(i);
+    return out;
+}
+
+ModelResponse resolve(const Model& model, const Study& study, const ResponseCard& card) {
+    ModelResponse out{card, {}, {}, {}, {}, {}, {}, {}, {}, false, false};
+    for (std::size_t r = 0; r < model.regions.size(); ++r)
+        if (refers_to(card.of, model.regions[r].name)) out.regions.push_back(static_cast<RegionId>(r));
+    for (std::size_t c = 0; c < model.cases.size(); ++c)
+        if (card.in_case.empty() || refers_to(card.in_case, model.cases[c].name)) out.cases.push_back(c);
+    for (std::size_t c = 0; c < model.modal_cases.size(); ++c)
+        if (card.in_case.empty() || refers_to(card.in_case, model.modal_cases[c].name))
+            out.modal_cases.push_back(c);
+    out.points = meant(card.at, model.points);
+    out.couplings = meant(card.at, model.couplings);
+    out.surfaces = meant(card.at, model.surfaces);
+    out.supports = meant(card.at, model.supports);
+    if (!card.frame.empty()) out.axes = study.frame(card.frame);
+    if (study.goal && study.goal->response == card.name) {
+        out.goal = true;
+        out.raised = study.goal->maximize;
+    }
+    return out;
+}
+
+void add_asked(Model& model, const Study& study) {
+    model.file = study.file;
+    model.title = study.title;
+    model.notes = study.notes;
+    model.made_by = study.mesh;
+    model.responses.clear();
+    model.goal.reset();
+    for (const ResponseCard& card : study.responses) {
+        model.responses.push_back(resolve(model, study, card));
+        if (model.responses.back().goal)
+            model.goal = ModelGoal{model.responses.size() - 1, study.goal->maximize, study.goal->place};
+    }
+    static_cast<FormCard&>(model.form) = study.form;
+    if (study.form.sectors) model.form.sectors_about = study.frame(study.form.sectors->frame);
+    model.run = study.run;
+    model.inactive = study.inactive;
+    for (std::size_t c = 0; c < model.cases.size(); ++c) model.cases[c].place = study.cases[c].place;
+    for (const LoadCard& card : study.loads)
+        for (ModelLoad& load : model.loads)
+            if (load.name == card.name) load.covers = card.covers;
+    for (const PointCard& card : study.points)
+        for (ModelPoint& p : model.points)
+            if (p.name == card.name)
+                if (const auto* surface = std::get_if<std::string>(&card.at)) p.of = *surface;
+}
+
 } // namespace
 
 Model build_model(const Study& study) {
@@ -57,9 +112,9 @@ Model build_model(const Study& study) {
             if (study.materials[m].name == card.material) region.material = static_cast<int>(m);
         model.regions.push_back(region);
     }
-    MadeMesh made = make_mesh(study);
+    MadeMesh made = make_mesh(make_space(study));
     model.mesh = std::move(made.mesh);
-    model.extents = std::move(made.extents);
+    model.shapes = std::move(made.regions);
     model.remarks = std::move(made.remarks);
     add_regions(model, made.painted);
     for (std::size_t s = 0; s < study.surfaces.size(); ++s)
@@ -75,13 +130,18 @@ Model build_model(const Study& study) {
         model.supports.push_back(make_support(model, study.frames, card));
     model.symmetry = hold_symmetry(model);
     for (const LoadCard& card : study.loads) model.loads.push_back(make_load(model, study.frames, card));
-    for (const ResponseCard& card : study.responses)
-        if (card.measure->at_place)
-            for (const ModelPoint& p : model.points)
-                if (refers_to(card.at, p.name) && model.coupling_at(p) < 0)
-                    require_near(model, p, card.at_place);
     add_cases(model, study);
+    add_asked(model, study);
+    for (const ModelResponse& r : model.responses)
+        if (r.measure->at_place)
+            for (const std::size_t p : r.points)
+                if (model.coupling_at(model.points[p]) < 0) require_near(model, model.points[p], r.at_place);
     return model;
+}
+
+void take_asked(Model& model, const Study& study) {
+    model.shapes = RegionField(study, model.shapes.extents());
+    add_asked(model, study);
 }
 
 } // namespace upright

@@ -1,7 +1,7 @@
 // The method of moving asymptotes: any goal under any bounds.
 #include "optimize/run/stepper.hpp"
 
-#include "base/blocks.hpp"
+#include "base/reduction.hpp"
 #include "optimize/moving_asymptotes.hpp"
 
 #include <algorithm>
@@ -137,7 +137,7 @@ class Asymptotes final : public Stepper {
         double most_broken = 0.0;    // of the bounds
     };
 
-    Scaled as_goal(const Smooth& s, const ResponseCard& card) const {
+    Scaled as_goal(const Smooth& s, const ModelResponse& card) const {
         const bool raise = tools_.problem.maximize != s.inverse;
         const double size = goal_scale_;
         if (!raise) return {goal_size * s.value / size, goal_size / size};
@@ -164,7 +164,7 @@ class Asymptotes final : public Stepper {
             for (const Smooth* s : goals) goal_scale_ = std::max(goal_scale_, std::abs(s->value));
             if (goal_scale_ <= 0.0) goal_scale_ = 1.0;
         }
-        const ResponseCard& goal_card = tools_.study.responses[tools_.problem.goal];
+        const ModelResponse& goal_card = tools_.model.responses[tools_.problem.goal];
         for (const Smooth* s : goals) {
             const Scaled f = as_goal(*s, goal_card);
             out.of_goal.push_back(f.value);
@@ -206,21 +206,23 @@ class Asymptotes final : public Stepper {
 
     // How far the Lagrangian's gradient is from zero in directions that are free, against that of the goal.
     static double residual(const std::vector<double>& x, const Functions& f, const MmaStep& step) {
-        double left = 0.0;
-        double size = 0.0;
-        for (std::size_t j = 0; j < x.size(); ++j) {
-            double goal = f.values.goal_gradient[j];
-            double sum = goal;
-            for (std::size_t i = 0; i < f.share.size(); ++i) {
-                const double part = step.multiplier[i] * f.values.gradient[i][j];
-                sum += part;
-                if (f.share[i] > 0.0) goal += part;
+        const auto sums = sums_of_blocks<2>(x.size(), [&](std::size_t from, std::size_t to) {
+            std::array<double, 2> part{};
+            for (std::size_t j = from; j < to; ++j) {
+                double goal = f.values.goal_gradient[j];
+                double sum = goal;
+                for (std::size_t i = 0; i < f.share.size(); ++i) {
+                    const double one = step.multiplier[i] * f.values.gradient[i][j];
+                    sum += one;
+                    if (f.share[i] > 0.0) goal += one;
+                }
+                part[1] += std::abs(goal);
+                const bool pinned = (x[j] <= 1e-6 && sum > 0.0) || (x[j] >= 1.0 - 1e-6 && sum < 0.0);
+                if (!pinned) part[0] += std::abs(sum);
             }
-            size += std::abs(goal);
-            const bool pinned = (x[j] <= 1e-6 && sum > 0.0) || (x[j] >= 1.0 - 1e-6 && sum < 0.0);
-            if (!pinned) left += std::abs(sum);
-        }
-        return size > 0.0 ? left / size : 0.0;
+            return part;
+        });
+        return sums[1] > 0.0 ? sums[0] / sums[1] : 0.0;
     }
 
     // At one and the same schedule goal and broken bounds together should fall; where they go up and down
@@ -229,7 +231,7 @@ class Asymptotes final : public Stepper {
         double merit = f.of_goal.empty() ? 0.0 : *std::max_element(f.of_goal.begin(), f.of_goal.end());
         merit += 10.0 * goal_size * f.most_broken;
         // Early on steps are meant to be bold.
-        const bool late = now.final && tools_.state.iteration > 0.7 * tools_.study.run.iterations;
+        const bool late = now.final && tools_.state.iteration > 0.7 * tools_.model.run.iterations;
         if (!late || last_penalty_ != now.penalty || last_sharpness_ != now.sharpness) {
             merits_.clear();
             conservative_ = false;
@@ -265,7 +267,7 @@ class Asymptotes final : public Stepper {
 } // namespace
 
 StepperKind asymptotes_stepper() {
-    return {"moving asymptotes", false, [](const Study&, const Problem&) { return true; },
+    return {"moving asymptotes", false, [](const Model&, const Problem&) { return true; },
             [](const StepTools& tools) -> std::unique_ptr<Stepper> {
                 return std::make_unique<Asymptotes>(tools);
             }};

@@ -2,6 +2,7 @@
 #include "optimize/run/stepper.hpp"
 
 #include "base/blocks.hpp"
+#include "base/reduction.hpp"
 #include "optimize/optimality_criteria.hpp"
 
 #include <algorithm>
@@ -14,20 +15,20 @@ namespace {
 class Criteria final : public Stepper {
   public:
     explicit Criteria(const StepTools& tools)
-        : tools_(tools), least_material_(of_material(tools.study.responses[tools.problem.goal])) {
+        : tools_(tools), least_material_(of_material(tools.model.responses[tools.problem.goal])) {
         const std::size_t goal = tools.problem.goal;
         const std::size_t bound = tools.problem.bounds.front();
         const std::size_t material = least_material_ ? goal : bound;
         const std::size_t compliance = least_material_ ? bound : goal;
-        limit_ = *tools.study.responses[bound].max;
+        limit_ = *tools.model.responses[bound].max;
         // The material is linear; only the compliance has gradients to be found anew.
         for (const Column& column : tools.measures.columns())
             wanted_.push_back(column.response == compliance);
         const DesignChain& chain = tools.chain;
-        weights_ = linear_weights(tools.analysis.model(), tools.study.responses[material]);
+        weights_ = linear_weights(tools.model, tools.model.responses[material]);
         linear_cost_ = chain.pull_back(std::vector<double>(chain.variables(), 1.0), 0.0, weights_);
-        for (std::size_t e = 0; e < weights_.size(); ++e)
-            if (!chain.is_design()[e]) kept_material_ += weights_[e];
+        kept_material_ = sum_over(weights_.size(),
+                                  [&](std::size_t e) { return chain.is_design()[e] ? 0.0 : weights_[e]; });
     }
 
     const std::vector<bool>& wanted() const override { return wanted_; }
@@ -78,7 +79,8 @@ class Criteria final : public Stepper {
     CriteriaStep less_compliance(const Schedule& now, const std::vector<double>& benefit,
                                  const std::vector<double>& cost) {
         OptimizerState& state = tools_.state;
-        const double next_sharpness = schedule(tools_.study, tools_.problem, state.iteration + 1).sharpness;
+        const double next_sharpness =
+            schedule(tools_.model.run, tools_.problem, state.iteration + 1).sharpness;
         MaterialBound bound;
         bound.limit = limit_;
         // Without a projection the densities, and so the material, are linear in the variables.
@@ -107,11 +109,11 @@ class Criteria final : public Stepper {
 };
 
 // One max alone, no min, sums and no largest of several cases; compliance and a linear measure.
-bool fits(const Study& study, const Problem& problem) {
+bool fits(const Model& model, const Problem& problem) {
     if (problem.bounds.size() != 1 || problem.bounds.front() == problem.goal || problem.maximize)
         return false;
-    const ResponseCard& goal = study.responses[problem.goal];
-    const ResponseCard& bound = study.responses[problem.bounds.front()];
+    const ModelResponse& goal = model.responses[problem.goal];
+    const ModelResponse& bound = model.responses[problem.bounds.front()];
     if (!bound.max || bound.min || goal.worst || bound.worst) return false;
     return (goal.measure->linear && bound.measure->compliance) ||
            (goal.measure->compliance && bound.measure->linear);

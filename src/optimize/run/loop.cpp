@@ -1,5 +1,5 @@
 // The optimisation loop.
-#include "base/blocks.hpp"
+#include "base/reduction.hpp"
 #include "optimize/optimality_criteria.hpp"
 #include "optimize/run/reachable.hpp"
 #include "optimize/run/stepper.hpp"
@@ -32,12 +32,11 @@ MeasureAccuracy tight_accuracy() {
 
 class Loop {
   public:
-    Loop(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer, const RunStart& start)
-        : study_(study), analysis_(analysis), observer_(observer), problem_(make_problem(study)),
-          chain_(analysis.model(), filter_radius(study, analysis.model()), form_rules(study),
-                 analysis.options()),
-          measures_(study, analysis) {
-        require_reachable(study, analysis.model(), problem_);
+    Loop(StaticAnalysis& analysis, OptimizeObserver& observer, const RunStart& start)
+        : model_(analysis.model()), analysis_(analysis), observer_(observer), problem_(make_problem(model_)),
+          chain_(model_, filter_radius(model_), form_rules(model_.form), analysis.options()),
+          measures_(analysis) {
+        require_reachable(model_, problem_);
         result_.method = problem_.method->word;
         for (const Column& column : measures_.columns())
             goal_column_.push_back(column.response == problem_.goal);
@@ -56,9 +55,9 @@ class Loop {
         OptimizerState& state = result_.state;
         if (!resumed_) look_ahead(tools());
         while (true) {
-            const Schedule now = schedule(study_, problem_, state.iteration + 1);
+            const Schedule now = schedule(model_.run, problem_, state.iteration + 1);
             iterate(now);
-            const bool last = state.iteration >= study_.run.iterations;
+            const bool last = state.iteration >= model_.run.iterations;
             const bool converged = has_converged(now);
             result_.status = converged ? RunStatus::Converged : RunStatus::IterationLimit;
             if (!converged && !last)
@@ -80,7 +79,7 @@ class Loop {
         if (result_.status == RunStatus::Interrupted) {
             // What goes on later goes on from the row as it is.
             const IterationRow row = state.history.back();
-            settle(schedule(study_, problem_, state.iteration));
+            settle(schedule(model_.run, problem_, state.iteration));
             state.history.back() = row;
         }
         result_.design_of = state.iteration;
@@ -98,7 +97,7 @@ class Loop {
 
   private:
     StepTools tools() {
-        return {study_,
+        return {model_,
                 problem_,
                 analysis_,
                 chain_,
@@ -117,10 +116,10 @@ class Loop {
     // The uniform density to begin with: that at which a bound on material is just met, else enough to meet
     // the others soon.
     double start_density() const {
-        if (study_.run.start) return *study_.run.start;
+        if (model_.run.start) return *model_.run.start;
         double out = problem_.has_frequency && problem_.material_goal ? 0.8 : 0.5;
         for (const std::size_t r : problem_.bounds) {
-            const ResponseCard& bound = study_.responses[r];
+            const ModelResponse& bound = model_.responses[r];
             if (!of_material(bound) || !bound.max || r == problem_.goal) continue;
             const Range range = material_range(analysis_.model(), bound);
             const double fits = (*bound.max - range.least) / (range.most - range.least);
@@ -209,7 +208,7 @@ class Loop {
         const std::vector<IterationRow>& rows = result_.state.history;
         const IterationRow& row = rows.back();
         if (!now.final || row.iteration < 2 || !bounds_hold()) return false;
-        if (row.change < study_.run.stop_when) return true;
+        if (row.change < model_.run.stop_when) return true;
         // Nothing left to gain, though single densities still wander.
         if (!stepper_->rests() || rows.size() < 12 || row.change > 0.05) return false;
         double most = 0.0;
@@ -241,7 +240,7 @@ class Loop {
             !better(best_.goal, now_goal - 1e-3 * std::abs(now_goal) * (problem_.maximize ? -1.0 : 1.0)))
             return;
         result_.design_of = static_cast<int>(best_.iteration);
-        const Schedule then = schedule(study_, problem_, result_.design_of);
+        const Schedule then = schedule(model_.run, problem_, result_.design_of);
         result_.density = chain_.physical(best_.x, then.sharpness);
         result_.penalty = then.penalty;
         measures_.analyse(result_.density, then.penalty, tight_accuracy());
@@ -293,7 +292,7 @@ class Loop {
         stepper_->take_up(memory);
     }
 
-    const Study& study_;
+    const Model& model_;
     StaticAnalysis& analysis_;
     OptimizeObserver& observer_;
     Problem problem_;
@@ -322,12 +321,12 @@ const char* text(RunStatus status) {
     return "";
 }
 
-OptimizeResult optimize(const Study& study, StaticAnalysis& analysis, OptimizeObserver& observer,
-                        const RunStart& start) {
-    if (study.cases.empty() && study.modal_cases.empty())
-        throw Error::input({study.file.string(), 1, 1}, "the study has no case",
+OptimizeResult optimize(StaticAnalysis& analysis, OptimizeObserver& observer, const RunStart& start) {
+    const Model& model = analysis.model();
+    if (model.cases.empty() && model.modal_cases.empty())
+        throw Error::input({model.file.string(), 1, 1}, "the study has no case",
                            "Write a [[case]] with supports and loads");
-    return Loop(study, analysis, observer, start).run();
+    return Loop(analysis, observer, start).run();
 }
 
 } // namespace upright

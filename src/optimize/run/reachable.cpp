@@ -1,5 +1,6 @@
 #include "optimize/run/reachable.hpp"
 
+#include "base/reduction.hpp"
 #include "optimize/certificate.hpp"
 
 #include <algorithm>
@@ -17,7 +18,7 @@ constexpr double guard_factor = 4.0;
 class Look {
   public:
     explicit Look(const StepTools& tools)
-        : study_(tools.study), problem_(tools.problem), analysis_(tools.analysis), chain_(tools.chain),
+        : model_(tools.model), problem_(tools.problem), analysis_(tools.analysis), chain_(tools.chain),
           measures_(tools.measures), observer_(tools.observer), guard_(tools.guard) {}
 
     // Bounds that even the full solid breaks, and what guards a run for stress.
@@ -27,7 +28,7 @@ class Look {
         // Bounds on material need no analysis (require_reachable).
         const bool material_alone =
             std::all_of(problem_.bounds.begin(), problem_.bounds.end(),
-                        [&](std::size_t b) { return of_material(study_.responses[b]); });
+                        [&](std::size_t b) { return of_material(model_.responses[b]); });
         if ((material_alone || !problem_.has_stiffness) && !needs_guard) return;
         const std::vector<double> full(model.mesh.elements(), 1.0);
         MeasureAccuracy tight;
@@ -39,10 +40,10 @@ class Look {
         }
         const std::vector<Reading> readings = measures_.readings();
         for (std::size_t c = 0; c < readings.size(); ++c) {
-            const ResponseCard& card = study_.responses[measures_.columns()[c].response];
+            const ModelResponse& card = model_.responses[measures_.columns()[c].response];
             const Reading& r = readings[c];
             if (r.holds || of_material(card)) continue;
-            const std::string unit = study_.units.text(card.measure->dimension);
+            const std::string unit = model_.units.text(card.measure->dimension);
             const bool above = r.max && r.value > *r.max;
             const std::string what = fmt::format(
                 "with all material \"{}\" is {:.5g} {}{}and its {} is {:.5g}", measures_.columns()[c].name,
@@ -65,8 +66,8 @@ class Look {
     void look_at_pairs() {
         for (const std::size_t c : problem_.bounds)
             for (const std::size_t m : problem_.bounds) {
-                const ResponseCard& stiff = study_.responses[c];
-                const ResponseCard& light = study_.responses[m];
+                const ModelResponse& stiff = model_.responses[c];
+                const ModelResponse& light = model_.responses[m];
                 if (!stiff.measure->compliance || !of_material(light) || !stiff.max || !light.max) continue;
                 const double least = least_compliance(analysis_, stiff, light, observer_);
                 if (least <= *stiff.max * (1.0 + bound_tolerance)) continue;
@@ -88,18 +89,18 @@ class Look {
         one[column] = true;
         double helps = 0.0;
         double all = 0.0;
-        for (const Smooth& s : measures_.smooth(one, true, false))
-            for (std::size_t e = 0; e < s.gradient.size(); ++e) {
-                if (!chain_.is_design()[e]) continue;
-                // With less material the value moves by the opposite of the gradient.
-                const double gain = above ? s.gradient[e] : -s.gradient[e];
-                helps += std::max(0.0, gain);
-                all += std::abs(gain);
-            }
+        for (const Smooth& s : measures_.smooth(one, true, false)) {
+            // With less material the value moves by the opposite of the gradient.
+            const auto gain = [&](std::size_t e) {
+                return !chain_.is_design()[e] ? 0.0 : above ? s.gradient[e] : -s.gradient[e];
+            };
+            helps += sum_over(s.gradient.size(), [&](std::size_t e) { return std::max(0.0, gain(e)); });
+            all += sum_over(s.gradient.size(), [&](std::size_t e) { return std::abs(gain(e)); });
+        }
         return helps < 0.02 * all;
     }
 
-    const Study& study_;
+    const Model& model_;
     const Problem& problem_;
     StaticAnalysis& analysis_;
     const DesignChain& chain_;

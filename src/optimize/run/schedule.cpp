@@ -13,8 +13,7 @@ constexpr double sharpest = 16.0;
 
 } // namespace
 
-Schedule schedule(const Study& study, const Problem& problem, int iteration) {
-    const RunCard& run = study.run;
+Schedule schedule(const RunCard& run, const Problem& problem, int iteration) {
     Schedule out;
     const double share = static_cast<double>(iteration - 1) / std::max(1, run.iterations - 1);
     const bool gently = problem.method->stiffness_alone || problem.compliance_goal;

@@ -15,7 +15,7 @@ namespace upright {
 
 // What the loop lends to a stepper. All of it outlives the stepper.
 struct StepTools {
-    const Study& study;
+    const Model& model;
     const Problem& problem;
     StaticAnalysis& analysis;
     const DesignChain& chain;
@@ -53,7 +53,7 @@ class Stepper {
 struct StepperKind {
     const char* word;     // in run.json, and for people
     bool stiffness_alone; // what it fits has no goal or bound but stiffness and material
-    bool (*fits)(const Study& study, const Problem& problem);
+    bool (*fits)(const Model& model, const Problem& problem);
     std::unique_ptr<Stepper> (*make)(const StepTools& tools);
 };
 

@@ -31,21 +31,17 @@ class CoarseObserver : public OptimizeObserver {
 
 } // namespace
 
-std::vector<double> coarse_start(const Study& study, const Model& model, OptimizeObserver& observer) {
-    Study coarse = study;
-    coarse.mesh.size *= 2.0;
-    for (RefineCard& refine : coarse.mesh.refine) refine.size *= 2.0;
+std::vector<double> coarse_start(Model coarse, const Model& model, OptimizeObserver& observer) {
     coarse.run.coarse_first = false;
     coarse.run.sharpen = false;
-    coarse.run.iterations = std::max(10, study.run.iterations / 2);
-    if (!coarse.form.min_feature) coarse.run.filter = filter_radius(study, model);
-    const Model coarse_model = build_model(coarse);
-    StaticAnalysis analysis(coarse_model, solver_options(coarse.run));
+    coarse.run.iterations = std::max(10, model.run.iterations / 2);
+    if (!coarse.form.min_feature) coarse.run.filter = filter_radius(model);
+    StaticAnalysis analysis(coarse, solver_options(coarse.run));
     CoarseObserver quiet(observer);
-    const OptimizeResult result = optimize(coarse, analysis, quiet);
-    observer.note(fmt::format("coarse run: {} elements, {} iterations, goal {:.5g}",
-                              coarse_model.mesh.elements(), result.state.iteration, result.goal));
-    return carry_over(coarse_model.mesh, result.density, model.mesh);
+    const OptimizeResult result = optimize(analysis, quiet);
+    observer.note(fmt::format("coarse run: {} elements, {} iterations, goal {:.5g}", coarse.mesh.elements(),
+                              result.state.iteration, result.goal));
+    return carry_over(coarse.mesh, result.density, model.mesh);
 }
 
 } // namespace upright

@@ -13,11 +13,9 @@ namespace {
 class Compliance final : public Measurement {
   public:
     explicit Compliance(const Binding& to) : response_(to.response) {
-        for (std::size_t c = 0; c < to.study.cases.size(); ++c) {
-            const StaticCase& card = to.study.cases[c];
-            if (!response_.in_case.empty() && !refers_to(response_.in_case, card.name)) continue;
-            parts_.push_back({c, card.name, response_.in_case.empty() ? card.weight : 1.0});
-        }
+        for (const std::size_t c : response_.cases)
+            parts_.push_back(
+                {c, to.model.cases[c].name, response_.in_case.empty() ? to.model.cases[c].weight : 1.0});
     }
 
     // The sum over its cases (weighted where none is named), or the largest of them.
@@ -67,7 +65,7 @@ class Compliance final : public Measurement {
         std::string name;
         double weight;
     };
-    const ResponseCard& response_;
+    const ModelResponse& response_;
     std::vector<Part> parts_;
 };
 

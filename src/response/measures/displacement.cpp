@@ -1,6 +1,7 @@
 // Displacement of a place, of a surface the largest or the mean.
 #include "response/measures.hpp"
 
+#include "base/reduction.hpp"
 #include "response/design_state.hpp"
 #include "response/motions.hpp"
 #include "study/names.hpp"
@@ -19,8 +20,8 @@ constexpr double adapt_share = 0.5;    // of what a correction misses, made good
 class Displacement final : public Measurement {
   public:
     explicit Displacement(const Binding& to)
-        : study_(to.study), response_(to.response), plane_(to.model.mesh.dimension() == 2),
-          freedoms_(static_cast<Eigen::Index>(to.model.freedoms())), raised_(to.raised()),
+        : response_(to.response), plane_(to.model.mesh.dimension() == 2),
+          freedoms_(static_cast<Eigen::Index>(to.model.freedoms())), raised_(to.response.raised),
           motions_(motions(to.model, to.response)) {
         if (motions_.empty())
             throw Error::input(response_.place, "\"" + response_.name + "\" finds no node to read");
@@ -38,7 +39,7 @@ class Displacement final : public Measurement {
         Vec3 at_least = Vec3::Zero();
         Vec3 at_most = Vec3::Zero();
         for (const Motion& m : motions_) {
-            const double value = component_of(study_, response_, m.of(state.displacement(c)), m.at);
+            const double value = component_of(response_, m.of(state.displacement(c)), m.at);
             if (!any || value < least) at_least = m.at;
             if (!any || value > most) at_most = m.at;
             least = any ? std::min(least, value) : value;
@@ -89,7 +90,7 @@ class Displacement final : public Measurement {
         Values out;
         for (const Motion& m : motions_) {
             const Vec3 u = m.of(displacement);
-            const std::optional<Vec3> along = direction(study_, response_, m.at);
+            const std::optional<Vec3> along = direction(response_, m.at);
             const double size = along ? along->dot(u) : u.norm();
             out.value.push_back(size);
             out.slope.push_back(along ? *along : size > 0.0 ? Vec3(u / size) : Vec3::Zero());
@@ -111,12 +112,11 @@ class Displacement final : public Measurement {
                       bool adapt) const {
         Pending p = fresh(at);
         const std::vector<double>& values = found.value;
-        double most = -1e300;
-        double size = 0.0;
-        for (const double v : values) {
-            most = std::max(most, both ? std::abs(v) : sign * v);
-            size = std::max(size, std::abs(v));
-        }
+        const double most = largest_over(values.size(), -1e300, [&](std::size_t i) {
+            return both ? std::abs(values[i]) : sign * values[i];
+        });
+        const double size =
+            largest_over(values.size(), 0.0, [&](std::size_t i) { return std::abs(values[i]); });
         // What the exponents are measured by is the size when last adapted: the function is the same around.
         const double scale = corrected(at, key + " size", size, adapt, 1.0);
         const double sharp = sharpest_mean / std::max(scale, 1e-300);
@@ -128,6 +128,7 @@ class Displacement final : public Measurement {
                 sum += w;
                 weight[i] += s * w;
             }
+        sum = total(sum);
         const double turn = both ? 1.0 : sign;
         for (std::size_t i = 0; i < values.size(); ++i)
             for (std::size_t a = 0; a < 3; ++a)
@@ -141,8 +142,7 @@ class Displacement final : public Measurement {
         return p;
     }
 
-    const Study& study_;
-    const ResponseCard& response_;
+    const ModelResponse& response_;
     bool plane_;
     Eigen::Index freedoms_;
     bool raised_;

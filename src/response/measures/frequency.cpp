@@ -1,6 +1,7 @@
 // The frequency of a mode.
 #include "response/measures.hpp"
 
+#include "base/reduction.hpp"
 #include "response/design_state.hpp"
 #include "study/response_keys.hpp"
 
@@ -17,7 +18,8 @@ constexpr int modes_together = 3; // above the lowest one wanted: they may swap,
 
 class Frequency final : public Measurement {
   public:
-    explicit Frequency(const Binding& to) : model_(to.model), response_(to.response), raised_(to.raised()) {}
+    explicit Frequency(const Binding& to)
+        : model_(to.model), response_(to.response), raised_(to.response.raised) {}
 
     std::optional<Reading> read(const State& state, const ColumnAt& at) const override {
         const auto c = static_cast<std::size_t>(at.in_case);
@@ -94,7 +96,8 @@ class Frequency final : public Measurement {
         std::size_t best = number;
         double most = -1.0;
         for (std::size_t m = 0; m < modes.size(); ++m) {
-            const double like = std::abs(modes[m].shape.dot(along));
+            const double like = std::abs(
+                inner_product(static_cast<std::size_t>(along.size()), modes[m].shape.data(), along.data()));
             if (like <= most) continue;
             most = like;
             best = m;
@@ -103,7 +106,7 @@ class Frequency final : public Measurement {
     }
 
     const Model& model_;
-    const ResponseCard& response_;
+    const ModelResponse& response_;
     bool raised_;
 };
 

@@ -1,13 +1,12 @@
 // Mass, volume and their fractions: sums over the elements of weight times density.
 #include "response/measures.hpp"
 
-#include "base/blocks.hpp"
+#include "base/reduction.hpp"
 #include "response/design_state.hpp"
 #include "study/response_keys.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <numeric>
 
 namespace upright {
 
@@ -40,10 +39,10 @@ class Amount final : public Measurement {
   private:
     double value(const State& state) const {
         if (state.density() != nullptr) return weighted_sum(weights_, *state.density());
-        return std::accumulate(weights_.begin(), weights_.end(), 0.0);
+        return sum_of(weights_);
     }
 
-    const ResponseCard& response_;
+    const ModelResponse& response_;
     std::vector<double> weights_;
 };
 
@@ -66,12 +65,13 @@ class MaterialKind final : public MeasureKind {
         return std::make_unique<Amount>(to, weights(to.model, to.response));
     }
 
-    std::vector<double> weights(const Model& model, const ResponseCard& r) const override {
+    std::vector<double> weights(const Model& model, const ModelResponse& r) const override {
         std::vector<double> out(model.mesh.elements(), 0.0);
         double total = 0.0;
         std::vector<bool> counted;
-        for (const ModelRegion& region : model.regions)
-            counted.push_back(r.of.empty() ? region.role == Role::Design : refers_to(r.of, region.name));
+        for (std::size_t region = 0; region < model.regions.size(); ++region)
+            counted.push_back(r.of.empty() ? model.regions[region].role == Role::Design
+                                           : r.names(static_cast<RegionId>(region)));
         for (std::size_t e = 0; e < out.size(); ++e) {
             const auto id = static_cast<ElementId>(e);
             if (!counted[index(model.mesh.region[e])]) continue;

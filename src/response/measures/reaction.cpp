@@ -14,12 +14,11 @@ namespace {
 
 class SupportForce final : public Measurement {
   public:
-    explicit SupportForce(const Binding& to) : study_(to.study), response_(to.response) {
+    explicit SupportForce(const Binding& to) : response_(to.response) {
         if (!to.with_reactions) return;
         const MeasureKind& kind = kind_of(response_);
-        for (std::size_t c = 0; c < to.study.cases.size(); ++c)
-            if ((response_.in_case.empty() || refers_to(response_.in_case, to.study.cases[c].name)) &&
-                kind.fits(to.study, response_, to.study.cases[c]))
+        for (const std::size_t c : response_.cases)
+            if (kind.fits(response_, to.model.cases[c]))
                 fields_[c] = reaction_fields(to.model, to.model.cases[c], response_);
     }
 
@@ -28,14 +27,14 @@ class SupportForce final : public Measurement {
         Reading out;
         out.min = response_.min;
         out.max = response_.max;
-        out.value = component_of(study_, response_, force(state, at), Vec3::Zero());
+        out.value = component_of(response_, force(state, at), Vec3::Zero());
         return out;
     }
 
     std::vector<Pending> smooth(const DesignState& state, const ColumnAt& at,
                                 const SmoothWish& /*wish*/) override {
         const Vec3 found = force(state, at);
-        const std::optional<Vec3> along = direction(study_, response_, Vec3::Zero());
+        const std::optional<Vec3> along = direction(response_, Vec3::Zero());
         const double size = along ? along->dot(found) : found.norm();
         const Vec3 by_force = along ? *along : size > 0.0 ? Vec3(found / size) : Vec3::Zero();
         const auto& fields = fields_.at(static_cast<std::size_t>(at.in_case));
@@ -61,8 +60,7 @@ class SupportForce final : public Measurement {
         return state.support_force(c, response_.at, known == fields_.end() ? none : known->second);
     }
 
-    const Study& study_;
-    const ResponseCard& response_;
+    const ModelResponse& response_;
     std::map<std::size_t, std::array<Eigen::VectorXd, 3>> fields_; // by case
 };
 
@@ -83,8 +81,10 @@ class ReactionKind final : public MeasureKind {
         return std::make_unique<SupportForce>(to);
     }
 
-    bool fits(const Study& study, const ResponseCard& r, const StaticCase& c) const override {
-        return holds_in(study, c, r.at);
+    bool fits(const ModelResponse& r, const ModelCase& c) const override {
+        return std::any_of(c.supports.begin(), c.supports.end(), [&](std::size_t s) {
+            return std::find(r.supports.begin(), r.supports.end(), s) != r.supports.end();
+        });
     }
 
     std::string words(const ResponseCard& r) const override { return word + component_words(r); }

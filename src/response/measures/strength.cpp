@@ -2,6 +2,7 @@
 // an optimiser gets an aggregate corrected towards it.
 #include "response/measures.hpp"
 
+#include "base/reduction.hpp"
 #include "response/design_state.hpp"
 #include "response/motions.hpp"
 #include "response/stress_share.hpp"
@@ -78,16 +79,16 @@ class Strength final : public Measurement {
     std::vector<Pending> smooth(const DesignState& state, const ColumnAt& at,
                                 const SmoothWish& wish) override {
         const auto c = static_cast<std::size_t>(at.in_case);
-        double most = 0.0;
-        const std::vector<double> use = uses(state, c, most);
+        const std::vector<double> use = uses(state, c);
+        const double most =
+            std::max(largest_over(use.size(), 0.0, [&](std::size_t i) { return use[i]; }), 1e-300);
         Pending p;
         p.in_case = at.in_case;
         p.smooth.column = at.column;
         p.load = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model_.freedoms()));
         if (wish.gradients) p.smooth.gradient.assign(state.density()->size(), 0.0);
-        most = std::max(most, 1e-300);
-        double sum = 0.0;
-        for (const double v : use) sum += std::pow(v / most, norm_power);
+        const double sum =
+            sum_over(use.size(), [&](std::size_t i) { return std::pow(use[i] / most, norm_power); });
         const double norm = most * std::pow(sum, 1.0 / norm_power);
         // What is reported: the largest of the dense elements, as it is.
         const Reading reading = *read(state, at);
@@ -114,7 +115,7 @@ class Strength final : public Measurement {
   private:
     void add(std::size_t sample, RegionId r) {
         const ModelRegion& region = model_.regions[index(r)];
-        if (!response_.of.empty() && !refers_to(response_.of, region.name)) return;
+        if (!response_.of.empty() && !response_.names(r)) return;
         double limit = 1.0;
         if (relative_) {
             const Material& m = model_.materials[static_cast<std::size_t>(region.material)];
@@ -128,7 +129,7 @@ class Strength final : public Measurement {
     }
 
     // Use of the strength (or stress) of every sample and layer, with soft cells counting less.
-    std::vector<double> uses(const DesignState& state, std::size_t c, double& largest) const {
+    std::vector<double> uses(const DesignState& state, std::size_t c) const {
         const std::size_t n = samples_.size();
         const int layers = state.statics().stress_layers();
         const Eigen::VectorXd& u = state.displacement(c);
@@ -136,23 +137,17 @@ class Strength final : public Measurement {
         const std::vector<double>& density = *state.density();
         const std::vector<double>& stress = state.von_mises(c);
         std::vector<double> use(n * static_cast<std::size_t>(layers));
-        double most = 0.0;
-#pragma omp parallel for schedule(static) reduction(max : most)
+#pragma omp parallel for schedule(static)
         for (std::size_t i = 0; i < n; ++i) {
             const std::size_t e = samples_[i];
             const double share = stress_share(density[e]) / limits_[i];
             if (layers == 1) {
                 use[i] = share * stress[e];
-                most = std::max(most, use[i]);
                 continue;
             }
             const auto sizes = state.statics().von_mises_at(static_cast<ElementId>(e), u, rise, nullptr);
-            for (std::size_t l = 0; l < 2; ++l) {
-                use[2 * i + l] = share * sizes[l];
-                most = std::max(most, use[2 * i + l]);
-            }
+            for (std::size_t l = 0; l < 2; ++l) use[2 * i + l] = share * sizes[l];
         }
-        largest = most;
         return use;
     }
 
@@ -199,7 +194,7 @@ class Strength final : public Measurement {
     }
 
     const Model& model_;
-    const ResponseCard& response_;
+    const ModelResponse& response_;
     const RegionNodes* nodes_;         // samples are these, else elements
     bool safety_, relative_;           // relative: measured by a strength
     std::vector<std::size_t> samples_; // that count

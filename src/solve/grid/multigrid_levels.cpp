@@ -2,6 +2,7 @@
 #include "solve/grid/multigrid_parts.hpp"
 
 #include "base/error.hpp"
+#include "base/reduction.hpp"
 #include "solve/dissection.hpp"
 
 #include <Eigen/Dense>
@@ -571,9 +572,7 @@ void Multigrid::estimate(Level& level) {
                 sum += static_cast<double>(z[i]) * static_cast<double>(z[i]);
             norms[row] = sum;
         }
-        double norm = 0.0;
-        for (const double n : norms) norm += n;
-        norm = std::sqrt(norm);
+        const double norm = std::sqrt(sum_of(norms));
         if (!(norm > 0.0)) break;
         // The first vector was not of unit length.
         const double grown = step == 0 ? 1.0 : norm / length_before;
