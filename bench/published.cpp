@@ -416,7 +416,7 @@ std::vector<Reading> uniform_start(ElementKind kind, int n) {
                      "[[case]]\nname = \"c\"\nkind = \"modal\"\nsupports = [\"s\", \"t\"]\nmodes = 1\n");
     const std::vector<double> stiffness(s.model.mesh.elements(), 0.125);
     const std::vector<double> density(s.model.mesh.elements(), 0.5);
-    const ModalResult found = ModalAnalysis(s.model, {}).solve(s.model.modal_cases[0], stiffness, density);
+    const ModalResult found = ModalAnalysis(s.model, {}).solve(s.model.modal_cases.at(0), stiffness, density);
     return {{"first circular frequency, rad/s", 68.7, 2 * pi * found.modes.at(0).frequency}};
 }
 

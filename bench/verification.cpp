@@ -126,8 +126,9 @@ void equilibrium(std::vector<Row>& rows) {
     const auto results = analysis.solve(density, density);
     double worst = 0.0;
     for (std::size_t c = 0; c < results.size(); ++c) {
-        const Eigen::VectorXd load = model.forces(model.cases[c], density);
-        const Eigen::VectorXd both = load + analysis.reactions(results[c], model.cases[c], density, density);
+        const Eigen::VectorXd load = model.forces(model.cases.at(c), density);
+        const Eigen::VectorXd both =
+            load + analysis.reactions(results[c], model.cases.at(c), density, density);
         Vec3 force = Vec3::Zero();
         Vec3 applied = Vec3::Zero();
         for (std::size_t n = 0; n < model.mesh.nodes.size(); ++n) {

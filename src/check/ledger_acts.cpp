@@ -20,8 +20,8 @@ void Writer::links() {
         for (const ModelLoad& s : model_.loads) used = used || refers_to(s.on, c.name);
         for (const ModelMass& s : model_.masses) used = used || refers_to(s.on, c.name);
         for (const ModelJoint& s : model_.joints)
-            for (const int end : s.ends)
-                used = used || (end >= 0 && &model_.couplings[static_cast<std::size_t>(end)] == &c);
+            for (const CouplingId end : s.ends)
+                used = used || (end != CouplingId::None && &model_.couplings[end] == &c);
         if (!used && !c.rigid) doubt(l, "nothing refers to it, so it does nothing");
         std::size_t design = 0;
         std::vector<bool> coupled(model_.mesh.nodes.size(), false);
@@ -38,8 +38,8 @@ void Writer::links() {
             doubt(l, "all elements at it are design: material may fade there; keep a layer, as with skin_of");
     }
     for (const ModelJoint& j : model_.joints) {
-        const auto end = [&](int c) {
-            return c < 0 ? std::string("ground") : model_.couplings[static_cast<std::size_t>(c)].name;
+        const auto end = [&](CouplingId c) {
+            return c == CouplingId::None ? std::string("ground") : model_.couplings[c].name;
         };
         const std::string linear = unit(dimension::stiffness);
         const std::string angular = unit(dimension::moment);
@@ -64,7 +64,7 @@ void Writer::supports() {
     section("Supports");
     if (model_.supports.empty() && model_.symmetry.empty())
         missing(line("none", "nothing holds the body"), "write a [[support]] with on and hold");
-    for (std::size_t i = 0; i < model_.supports.size(); ++i) {
+    for (const SupportId i : model_.supports.ids()) {
         const ModelSupport& s = model_.supports[i];
         std::string what = joined(s.words, " ");
         if (!s.frame.empty()) what += " of " + s.frame;
@@ -97,25 +97,27 @@ void Writer::loads() {
     section("Loads");
     if (model_.loads.empty() && (!model_.cases.empty() || model_.modal_cases.empty()))
         missing(line("none", "nothing loads the body"), "write a [[load]]");
-    for (std::size_t i = 0; i < model_.loads.size(); ++i) {
+    for (const LoadId i : model_.loads.ids()) {
         const ModelLoad& load = model_.loads[i];
         const Resultant sum = resultant(model_, load);
         const std::string on = load.on.empty() ? "the whole body, all material" : joined(load.on);
         const std::string heat =
-            load.kind == "heat" ? fmt::format("heat: {:+g} K in the whole body", load.heat) : "";
-        LedgerLine& l = !heat.empty()
-                            ? line(load.name, heat)
-                            : line(load.name, fmt::format("{} on {}: {} {}, moment about the origin {} {}",
-                                                          load.kind, on, force(sum), unit(dimension::force),
-                                                          moment(sum), unit(dimension::moment)));
+            load.kind == LoadKind::Heat ? fmt::format("heat: {:+g} K in the whole body", load.heat) : "";
+        LedgerLine& l =
+            !heat.empty()
+                ? line(load.name, heat)
+                : line(load.name,
+                       fmt::format("{} on {}: {} {}, moment about the origin {} {}", text(load.kind), on,
+                                   force(sum), unit(dimension::force), moment(sum), unit(dimension::moment)));
         const bool used = std::any_of(model_.cases.begin(), model_.cases.end(), [&](const ModelCase& c) {
             return std::any_of(c.loads.begin(), c.loads.end(),
                                [&](const auto& entry) { return entry.first == i; });
         });
         if (!used) doubt(l, "no case uses it");
-        if (load.kind == "pressure" && load.pressure < 0)
+        if (load.kind == LoadKind::Pressure && load.pressure < 0)
             doubt(l, "a negative pressure pulls the surface outward");
-        if (load.kind == "pressure" && sum.force.norm() < 1e-9 * std::abs(load.pressure) * target_area(load))
+        if (load.kind == LoadKind::Pressure &&
+            sum.force.norm() < 1e-9 * std::abs(load.pressure) * target_area(load))
             l.text += " (balanced over its surface)";
         pads(l, load);
         across_symmetry(l, load, sum);
@@ -185,13 +187,14 @@ void Writer::pads(LedgerLine& l, const ModelLoad& load) const {
 void Writer::across_symmetry(LedgerLine& l, const ModelLoad& load, const Resultant& sum) const {
     for (const SymmetryCut& cut : model_.mesh.symmetry) {
         const int a = cut.axis;
-        if (load.kind == "pressure" || std::abs(sum.force[a]) < 1e-9 * sum.force.norm()) continue;
+        if (load.kind == LoadKind::Pressure || std::abs(sum.force[a]) < 1e-9 * sum.force.norm()) continue;
         doubt(l, fmt::format("it has a part along {}, across the symmetry plane: the mirrored part is "
                              "loaded the opposite way",
                              "xyz"[a]));
     }
     // A total on what a plane cuts: of the modelled part, or of the whole?
-    if (load.kind != "force" && load.kind != "moment" && load.kind != "toward") return;
+    if (load.kind != LoadKind::Force && load.kind != LoadKind::Moment && load.kind != LoadKind::Toward)
+        return;
     const std::vector<SymmetryCut> cuts = cutting_planes(model_, load.on);
     if (cuts.empty()) return;
     const std::string share = modelled_part(1 << cuts.size());
@@ -209,7 +212,7 @@ void Writer::cases() {
     if (model_.cases.empty() && model_.modal_cases.empty())
         missing(line("none", "there is no case"), "write a [[case]] with supports and loads");
     double weights = 0.0;
-    for (std::size_t i = 0; i < model_.cases.size(); ++i) {
+    for (const CaseId i : model_.cases.ids()) {
         const ModelCase& c = model_.cases[i];
         weights += c.weight;
         const Resultant sum = resultant(model_, c);
@@ -284,13 +287,13 @@ void Writer::freedom(LedgerLine& l, const ModelCase& c) {
 
 void Writer::straight_into_support(LedgerLine& l, const ModelCase& c) const {
     std::vector<std::size_t> held;
-    for (const std::size_t s : c.supports)
+    for (const SupportId s : c.supports)
         held.insert(held.end(), model_.supports[s].held.begin(), model_.supports[s].held.end());
     std::sort(held.begin(), held.end());
     double lost = 0.0;
     double whole = 0.0;
-    for (const auto& [index_of_load, factor] : c.loads)
-        for (const Term& f : model_.loads[index_of_load].forces) {
+    for (const auto& [load, factor] : c.loads)
+        for (const Term& f : model_.loads[load].forces) {
             if (model_.spot(f.freedom).component >= 3) continue;
             whole += std::abs(factor * f.factor);
             if (std::binary_search(held.begin(), held.end(), f.freedom)) lost += std::abs(factor * f.factor);

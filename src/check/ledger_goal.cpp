@@ -28,10 +28,10 @@ void Writer::goal() {
         if (by_strength)
             for (std::size_t k = 0; k < model_.regions.size(); ++k) {
                 const ModelRegion& region = model_.regions[k];
-                if (region.material < 0 || region.elements == 0 ||
+                if (region.material == MaterialId::None || region.elements == 0 ||
                     (!r.of.empty() && !refers_to(r.of, region.name)))
                     continue;
-                const Material& m = model_.materials[static_cast<std::size_t>(region.material)];
+                const Material& m = model_.materials[region.material];
                 if (r.max_share && r.max_share->ultimate ? !m.ultimate : !m.yield)
                     doubt(l,
                           fmt::format("the material {} of {} has no {}: it is not judged there", m.name,

@@ -95,7 +95,7 @@ class Writer {
     const Model& model_;
     bool plane_;
     std::optional<std::vector<double>> written_; // volumes of the regions as the study writes them
-    std::map<std::vector<std::size_t>, std::vector<FreePart>> motions_;
+    std::map<std::vector<SupportId>, std::vector<FreePart>> motions_;
     Ledger ledger_;
 };
 

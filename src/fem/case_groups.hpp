@@ -8,6 +8,6 @@
 namespace upright {
 
 // Indices of the cases of each group, groups in the order of their first cases.
-std::vector<std::vector<std::size_t>> cases_by_supports(const Model& model);
+std::vector<std::vector<CaseId>> cases_by_supports(const Model& model);
 
 } // namespace upright

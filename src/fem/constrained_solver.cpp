@@ -34,11 +34,11 @@ SolverPlan plan_solver(const Model& model, const ShapeClasses& classes, std::siz
     return choose_solver(facts_of(model, classes, unknowns, right_sides), options);
 }
 
-std::vector<std::vector<std::size_t>> cases_by_supports(const Model& model) {
-    std::vector<std::vector<std::size_t>> out;
-    std::map<std::vector<std::size_t>, std::size_t> group_of;
-    for (std::size_t c = 0; c < model.cases.size(); ++c) {
-        std::vector<std::size_t> key = model.cases[c].supports;
+std::vector<std::vector<CaseId>> cases_by_supports(const Model& model) {
+    std::vector<std::vector<CaseId>> out;
+    std::map<std::vector<SupportId>, std::size_t> group_of;
+    for (const CaseId c : model.cases.ids()) {
+        std::vector<SupportId> key = model.cases[c].supports;
         std::sort(key.begin(), key.end());
         const auto [at, fresh] = group_of.emplace(key, out.size());
         if (fresh) out.emplace_back();
@@ -50,7 +50,7 @@ std::vector<std::vector<std::size_t>> cases_by_supports(const Model& model) {
 std::vector<CasePlan> plan_cases(const Model& model, const SolverOptions& options) {
     std::vector<CasePlan> out;
     const ShapeClasses classes = shape_classes(model);
-    for (std::vector<std::size_t>& cases : cases_by_supports(model)) {
+    for (std::vector<CaseId>& cases : cases_by_supports(model)) {
         out.emplace_back();
         out.back().cases = std::move(cases);
     }

@@ -17,7 +17,7 @@ SolverPlan plan_solver(const Model& model, const ShapeClasses& classes, std::siz
                        std::size_t right_sides, const SolverOptions& options);
 // The plan for each group of static cases that share supports, nothing of it made.
 struct CasePlan {
-    std::vector<std::size_t> cases;
+    std::vector<CaseId> cases;
     SolverPlan solver;
 };
 std::vector<CasePlan> plan_cases(const Model& model, const SolverOptions& options);

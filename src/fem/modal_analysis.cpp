@@ -382,8 +382,8 @@ std::vector<Eigen::MatrixXd> ModalAnalysis::warm_state() const {
 }
 
 void ModalAnalysis::set_warm_state(const std::vector<Eigen::MatrixXd>& state) {
-    for (std::size_t c = 0; c < std::min(state.size(), model_.modal_cases.size()); ++c)
-        kept(model_.modal_cases[c]).last = state[c];
+    for (const ModalCaseId c : model_.modal_cases.ids())
+        if (index(c) < state.size()) kept(model_.modal_cases[c]).last = state[index(c)];
 }
 
 ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<double>& stiffness,

@@ -26,7 +26,7 @@ bool round(const Model& model) {
         return false;
     for (std::size_t r = 0; r < model.regions.size(); ++r)
         if (model.regions[r].elements > 0 &&
-            !same_around(model.materials[static_cast<std::size_t>(model.regions[r].material)], mesh.polar))
+            !same_around(model.materials[model.regions[r].material], mesh.polar))
             return false;
     return true;
 }
@@ -73,7 +73,7 @@ ShapeClasses shape_classes(const Model& model) {
         for (std::size_t e = 0; e < mesh.elements(); ++e) {
             const auto id = static_cast<ElementId>(e);
             const std::array<int, 3> at = polar.indices(polar.cell_of[e]);
-            const int material = model.regions[index(mesh.region[e])].material;
+            const auto material = static_cast<long>(model.regions[index(mesh.region[e])].material);
             const NodeRange ids = mesh.nodes_of(id);
             const double height =
                 (mesh.nodes[index(ids[ids.size() - 1])] - mesh.nodes[index(ids[0])]).dot(polar.axis);
@@ -87,12 +87,12 @@ ShapeClasses shape_classes(const Model& model) {
         }
         return out;
     }
-    std::map<std::pair<int, double>, std::uint32_t> known;
+    std::map<std::pair<MaterialId, double>, std::uint32_t> known;
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
         const auto next = static_cast<std::uint32_t>(out.example.size());
         if (mesh.on_grid() && same_everywhere(model.material(id))) {
-            const int material = model.regions[index(mesh.region[e])].material;
+            const MaterialId material = model.regions[index(mesh.region[e])].material;
             const auto [found, fresh] = known.emplace(std::pair{material, mesh.depth(id)}, next);
             out.of.push_back(found->second);
             if (fresh) out.example.push_back(id);

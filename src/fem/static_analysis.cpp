@@ -31,7 +31,7 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
             element.stress(places, D, mesh.depth(id), model.formulation, natural_center(mesh.kind(id))));
     }
     boxes_ = std::make_unique<BoxEnergies>(mesh, classes_, matrices_);
-    for (std::vector<std::size_t>& cases : cases_by_supports(model)) {
+    for (std::vector<CaseId>& cases : cases_by_supports(model)) {
         groups_.emplace_back(model.transform(model.cases[cases.front()]));
         groups_.back().cases = std::move(cases);
     }
@@ -121,7 +121,7 @@ void StaticAnalysis::solve(const std::vector<double>& stiffness, const std::vect
         group.last = group.solver->solve(group.loads, wish);
         const Eigen::MatrixXd& solution = group.last;
         for (std::size_t i = 0; i < group.cases.size(); ++i) {
-            CaseResult& result = out[group.cases[i]];
+            CaseResult& result = out[index(group.cases[i])];
             t.expand(solution.col(static_cast<Eigen::Index>(i)), false, result.displacement);
             result.unmoved.resize(0);
             if (t.moves()) {
@@ -340,7 +340,7 @@ Eigen::VectorXd StaticAnalysis::reactions(const CaseResult& result, const ModelC
         for (const Term& t : holding.held()[e].equation->terms)
             out[static_cast<Eigen::Index>(t.freedom)] += forces[static_cast<Eigen::Index>(e)] * t.factor;
     for (const ModelJoint& joint : model_.joints) {
-        if (joint.ends[0] >= 0 && joint.ends[1] >= 0) continue;
+        if (!joint.grounded()) continue;
         const Eigen::VectorXd f = joint_forces(joint, result.displacement);
         for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
             out[static_cast<Eigen::Index>(joint.freedoms[i])] -= f[static_cast<Eigen::Index>(i)];

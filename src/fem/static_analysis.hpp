@@ -33,7 +33,7 @@ struct Accuracy {
 
 // A load on the freedoms of a case under which its structure, supports at rest, is solved once more.
 struct AdjointLoad {
-    std::size_t in_case = 0;
+    CaseId in_case = CaseId::None;
     Eigen::VectorXd load;
 };
 
@@ -126,7 +126,7 @@ class StaticAnalysis {
     };
     struct Group {
         explicit Group(Transform t) : transform(std::move(t)) {}
-        std::vector<std::size_t> cases;
+        std::vector<CaseId> cases;
         Transform transform;
         std::unique_ptr<ConstrainedSolver> solver;
         Eigen::MatrixXd loads;         // on the unknowns, one right-hand side a column

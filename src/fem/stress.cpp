@@ -175,7 +175,7 @@ StressField stress_field(const StaticAnalysis& analysis, const Eigen::VectorXd& 
     out.starts.push_back(0);
     out.at_nodes.resize(mesh.connectivity.size() * static_cast<std::size_t>(out.layers));
     // Cells of a grid share their matrices, one for each point.
-    std::map<std::pair<int, double>, std::vector<Eigen::MatrixXd>> known;
+    std::map<std::pair<MaterialId, double>, std::vector<Eigen::MatrixXd>> known;
     Eigen::VectorXd N;
     Eigen::MatrixXd G;
     for (std::size_t i = 0; i < mesh.elements(); ++i) {

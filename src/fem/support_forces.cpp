@@ -58,9 +58,9 @@ struct SupportForces::Block {
 SupportForces::~SupportForces() = default;
 
 SupportForces::SupportForces(const Model& model, const ModelCase& c) : links_(model.links()) {
-    for (const std::size_t s : c.supports)
-        for (const Equation& e : model.supports[s].equations) held_.push_back({&e, static_cast<int>(s)});
-    for (const Equation& e : model.symmetry) held_.push_back({&e, -1});
+    for (const SupportId s : c.supports)
+        for (const Equation& e : model.supports[s].equations) held_.push_back({&e, s});
+    for (const Equation& e : model.symmetry) held_.push_back({&e, SupportId::None});
     // Each equation on the unknowns that couplings and bonds leave.
     std::vector<std::vector<Term>> rows(held_.size());
     std::map<std::size_t, std::vector<std::size_t>> users; // equations of an unknown

@@ -25,8 +25,8 @@ class SupportForces {
     SupportForces& operator=(const SupportForces&) = delete;
 
     struct Held {
-        const Equation* equation = nullptr; // of the model
-        int support = -1;                   // index in the model; -1: a symmetry plane
+        const Equation* equation = nullptr;  // of the model
+        SupportId support = SupportId::None; // None: a symmetry plane
     };
     // In the order of the case's supports, symmetry last.
     const std::vector<Held>& held() const { return held_; }

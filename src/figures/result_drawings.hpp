@@ -16,7 +16,7 @@ struct ResultFigure {
     std::string title, subtitle;
     std::string quantity, unit;         // of the colour bar
     const ModelCase* of_case = nullptr; // its loads and supports are drawn
-    std::vector<std::size_t> supports;  // of a modal case
+    std::vector<SupportId> supports;    // of a modal case
     std::vector<bool> shown;            // elements; empty: all
     std::vector<double> displacement;   // 3 for each node; empty: not deformed
     std::function<double(NodeId, RegionId)> value;

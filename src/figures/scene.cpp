@@ -203,13 +203,12 @@ void add_links(Figure& figure, const Model& model, Extent extent) {
                           fmt::format("{}: {} coupling", c.name, c.rigid ? "rigid" : "averaging"));
     }
     for (const ModelJoint& j : model.joints) {
-        const auto at = [&](int end) { return model.couplings[static_cast<std::size_t>(end)].at; };
-        const Vec3 from = at(j.ends[0] >= 0 ? j.ends[0] : j.ends[1]);
-        const Vec3 to =
-            j.ends[0] >= 0 && j.ends[1] >= 0 ? at(j.ends[1]) : Vec3(from - 0.05 * reach(model) * j.axis);
+        const auto at = [&](CouplingId end) { return model.couplings[end].at; };
+        const bool both = !j.grounded();
+        const Vec3 from = at(j.ends[0] != CouplingId::None ? j.ends[0] : j.ends[1]);
+        const Vec3 to = both ? at(j.ends[1]) : Vec3(from - 0.05 * reach(model) * j.axis);
         figure.add_lines({{from, to}}, color::hold, 3.0);
-        figure.add_legend('-', color::hold,
-                          j.name + (j.ends[0] >= 0 && j.ends[1] >= 0 ? ": joint" : ": joint to ground"));
+        figure.add_legend('-', color::hold, j.name + (both ? ": joint" : ": joint to ground"));
     }
     for (const ModelMass& m : model.masses) {
         Vec3 at = Vec3::Zero();
@@ -224,9 +223,9 @@ void add_links(Figure& figure, const Model& model, Extent extent) {
 
 } // namespace
 
-void add_supports(Figure& figure, const Model& model, const std::vector<std::size_t>& which, Extent extent) {
+void add_supports(Figure& figure, const Model& model, const std::vector<SupportId>& which, Extent extent) {
     const double size = 0.022 * reach(model);
-    for (const std::size_t s : which) {
+    for (const SupportId s : which) {
         const ModelSupport& support = model.supports[s];
         // Directions at a place: those of the equation nearest to it.
         std::vector<std::pair<Vec3, Vec3>> directions;
@@ -311,8 +310,8 @@ namespace {
 // What a load comes to, for the legend.
 std::string load_text(const Model& model, const ModelLoad& load, double factor) {
     const bool plane = model.mesh.dimension() == 2;
-    if (load.kind == "heat") return fmt::format("{:+g} K", factor * load.heat);
-    if (load.kind == "spin") {
+    if (load.kind == LoadKind::Heat) return fmt::format("{:+g} K", factor * load.heat);
+    if (load.kind == LoadKind::Spin) {
         const double to_rpm = 30.0 / 3.14159265358979323846 / model.units.time_si;
         std::string words;
         if (load.spin->speed != 0.0) words = fmt::format("{:.4g} rpm", load.spin->speed * to_rpm);
@@ -327,9 +326,9 @@ std::string load_text(const Model& model, const ModelLoad& load, double factor) 
         if (model.spot(t.freedom).component < 3) at_work += std::abs(t.factor);
     // Where forces cancel (a torque as forces around an axis) what is left is a moment, or nothing.
     const bool turns = !load.gravity && sum.force.norm() < 0.05 * at_work;
-    if (load.kind == "pressure" && turns)
+    if (load.kind == LoadKind::Pressure && turns)
         return fmt::format("{:.5g} {}", factor * load.pressure, model.units.text(dimension::stress));
-    if (load.kind == "moment" || turns)
+    if (load.kind == LoadKind::Moment || turns)
         return (plane ? fmt::format("{:.5g}", factor * sum.moment.z())
                       : vector_text(factor * sum.moment, false)) +
                " " + model.units.text(dimension::moment);
@@ -367,10 +366,10 @@ void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent ex
         const std::string times = factor == 1.0 ? "" : fmt::format("{:g} x ", factor);
         figure.add_legend(
             '>', shade,
-            fmt::format("{}{}: {}\n{}", times, load.name, load.kind, load_text(model, load, factor)));
+            fmt::format("{}{}: {}\n{}", times, load.name, text(load.kind), load_text(model, load, factor)));
         // Half the longest arrow at least, or a small load would not be seen.
         const double length = full * (largest > 0.0 ? 0.5 + 0.5 * force.norm() / largest : 0.5);
-        if (load.kind == "heat" || load.kind == "spin") continue;
+        if (load.kind == LoadKind::Heat || load.kind == LoadKind::Spin) continue;
         if (load.gravity) {
             const Vec3 g = (factor * *load.gravity).normalized();
             const Bounds box = model.mesh.bounds;
@@ -380,7 +379,7 @@ void add_loads(Figure& figure, const Model& model, const ModelCase& c, Extent ex
             continue;
         }
         for (const Spot& spot : spots(model, load.on, plane ? 5 : 6)) {
-            Vec3 direction = load.kind == "pressure"
+            Vec3 direction = load.kind == LoadKind::Pressure
                                  ? Vec3(-std::copysign(1.0, factor * load.pressure) * spot.normal)
                                  : load_direction(model, load, factor, spot.at);
             if (direction.norm() < 0.5) continue;
@@ -455,7 +454,7 @@ void add_mirrored(Figure& figure, const Model& model, const Patch& patch, const 
 void add_all_loads(Figure& figure, const Model& model, Extent extent) {
     // Every load once, whatever the case.
     ModelCase all;
-    for (std::size_t l = 0; l < model.loads.size(); ++l)
+    for (const LoadId l : model.loads.ids())
         for (const ModelCase& c : model.cases)
             for (const auto& [used, factor] : c.loads)
                 if (used == l && (all.loads.empty() || all.loads.back().first != l))
@@ -463,11 +462,11 @@ void add_all_loads(Figure& figure, const Model& model, Extent extent) {
     add_loads(figure, model, all, extent);
 }
 
-std::vector<std::size_t> used_supports(const Model& model) {
-    std::vector<std::size_t> out;
+std::vector<SupportId> used_supports(const Model& model) {
+    std::vector<SupportId> out;
     const auto add = [&](const auto& cases) {
         for (const auto& c : cases)
-            for (const std::size_t s : c.supports)
+            for (const SupportId s : c.supports)
                 if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(s);
     };
     add(model.cases);

@@ -42,7 +42,7 @@ void add_block_outline(Figure& figure, const Model& model, const Color& shade);
 double reach(const Model& model);
 // The images in which supports and loads are drawn.
 std::vector<Affine> shown_images(const Model& model, Extent extent);
-void add_supports(Figure& figure, const Model& model, const std::vector<std::size_t>& which, Extent extent);
+void add_supports(Figure& figure, const Model& model, const std::vector<SupportId>& which, Extent extent);
 // The outline of the symmetry planes, for figures of the modelled part alone.
 void add_planes(Figure& figure, const Model& model);
 std::string vector_text(const Vec3& v, bool plane);
@@ -55,6 +55,6 @@ Color region_color(const Model& model, std::size_t region);
 Skinned painted_skin(const Model& model, bool by_region);
 void add_mirrored(Figure& figure, const Model& model, const Patch& patch, const Scale& scale);
 void add_all_loads(Figure& figure, const Model& model, Extent extent);
-std::vector<std::size_t> used_supports(const Model& model);
+std::vector<SupportId> used_supports(const Model& model);
 
 } // namespace upright

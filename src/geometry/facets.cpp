@@ -11,6 +11,24 @@
 
 namespace upright {
 
+const char* text(FaceKind kind) {
+    switch (kind) {
+    case FaceKind::Plane:
+        return "plane";
+    case FaceKind::Cylinder:
+        return "cylinder";
+    case FaceKind::Cone:
+        return "cone";
+    case FaceKind::Sphere:
+        return "sphere";
+    case FaceKind::Torus:
+        return "torus";
+    case FaceKind::FreeForm:
+        break;
+    }
+    return "free form";
+}
+
 namespace {
 
 constexpr int leaf_size = 4;
@@ -49,10 +67,10 @@ void fit(const FacetMesh& mesh, const std::vector<std::size_t>& triangles, Facet
     spread /= std::max(spread.trace(), 1e-300);
     const Eigen::SelfAdjointEigenSolver<Mat3> eigen(spread);
     if (eigen.eigenvalues()[1] < 1e-6) {
-        face.kind = "plane";
+        face.kind = FaceKind::Plane;
         return;
     }
-    face.kind = "free form";
+    face.kind = FaceKind::FreeForm;
     if (eigen.eigenvalues()[0] > 1e-6) return;
     const Vec3 axis = eigen.eigenvectors().col(0);
     const Vec3 u = eigen.eigenvectors().col(1);
@@ -83,7 +101,7 @@ void fit(const FacetMesh& mesh, const std::vector<std::size_t>& triangles, Facet
         const Vec3 m = middle(mesh, t);
         inward += area_vector(mesh, t).dot((m.dot(u) - center.x()) * u + (m.dot(v) - center.y()) * v);
     }
-    face.kind = "cylinder";
+    face.kind = FaceKind::Cylinder;
     face.radius = radius;
     face.hole = inward < 0.0;
     face.axis_from = center.x() * u + center.y() * v + low * axis;

@@ -11,10 +11,14 @@
 
 namespace upright {
 
+// What surface a face of CAD lies on.
+enum class FaceKind { Plane, Cylinder, Cone, Sphere, Torus, FreeForm };
+const char* text(FaceKind kind); // "free form"
+
 // A face as the file has it, or a patch between sharp edges where the file has triangles alone.
 struct FacetFace {
-    int number = 0;   // from 1
-    std::string kind; // plane, cylinder, cone, sphere, torus, free form
+    int number = 0; // from 1
+    FaceKind kind = FaceKind::FreeForm;
     double area = 0.0;
     Vec3 centroid = Vec3::Zero();
     Vec3 normal = Vec3::Zero(); // mean outward; its length is 1 only where the face is flat

@@ -186,7 +186,7 @@ std::vector<Hole> RegionField::holes(const std::vector<std::string>& of, std::op
         const FacetBody* body = body_of(*shape, placed);
         if (body == nullptr || region.role == Role::Void) continue;
         for (const FacetFace& face : body->mesh().faces)
-            if (face.kind == "cylinder" && face.hole)
+            if (face.kind == FaceKind::Cylinder && face.hole)
                 add({out_of(placed, face.axis_from), out_of(placed, face.axis_to), face.radius});
     }
     return out;

@@ -28,7 +28,7 @@ Model::Spot Model::spot(std::size_t freedom) const {
     const auto each = static_cast<std::size_t>(reference_freedoms());
     int component = static_cast<int>(rest % each);
     if (each == 3 && component == 2) component = 5;
-    return {couplings[rest / each].at, component};
+    return {couplings[static_cast<CouplingId>(rest / each)].at, component};
 }
 
 namespace {
@@ -58,7 +58,7 @@ void add_links(const Model& model, Transform& out) {
 Transform Model::transform(const ModelCase& c) const {
     Transform out = unlinked(*this);
     for (const Equation& e : symmetry) out.add(e, "the symmetry plane");
-    for (const std::size_t s : c.supports)
+    for (const SupportId s : c.supports)
         for (const Equation& e : supports[s].equations)
             out.add(e, "the support \"" + supports[s].name + "\"", supports[s].place);
     add_links(*this, out);
@@ -73,10 +73,10 @@ Transform Model::links() const {
     return out;
 }
 
-int Model::coupling_at(const ModelPoint& point) const {
-    for (std::size_t c = 0; c < couplings.size(); ++c)
-        if ((couplings[c].at - point.at).norm() <= 1e-9 * mesh.bounds.diagonal()) return static_cast<int>(c);
-    return -1;
+CouplingId Model::coupling_at(const ModelPoint& point) const {
+    for (const CouplingId c : couplings.ids())
+        if ((couplings[c].at - point.at).norm() <= 1e-9 * mesh.bounds.diagonal()) return c;
+    return CouplingId::None;
 }
 
 void Model::body_force(const ModelLoad& load, ElementId e, std::vector<Vec3>& out) const {

@@ -5,6 +5,7 @@
 // of couplings follow, three translations and three rotations each (two and one in the plane).
 #pragma once
 
+#include "base/id_vector.hpp"
 #include "geometry/region_field.hpp"
 #include "mesh/mesh.hpp"
 #include "model/constraints.hpp"
@@ -23,7 +24,7 @@ namespace upright {
 struct ModelRegion {
     std::string name;
     Role role = Role::Design;
-    int material = -1; // index into Model::materials; -1 for a void
+    MaterialId material = MaterialId::None; // None for a void
     std::size_t elements = 0;
     double volume = 0.0;
     double mass = 0.0;  // all solid
@@ -62,11 +63,13 @@ struct ModelCoupling {
 // Six springs between two reference points, or one and the ground.
 struct ModelJoint {
     std::string name;
-    std::array<int, 2> ends{-1, -1}; // couplings; -1 the ground
+    std::array<CouplingId, 2> ends{CouplingId::None, CouplingId::None}; // None: the ground
     Vec3 axis = Vec3::UnitZ();
     std::array<double, 4> stiffness{}; // axial, shear, torsion, bending
     std::vector<std::size_t> freedoms; // of the ends that are couplings
     Eigen::MatrixXd matrix;            // beside `freedoms`
+
+    bool grounded() const { return ends[0] == CouplingId::None || ends[1] == CouplingId::None; }
 };
 
 struct ModelMass {
@@ -120,7 +123,7 @@ struct Spin {
 struct ModelLoad {
     std::string name;
     std::vector<std::string> on; // surfaces, points and couplings it acts on
-    std::string kind;            // "force", "moment", "pressure", "toward", "gravity", "spin" or "heat"
+    LoadKind kind = LoadKind::Force;
     std::vector<Term> forces;    // on freedoms
     std::optional<Vec3> gravity; // acceleration; its forces depend on density
     std::optional<Spin> spin;    // the same
@@ -136,14 +139,14 @@ struct ModelLoad {
 struct ModelCase {
     std::string name;
     Place place; // of its card; not kept in model.h5
-    std::vector<std::size_t> supports;
-    std::vector<std::pair<std::size_t, double>> loads; // index and factor
+    std::vector<SupportId> supports;
+    std::vector<std::pair<LoadId, double>> loads; // and factor
     double weight = 1.0;
 };
 
 struct ModelModalCase {
     std::string name;
-    std::vector<std::size_t> supports;
+    std::vector<SupportId> supports;
     int modes = 6;
     double up_to = 0.0; // 0: count modes
     bool lumped = false;
@@ -151,11 +154,14 @@ struct ModelModalCase {
 
 // A response, and what its names mean.
 struct ModelResponse : ResponseCard {
-    std::vector<RegionId> regions;                                  // that `of` names
-    std::vector<std::size_t> cases, modal_cases;                    // that it names, or all
-    std::vector<std::size_t> points, couplings, surfaces, supports; // that `at` names
-    std::optional<Frame> axes;                                      // of its frame
-    bool goal = false, raised = false;                              // the goal; to be made large
+    std::vector<RegionId> regions; // that `of` names
+    std::vector<CaseId> cases;     // that it names, or all
+    std::vector<ModalCaseId> modal_cases;
+    std::vector<std::size_t> points, surfaces; // that `at` names
+    std::vector<CouplingId> couplings;
+    std::vector<SupportId> supports;
+    std::optional<Frame> axes;         // of its frame
+    bool goal = false, raised = false; // the goal; to be made large
 
     bool names(RegionId r) const { return std::find(regions.begin(), regions.end(), r) != regions.end(); }
 };
@@ -179,19 +185,19 @@ struct Model {
     RegionField shapes; // the regions as written
     ElementFamily family = ElementFamily::Solid;
     Formulation formulation = Formulation::Enhanced;
-    std::vector<Material> materials;
+    IdVector<MaterialId, Material> materials;
     std::vector<ModelRegion> regions; // as in the study
     std::vector<ModelSurface> surfaces;
     std::vector<ModelPoint> points;
-    std::vector<ModelCoupling> couplings;
+    IdVector<CouplingId, ModelCoupling> couplings;
     std::vector<ModelJoint> joints;
     std::vector<ModelMass> masses;
     std::vector<ModelBond> bonds;
-    std::vector<ModelSupport> supports;
+    IdVector<SupportId, ModelSupport> supports;
     std::vector<Equation> symmetry; // held in every case
-    std::vector<ModelLoad> loads;
-    std::vector<ModelCase> cases;
-    std::vector<ModelModalCase> modal_cases;
+    IdVector<LoadId, ModelLoad> loads;
+    IdVector<CaseId, ModelCase> cases;
+    IdVector<ModalCaseId, ModelModalCase> modal_cases;
     std::vector<std::string> remarks; // what the mesher has to say
     // What is asked. In model.h5 as the text of the study; take_asked reads it again.
     std::vector<ModelResponse> responses;
@@ -201,7 +207,7 @@ struct Model {
     RunCard run;
 
     const Material& material(ElementId e) const {
-        return materials[static_cast<std::size_t>(regions[index(mesh.region[index(e)])].material)];
+        return materials[regions[index(mesh.region[index(e)])].material];
     }
     Role role(ElementId e) const { return regions[index(mesh.region[index(e)])].role; }
 
@@ -223,8 +229,8 @@ struct Model {
             for (int a = 0; a < mesh.freedoms(); ++a) out.push_back(freedom(n, a));
         return out;
     }
-    std::size_t freedom_of_coupling(std::size_t coupling, int component) const {
-        return node_freedoms() + coupling * static_cast<std::size_t>(reference_freedoms()) +
+    std::size_t freedom_of_coupling(CouplingId coupling, int component) const {
+        return node_freedoms() + index(coupling) * static_cast<std::size_t>(reference_freedoms()) +
                static_cast<std::size_t>(component);
     }
     // Where a freedom sits, and what it is: 0..2 translations, 3..5 rotations.
@@ -238,8 +244,8 @@ struct Model {
     Transform transform(const ModelCase& c) const;
     // Those of couplings and bonds alone, that every case has.
     Transform links() const;
-    // The coupling whose reference point stands at a named point; -1 where there is none.
-    int coupling_at(const ModelPoint& point) const;
+    // The coupling whose reference point stands at a named point; None where there is none.
+    CouplingId coupling_at(const ModelPoint& point) const;
     // How far off the body a point may lie and still be stood for by a node: a cell's diagonal.
     double node_reach() const { return mesh.size * std::sqrt(static_cast<double>(mesh.dimension())); }
     // The forces of a case on all freedoms, for the element densities given; heat is not among them.

@@ -234,7 +234,7 @@ std::vector<FreePart> free_motions(const Model& model, const ModelCase* c) {
     };
     for (const Equation& e : model.symmetry) hold(e);
     if (c != nullptr)
-        for (const std::size_t s : c->supports)
+        for (const SupportId s : c->supports)
             for (const Equation& e : model.supports[s].equations) hold(e);
     if (linked) {
         for (const ModelBond& b : model.bonds)
@@ -288,8 +288,9 @@ std::vector<LooseBody> loose_bodies(const Model& model) {
     for (const ModelCoupling& coupling : model.couplings)
         for (const Equation& e : coupling.equations) tie(e);
     for (const ModelJoint& joint : model.joints)
-        if (joint.ends[0] >= 0 && joint.ends[1] >= 0)
-            join(linkage.parts() + joint.ends[0], linkage.parts() + joint.ends[1]);
+        if (!joint.grounded())
+            join(linkage.parts() + static_cast<int>(joint.ends[0]),
+                 linkage.parts() + static_cast<int>(joint.ends[1]));
     std::map<int, std::size_t> sizes;
     for (int p = 0; p < linkage.parts(); ++p) sizes[find(p)] += linkage.elements(p);
     std::vector<LooseBody> out;

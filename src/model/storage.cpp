@@ -302,7 +302,7 @@ template <class Io> void walk_regions(const Io& io, std::vector<ModelRegion>& it
     sized(io, "regions", items);
     texts_of(io, "regions/name", items, [](ModelRegion& r) -> std::string& { return r.name; });
     integers_of(io, "regions/role", items, [](ModelRegion& r) -> Role& { return r.role; });
-    integers_of(io, "regions/material", items, [](ModelRegion& r) -> int& { return r.material; });
+    integers_of(io, "regions/material", items, [](ModelRegion& r) -> MaterialId& { return r.material; });
     integers_of(io, "regions/elements", items, [](ModelRegion& r) -> std::size_t& { return r.elements; });
     numbers_of(io, "regions/volume", items, [](ModelRegion& r) -> double& { return r.volume; });
     numbers_of(io, "regions/mass", items, [](ModelRegion& r) -> double& { return r.mass; });
@@ -338,12 +338,29 @@ template <class Io> void walk_places(const Io& io, Model& model) {
     numbers_of(io, "points/off", model.points, [](ModelPoint& p) -> double& { return p.off; });
 }
 
+// An identifier among so many. Throws std::out_of_range.
+template <class Id> Id among(std::int64_t number, std::size_t size) {
+    if (number < 0 || static_cast<std::size_t>(number) >= size) throw std::out_of_range("identifier");
+    return static_cast<Id>(number);
+}
+template <class Id> std::vector<Id> ids(const Integers& numbers, std::size_t size) {
+    std::vector<Id> out;
+    for (const std::int64_t number : numbers) out.push_back(among<Id>(number, size));
+    return out;
+}
+template <class Id> Integers numbers_of_ids(const std::vector<Id>& ids) {
+    Integers out;
+    for (const Id id : ids) out.push_back(static_cast<std::int64_t>(id));
+    return out;
+}
+
 template <class Io> void walk_links(const Io& io, Model& model) {
-    sized(io, "couplings", model.couplings);
-    texts_of(io, "couplings/name", model.couplings, [](ModelCoupling& c) -> std::string& { return c.name; });
-    vectors_of(io, "couplings/at", model.couplings, [](ModelCoupling& c) -> Vec3& { return c.at; });
-    for (std::size_t i = 0; i < model.couplings.size(); ++i) {
-        ModelCoupling& c = model.couplings[i];
+    std::vector<ModelCoupling>& couplings = model.couplings.all();
+    sized(io, "couplings", couplings);
+    texts_of(io, "couplings/name", couplings, [](ModelCoupling& c) -> std::string& { return c.name; });
+    vectors_of(io, "couplings/at", couplings, [](ModelCoupling& c) -> Vec3& { return c.at; });
+    for (std::size_t i = 0; i < couplings.size(); ++i) {
+        ModelCoupling& c = couplings[i];
         Integers rigid{c.rigid ? 1 : 0};
         io.integers(part("couplings", i) + "/rigid", rigid);
         io.texts(part("couplings", i) + "/surfaces", c.surfaces);
@@ -356,7 +373,7 @@ template <class Io> void walk_links(const Io& io, Model& model) {
     vectors_of(io, "joints/axis", model.joints, [](ModelJoint& j) -> Vec3& { return j.axis; });
     for (std::size_t i = 0; i < model.joints.size(); ++i) {
         ModelJoint& j = model.joints[i];
-        Integers ends{j.ends[0], j.ends[1]};
+        Integers ends{static_cast<std::int64_t>(j.ends[0]), static_cast<std::int64_t>(j.ends[1])};
         Integers freedoms(j.freedoms.begin(), j.freedoms.end());
         Numbers matrix(j.matrix.data(), j.matrix.data() + j.matrix.size());
         io.integers(part("joints", i) + "/ends", ends);
@@ -364,7 +381,9 @@ template <class Io> void walk_links(const Io& io, Model& model) {
         io.integers(part("joints", i) + "/freedom", freedoms);
         io.numbers(part("joints", i) + "/matrix", matrix, std::max<std::size_t>(1, freedoms.size()));
         if constexpr (Io::reading) {
-            j.ends = {static_cast<int>(ends.at(0)), static_cast<int>(ends.at(1))};
+            for (std::size_t k = 0; k < 2; ++k)
+                j.ends[k] =
+                    ends.at(k) < 0 ? CouplingId::None : among<CouplingId>(ends.at(k), model.couplings.size());
             j.freedoms.assign(freedoms.begin(), freedoms.end());
             const auto n = static_cast<Eigen::Index>(freedoms.size());
             j.matrix = Eigen::Map<const Eigen::MatrixXd>(matrix.data(), n, n);
@@ -406,15 +425,13 @@ template <class Io> void walk_links(const Io& io, Model& model) {
     }
 }
 
-template <class Io> void walk_actions(const Io& io, Model& model) {
-    equations(io, "symmetry", model.symmetry);
-    sized(io, "supports", model.supports);
-    texts_of(io, "supports/name", model.supports, [](ModelSupport& s) -> std::string& { return s.name; });
-    texts_of(io, "supports/frame", model.supports, [](ModelSupport& s) -> std::string& { return s.frame; });
-    integers_of(io, "supports/places", model.supports,
-                [](ModelSupport& s) -> std::size_t& { return s.nodes; });
-    for (std::size_t i = 0; i < model.supports.size(); ++i) {
-        ModelSupport& s = model.supports[i];
+template <class Io> void walk_supports(const Io& io, std::vector<ModelSupport>& supports) {
+    sized(io, "supports", supports);
+    texts_of(io, "supports/name", supports, [](ModelSupport& s) -> std::string& { return s.name; });
+    texts_of(io, "supports/frame", supports, [](ModelSupport& s) -> std::string& { return s.frame; });
+    integers_of(io, "supports/places", supports, [](ModelSupport& s) -> std::size_t& { return s.nodes; });
+    for (std::size_t i = 0; i < supports.size(); ++i) {
+        ModelSupport& s = supports[i];
         const std::string at = part("supports", i);
         io.texts(at + "/on", s.on);
         io.texts(at + "/words", s.words);
@@ -431,13 +448,24 @@ template <class Io> void walk_actions(const Io& io, Model& model) {
             s.held.assign(held.begin(), held.end());
         }
     }
-    sized(io, "loads", model.loads);
-    texts_of(io, "loads/name", model.loads, [](ModelLoad& l) -> std::string& { return l.name; });
-    texts_of(io, "loads/kind", model.loads, [](ModelLoad& l) -> std::string& { return l.kind; });
-    numbers_of(io, "loads/heat", model.loads, [](ModelLoad& l) -> double& { return l.heat; });
-    numbers_of(io, "loads/pressure", model.loads, [](ModelLoad& l) -> double& { return l.pressure; });
-    for (std::size_t i = 0; i < model.loads.size(); ++i) {
-        ModelLoad& l = model.loads[i];
+}
+
+template <class Io> void walk_loads(const Io& io, std::vector<ModelLoad>& all) {
+    sized(io, "loads", all);
+    texts_of(io, "loads/name", all, [](ModelLoad& l) -> std::string& { return l.name; });
+    Texts kinds;
+    for (const ModelLoad& l : all) kinds.emplace_back(text(l.kind));
+    io.texts("loads/kind", kinds);
+    if constexpr (Io::reading)
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            const std::optional<LoadKind> kind = load_kind(kinds.at(i));
+            if (!kind) throw std::out_of_range("load kind");
+            all[i].kind = *kind;
+        }
+    numbers_of(io, "loads/heat", all, [](ModelLoad& l) -> double& { return l.heat; });
+    numbers_of(io, "loads/pressure", all, [](ModelLoad& l) -> double& { return l.pressure; });
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        ModelLoad& l = all[i];
         const std::string at = part("loads", i);
         io.texts(at + "/on", l.on);
         terms(io, at + "/forces", l.forces);
@@ -458,12 +486,16 @@ template <class Io> void walk_actions(const Io& io, Model& model) {
                 l.spin = Spin{vec(spin, 0), vec(spin, 1), spin.at(6), spin.size() > 7 ? spin[7] : 0.0};
         }
     }
-    sized(io, "cases", model.cases);
-    texts_of(io, "cases/name", model.cases, [](ModelCase& c) -> std::string& { return c.name; });
-    numbers_of(io, "cases/weight", model.cases, [](ModelCase& c) -> double& { return c.weight; });
-    for (std::size_t i = 0; i < model.cases.size(); ++i) {
-        ModelCase& c = model.cases[i];
-        Integers supports(c.supports.begin(), c.supports.end());
+}
+
+template <class Io> void walk_cases(const Io& io, Model& model) {
+    std::vector<ModelCase>& cases = model.cases.all();
+    sized(io, "cases", cases);
+    texts_of(io, "cases/name", cases, [](ModelCase& c) -> std::string& { return c.name; });
+    numbers_of(io, "cases/weight", cases, [](ModelCase& c) -> double& { return c.weight; });
+    for (std::size_t i = 0; i < cases.size(); ++i) {
+        ModelCase& c = cases[i];
+        Integers supports = numbers_of_ids(c.supports);
         Integers loads;
         Numbers factors;
         for (const auto& [l, f] : c.loads) {
@@ -474,26 +506,27 @@ template <class Io> void walk_actions(const Io& io, Model& model) {
         io.integers(part("cases", i) + "/loads", loads);
         io.numbers(part("cases", i) + "/factors", factors);
         if constexpr (Io::reading) {
-            c.supports.assign(supports.begin(), supports.end());
+            c.supports = ids<SupportId>(supports, model.supports.size());
             for (std::size_t k = 0; k < loads.size(); ++k)
-                c.loads.emplace_back(static_cast<std::size_t>(loads[k]), factors.at(k));
+                c.loads.emplace_back(among<LoadId>(loads[k], model.loads.size()), factors.at(k));
         }
     }
-    sized(io, "modal_cases", model.modal_cases);
-    texts_of(io, "modal_cases/name", model.modal_cases,
-             [](ModelModalCase& c) -> std::string& { return c.name; });
-    integers_of(io, "modal_cases/modes", model.modal_cases,
-                [](ModelModalCase& c) -> int& { return c.modes; });
-    numbers_of(io, "modal_cases/up_to", model.modal_cases,
-               [](ModelModalCase& c) -> double& { return c.up_to; });
-    for (std::size_t i = 0; i < model.modal_cases.size(); ++i) {
-        ModelModalCase& c = model.modal_cases[i];
-        Integers supports(c.supports.begin(), c.supports.end());
+}
+
+template <class Io> void walk_modal_cases(const Io& io, Model& model) {
+    std::vector<ModelModalCase>& cases = model.modal_cases.all();
+    sized(io, "modal_cases", cases);
+    texts_of(io, "modal_cases/name", cases, [](ModelModalCase& c) -> std::string& { return c.name; });
+    integers_of(io, "modal_cases/modes", cases, [](ModelModalCase& c) -> int& { return c.modes; });
+    numbers_of(io, "modal_cases/up_to", cases, [](ModelModalCase& c) -> double& { return c.up_to; });
+    for (std::size_t i = 0; i < cases.size(); ++i) {
+        ModelModalCase& c = cases[i];
+        Integers supports = numbers_of_ids(c.supports);
         Integers lumped{c.lumped ? 1 : 0};
         io.integers(part("modal_cases", i) + "/supports", supports);
         io.integers(part("modal_cases", i) + "/lumped", lumped);
         if constexpr (Io::reading) {
-            c.supports.assign(supports.begin(), supports.end());
+            c.supports = ids<SupportId>(supports, model.supports.size());
             c.lumped = lumped.at(0) != 0;
         }
     }
@@ -554,11 +587,15 @@ template <class Io> void walk(const Io& io, Model& model, std::string& study) {
         model.formulation = static_cast<Formulation>(choices.at(1));
     }
     walk_mesh(io, model.mesh);
-    walk_materials(io, model.materials);
+    walk_materials(io, model.materials.all());
     walk_regions(io, model.regions);
     walk_places(io, model);
     walk_links(io, model);
-    walk_actions(io, model);
+    equations(io, "symmetry", model.symmetry);
+    walk_supports(io, model.supports.all());
+    walk_loads(io, model.loads.all());
+    walk_cases(io, model);
+    walk_modal_cases(io, model);
     RegionExtents extents = model.shapes.extents();
     walk_extents(io, extents, model.regions.size());
     if (Io::reading) model.shapes = RegionField(std::move(extents));

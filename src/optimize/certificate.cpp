@@ -35,7 +35,7 @@ class Relaxation {
         kept_ = sum_over(density_.size(), [&](std::size_t e) { return is_free(e) ? 0.0 : weights_[e]; });
         const double start = least_material ? 0.5 : std::clamp((limit_ - kept_) / all, least_variable, 1.0);
         for (const std::size_t e : free_) density_[e] = start;
-        for (std::size_t c = 0; c < model_.cases.size(); ++c) {
+        for (const CaseId c : model_.cases.ids()) {
             const ModelCase& card = model_.cases[c];
             const bool counts =
                 std::find(compliance.cases.begin(), compliance.cases.end(), c) != compliance.cases.end();

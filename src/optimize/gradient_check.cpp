@@ -64,7 +64,9 @@ GradientCheck check_gradients(StaticAnalysis& analysis, Observer& observer) {
         const int number = seen[s.column]++;
         const MeasureKind& kind = kind_of(card);
         row.name += kind.smooth_name(card, number);
-        row.remark = kind.smooth_remark(card, measures.state(), column.in_case, s.value);
+        row.remark = kind.smooth_remark(
+            card, measures.state(), {s.column, column.in_case, column.in_modal_case, column.name, nullptr},
+            s.value);
         out.rows.push_back(std::move(row));
     }
     for (int d = 0; d < directions; ++d) {

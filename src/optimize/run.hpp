@@ -1,6 +1,7 @@
 // The optimisation loop.
 #pragma once
 
+#include "base/checkpoint.hpp"
 #include "base/observer.hpp"
 #include "design/chain.hpp"
 #include "optimize/problem.hpp"
@@ -46,8 +47,8 @@ struct OptimizerState {
     double step = 1.0; // largest change of any variable in the last step
     double aim = 1.0;  // share of a compliance bound that the next step aims at
     std::vector<IterationRow> history;
-    std::map<std::string, std::vector<double>> memory; // of optimiser, measures and solvers, by name
-    std::vector<Reading> readings;                     // of the last iteration, one a column; not kept
+    Checkpoint kept;               // of optimiser, measures and solvers
+    std::vector<Reading> readings; // of the last iteration, one a column; not in checkpoints
 };
 
 // Where the seconds of one iteration went.
@@ -70,7 +71,7 @@ class OptimizeObserver : public Observer {
   public:
     // After each iteration. `state.history.back()` is its row.
     virtual void iteration(const OptimizerState& state) = 0;
-    // Whether the state of this iteration will be kept: only then is its `memory` filled.
+    // Whether the state of this iteration will be kept: only then is `kept` filled.
     virtual bool keeps(int /*iteration*/) const { return true; }
 };
 

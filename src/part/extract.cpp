@@ -256,19 +256,19 @@ void PartField::find_anchors() {
     };
     const auto supports =
         used_by_cases(model_, model_.supports, [](const ModelCase& c, std::vector<bool>& used) {
-            for (const std::size_t s : c.supports) used[s] = true;
+            for (const SupportId s : c.supports) used[index(s)] = true;
         });
     const auto loads = used_by_cases(model_, model_.loads, [](const ModelCase& c, std::vector<bool>& used) {
-        for (const auto& [l, factor] : c.loads) used[l] = used[l] || factor != 0.0;
+        for (const auto& [l, factor] : c.loads) used[index(l)] = used[index(l)] || factor != 0.0;
     });
-    for (std::size_t s = 0; s < supports.size(); ++s)
-        if (supports[s]) add("support " + model_.supports[s].name, model_.supports[s].on);
+    for (const SupportId s : model_.supports.ids())
+        if (supports[index(s)]) add("support " + model_.supports[s].name, model_.supports[s].on);
     for (const ModelJoint& j : model_.joints)
-        for (const int end : j.ends)
-            if (end >= 0) add("joint " + j.name, {model_.couplings[static_cast<std::size_t>(end)].name});
+        for (const CouplingId end : j.ends)
+            if (end != CouplingId::None) add("joint " + j.name, {model_.couplings[end].name});
     for (const ModelMass& m : model_.masses) add("mass " + m.name, m.on);
-    for (std::size_t l = 0; l < loads.size(); ++l)
-        if (loads[l]) add("load " + model_.loads[l].name, model_.loads[l].on);
+    for (const LoadId l : model_.loads.ids())
+        if (loads[index(l)]) add("load " + model_.loads[l].name, model_.loads[l].on);
 }
 
 std::vector<PartPiece> PartField::find_pieces(std::vector<double>& values, bool drop,

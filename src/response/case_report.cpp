@@ -81,8 +81,7 @@ class CaseReader {
                 if (first || p[2] < out.principal_low.value) out.principal_low = {p[2], place, region};
                 first = false;
             }
-            const Material& m = model_.materials[static_cast<std::size_t>(
-                model_.regions[index(report_.nodes.region[i])].material)];
+            const Material& m = model_.materials[model_.regions[index(report_.nodes.region[i])].material];
             if (!m.yield) continue;
             const double safety = out.von_mises[i] > 0.0 ? *m.yield / out.von_mises[i] : 1e300;
             if (!out.least_safety || safety < out.least_safety->value)
@@ -126,7 +125,7 @@ class CaseReader {
         const SupportForces holding(model_, c);
         const Eigen::VectorXd forces =
             holding.of(analysis_.stiffness_times(result.displacement, full_) - acting);
-        const auto take = [&](const std::string& name, int support) {
+        const auto take = [&](const std::string& name, SupportId support) {
             Reaction one;
             one.name = name;
             bool any = false;
@@ -140,9 +139,9 @@ class CaseReader {
             }
             if (any) out.reactions.push_back(one);
         };
-        for (const std::size_t s : c.supports) take(model_.supports[s].name, static_cast<int>(s));
+        for (const SupportId s : c.supports) take(model_.supports[s].name, s);
         for (const ModelJoint& j : model_.joints) {
-            if (j.ends[0] >= 0 && j.ends[1] >= 0) continue;
+            if (!j.grounded()) continue;
             Reaction one;
             one.name = j.name + " (joint to ground)";
             const Eigen::VectorXd f = StaticAnalysis::joint_forces(j, result.displacement);
@@ -152,7 +151,7 @@ class CaseReader {
             }
             out.reactions.push_back(one);
         }
-        take("symmetry", -1);
+        take("symmetry", SupportId::None);
         out.applied = resultant(model_, c);
         Resultant rest = out.applied;
         for (const Reaction& r : out.reactions) {
@@ -202,17 +201,17 @@ class ReportState final : public State {
 
     const Model& model() const override { return model_; }
     const std::vector<double>* density() const override { return nullptr; }
-    bool has_case(std::size_t c) const override { return statics_[c] != nullptr; }
-    bool has_modal_case(std::size_t c) const override { return modals_[c] != nullptr; }
-    const Eigen::VectorXd& displacement(std::size_t c) const override { return statics_[c]->displacement; }
-    double compliance(std::size_t c) const override { return statics_[c]->compliance; }
-    const std::vector<double>& von_mises(std::size_t c) const override { return statics_[c]->von_mises; }
-    const ModalResult& modes(std::size_t c) const override { return *modals_[c]; }
-    Eigen::VectorXd mass_times(std::size_t, const Eigen::VectorXd& shape) const override { return shape; }
-    Vec3 support_force(std::size_t c, const std::string& support,
+    bool has_case(CaseId c) const override { return statics_[index(c)] != nullptr; }
+    bool has_modal_case(ModalCaseId c) const override { return modals_[index(c)] != nullptr; }
+    const Eigen::VectorXd& displacement(CaseId c) const override { return statics_[index(c)]->displacement; }
+    double compliance(CaseId c) const override { return statics_[index(c)]->compliance; }
+    const std::vector<double>& von_mises(CaseId c) const override { return statics_[index(c)]->von_mises; }
+    const ModalResult& modes(ModalCaseId c) const override { return *modals_[index(c)]; }
+    Eigen::VectorXd mass_times(ModalCaseId, const Eigen::VectorXd& shape) const override { return shape; }
+    Vec3 support_force(CaseId c, const std::string& support,
                        const std::array<Eigen::VectorXd, 3>&) const override {
         Vec3 out = Vec3::Zero();
-        for (const Reaction& one : statics_[c]->reactions)
+        for (const Reaction& one : statics_[index(c)]->reactions)
             if (refers_to(support, one.name)) out += one.force;
         return out;
     }
@@ -272,8 +271,8 @@ AnalysisReport analyze(const Model& model, const AnalysisWish& wish) {
         StaticAnalysis analysis(part, wish.solver);
         const std::vector<CaseResult> results = analysis.solve(full, full);
         const CaseReader reader(part, analysis, out, out_of, counted);
-        for (std::size_t c = 0; c < results.size(); ++c)
-            out.statics.push_back(reader.run(part.cases[c], results[c]));
+        for (const CaseId c : part.cases.ids())
+            out.statics.push_back(reader.run(part.cases[c], results[index(c)]));
         out.cost = analysis.cost();
         out.notes = analysis.take_notes();
         for (const StaticReport& s : out.statics)
@@ -301,13 +300,13 @@ std::vector<Outcome> measure_all(const Model& model, const AnalysisReport& repor
         const MeasureKind& kind = kind_of(card);
         if (k == 0 || all[k].response != all[k - 1].response)
             measurement = kind.bind({model, card, &report.nodes, false});
-        std::optional<Reading> reading = measurement->read(state, {k, all[k].in_case, all[k].name, nullptr});
+        std::optional<Reading> reading =
+            measurement->read(state, {k, all[k].in_case, all[k].in_modal_case, all[k].name, nullptr});
         if (!reading) continue; // its case was not analysed
         judge(*reading);
-        const auto c = static_cast<std::size_t>(std::max(0, all[k].in_case));
-        const std::string in_case = kind.reads == MeasureWord::Reads::EachCase ? model.cases[c].name
-                                    : kind.reads == MeasureWord::Reads::EachModalCase
-                                        ? model.modal_cases[c].name
+        const std::string in_case = all[k].in_case != CaseId::None ? model.cases[all[k].in_case].name
+                                    : all[k].in_modal_case != ModalCaseId::None
+                                        ? model.modal_cases[all[k].in_modal_case].name
                                         : card.in_case;
         out.push_back({all[k].response, in_case, reading->value, reading->min, reading->max, reading->holds,
                        reading->where});

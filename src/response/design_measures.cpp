@@ -10,7 +10,7 @@ std::vector<bool> modal_wanted(const Model& model) {
     std::vector<bool> out(model.modal_cases.size(), false);
     for (const Column& c : columns(model))
         if (model.responses[c.response].measure->reads == MeasureWord::Reads::EachModalCase)
-            out[static_cast<std::size_t>(c.in_case)] = true;
+            out[index(c.in_modal_case)] = true;
     return out;
 }
 
@@ -29,7 +29,7 @@ DesignMeasures::DesignMeasures(StaticAnalysis& statics)
 }
 
 ColumnAt DesignMeasures::at(std::size_t k) const {
-    return {k, columns_[k].in_case, columns_[k].name, &memory_};
+    return {k, columns_[k].in_case, columns_[k].in_modal_case, columns_[k].name, &memory_};
 }
 
 std::vector<Reading> DesignMeasures::readings() const {
@@ -56,15 +56,10 @@ std::vector<Smooth> DesignMeasures::smooth(const std::vector<bool>& wanted, bool
     return out;
 }
 
-void DesignMeasures::keep(Memory& memory) const {
-    for (const auto& [name, value] : memory_) memory[name] = value;
-    state_.keep(memory);
-}
-
-void DesignMeasures::take_up(const Memory& memory) {
-    for (const auto& [name, value] : memory)
-        if (name.rfind("correction.", 0) == 0 || name.rfind("followed.", 0) == 0) memory_[name] = value;
-    state_.take_up(memory);
+void DesignMeasures::walk(const Walk& w) {
+    w("corrections", memory_.corrections);
+    w("followed", memory_.followed);
+    state_.walk(w);
 }
 
 } // namespace upright

@@ -33,8 +33,7 @@ class DesignMeasures {
     std::vector<std::string> take_notes() { return state_.take_notes(); }
 
     // What goes on from analysis to analysis, for checkpoints: corrections, followed shapes, warm starts.
-    void keep(Memory& memory) const;
-    void take_up(const Memory& memory);
+    void walk(const Walk& w);
 
   private:
     ColumnAt at(std::size_t k) const;

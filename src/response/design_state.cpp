@@ -41,27 +41,6 @@ void add_body_loads(const StaticAnalysis& analysis, const ModelCase& c, const Ei
     for (std::size_t e = 0; e < heat.size(); ++e) gradient[e] += factor * slope[e] * heat[e];
 }
 
-void put(Memory& memory, const std::string& name, const std::vector<Eigen::MatrixXd>& all) {
-    for (std::size_t i = 0; i < all.size(); ++i) {
-        if (all[i].size() == 0) continue;
-        std::vector<double>& flat = memory[name + "." + std::to_string(i)];
-        flat.assign(all[i].data(), all[i].data() + all[i].size());
-        flat.push_back(static_cast<double>(all[i].cols()));
-    }
-}
-
-std::vector<Eigen::MatrixXd> get(const Memory& memory, const std::string& name, std::size_t count) {
-    std::vector<Eigen::MatrixXd> out(count);
-    for (std::size_t i = 0; i < count; ++i) {
-        const auto at = memory.find(name + "." + std::to_string(i));
-        if (at == memory.end() || at->second.size() < 2) continue;
-        const auto cols = static_cast<Eigen::Index>(at->second.back());
-        const auto rows = static_cast<Eigen::Index>(at->second.size() - 1) / cols;
-        out[i] = Eigen::Map<const Eigen::MatrixXd>(at->second.data(), rows, cols);
-    }
-    return out;
-}
-
 } // namespace
 
 DesignState::DesignState(StaticAnalysis& statics, const std::vector<bool>& modal_wanted, bool stress)
@@ -82,8 +61,8 @@ void DesignState::analyse(const std::vector<double>& density, double penalty,
     for (std::string& note : statics_.take_notes()) notes_.push_back(std::move(note));
     von_mises_.clear();
     if (stress_)
-        for (std::size_t c = 0; c < cases_.size(); ++c)
-            von_mises_.push_back(statics_.von_mises_stress(cases_[c].displacement, &model_.cases[c]));
+        for (const CaseId c : model_.cases.ids())
+            von_mises_.push_back(statics_.von_mises_stress(displacement(c), &model_.cases[c]));
     adjoint_seconds_ = 0.0;
     modal_seconds_ = 0.0;
     if (!modal_) return;
@@ -91,22 +70,22 @@ void DesignState::analyse(const std::vector<double>& density, double penalty,
     mass_ = modal_mass_share(density);
     mass_slope_ = modal_mass_slope(density);
     modals_.clear();
-    for (std::size_t c = 0; c < model_.modal_cases.size(); ++c) {
+    for (const ModalCaseId c : model_.modal_cases.ids()) {
         modals_.emplace_back();
-        if (!modal_wanted_[c]) continue;
+        if (!modal_wanted_[index(c)]) continue;
         modals_.back() = modal_->solve(model_.modal_cases[c], stiffness_, mass_, accuracy.modals);
         for (const std::string& note : modals_.back().notes) notes_.push_back(note);
     }
     modal_seconds_ = since(start);
 }
 
-Eigen::VectorXd DesignState::mass_times(std::size_t c, const Eigen::VectorXd& shape) const {
+Eigen::VectorXd DesignState::mass_times(ModalCaseId c, const Eigen::VectorXd& shape) const {
     return modal_->mass_times(shape, mass_, model_.modal_cases[c].lumped);
 }
 
-Vec3 DesignState::support_force(std::size_t c, const std::string& /*support*/,
+Vec3 DesignState::support_force(CaseId c, const std::string& /*support*/,
                                 const std::array<Eigen::VectorXd, 3>& fields) const {
-    const Eigen::VectorXd rest = statics_.residual(cases_[c], model_.cases[c], stiffness_, density_);
+    const Eigen::VectorXd rest = statics_.residual(cases_[index(c)], model_.cases[c], stiffness_, density_);
     Vec3 out = Vec3::Zero();
     for (int a = 0; a < 3; ++a) {
         const Eigen::VectorXd& field = fields[static_cast<std::size_t>(a)];
@@ -121,9 +100,9 @@ std::vector<std::string> DesignState::take_notes() {
     return out;
 }
 
-void DesignState::add_compliance(std::size_t c, double weight, std::vector<double>& gradient) const {
-    const Eigen::VectorXd& adjoint = cases_[c].adjoint();
-    statics_.unit_energy(cases_[c].displacement, &adjoint, energy_);
+void DesignState::add_compliance(CaseId c, double weight, std::vector<double>& gradient) const {
+    const Eigen::VectorXd& adjoint = cases_[index(c)].adjoint();
+    statics_.unit_energy(cases_[index(c)].displacement, &adjoint, energy_);
 #pragma omp parallel for simd schedule(static)
     for (std::size_t e = 0; e < energy_.size(); ++e) gradient[e] -= weight * slope_[e] * energy_[e];
     const bool of_material =
@@ -131,7 +110,8 @@ void DesignState::add_compliance(std::size_t c, double weight, std::vector<doubl
             return model_.loads[load.first].of_body() || model_.loads[load.first].heat != 0.0;
         });
     if (!of_material) return;
-    add_body_loads(statics_, model_.cases[c], cases_[c].displacement + adjoint, weight, slope_, gradient);
+    add_body_loads(statics_, model_.cases[c], cases_[index(c)].displacement + adjoint, weight, slope_,
+                   gradient);
 }
 
 void DesignState::solve_adjoints(std::vector<Pending>& pending) {
@@ -139,7 +119,7 @@ void DesignState::solve_adjoints(std::vector<Pending>& pending) {
     std::vector<Pending*> waiting;
     for (Pending& p : pending) {
         if (p.load.size() == 0) continue;
-        loads.push_back({static_cast<std::size_t>(p.in_case), std::move(p.load)});
+        loads.push_back({p.in_case, std::move(p.load)});
         waiting.push_back(&p);
     }
     if (loads.empty()) return;
@@ -148,26 +128,26 @@ void DesignState::solve_adjoints(std::vector<Pending>& pending) {
     adjoint_seconds_ += since(start);
     for (std::size_t i = 0; i < waiting.size(); ++i) {
         Pending& p = *waiting[i];
-        const auto c = static_cast<std::size_t>(p.in_case);
+        const CaseId c = p.in_case;
         Eigen::VectorXd& v = answers[i];
         if (p.minus.size() > 0) v -= p.minus;
         std::vector<double>& gradient = p.smooth.gradient;
         gradient.resize(density_.size(), 0.0);
-        statics_.unit_energy(cases_[c].displacement, &v, energy_);
+        statics_.unit_energy(cases_[index(c)].displacement, &v, energy_);
 #pragma omp parallel for simd schedule(static)
         for (std::size_t e = 0; e < energy_.size(); ++e) gradient[e] -= slope_[e] * energy_[e];
         add_body_loads(statics_, model_.cases[c], v, 1.0, slope_, gradient);
     }
 }
 
-void DesignState::keep(Memory& memory) const {
-    put(memory, "warm-static", statics_.warm_state());
-    if (modal_) put(memory, "warm-modal", modal_->warm_state());
-}
-
-void DesignState::take_up(const Memory& memory) {
-    statics_.set_warm_state(get(memory, "warm-static", statics_.warm_state().size()));
-    if (modal_) modal_->set_warm_state(get(memory, "warm-modal", model_.modal_cases.size()));
+void DesignState::walk(const Walk& w) {
+    std::vector<Eigen::MatrixXd> statics = statics_.warm_state();
+    w("warm-static", statics);
+    if (w.reading()) statics_.set_warm_state(std::move(statics));
+    if (!modal_) return;
+    std::vector<Eigen::MatrixXd> modes = modal_->warm_state();
+    w("warm-modal", modes);
+    if (w.reading()) modal_->set_warm_state(std::move(modes));
 }
 
 } // namespace upright

@@ -1,6 +1,7 @@
 // A design of a run as measures see it: densities, what they come to, the answers of every case.
 #pragma once
 
+#include "base/checkpoint.hpp"
 #include "response/measure.hpp"
 
 #include <optional>
@@ -24,14 +25,14 @@ class DesignState : public State {
 
     const Model& model() const override { return model_; }
     const std::vector<double>* density() const override { return &density_; }
-    bool has_case(std::size_t c) const override { return c < cases_.size(); }
-    bool has_modal_case(std::size_t c) const override { return c < modals_.size(); }
-    const Eigen::VectorXd& displacement(std::size_t c) const override { return cases_[c].displacement; }
-    double compliance(std::size_t c) const override { return cases_[c].compliance; }
-    const std::vector<double>& von_mises(std::size_t c) const override { return von_mises_[c]; }
-    const ModalResult& modes(std::size_t c) const override { return modals_[c]; }
-    Eigen::VectorXd mass_times(std::size_t c, const Eigen::VectorXd& shape) const override;
-    Vec3 support_force(std::size_t c, const std::string& support,
+    bool has_case(CaseId c) const override { return index(c) < cases_.size(); }
+    bool has_modal_case(ModalCaseId c) const override { return index(c) < modals_.size(); }
+    const Eigen::VectorXd& displacement(CaseId c) const override { return cases_[index(c)].displacement; }
+    double compliance(CaseId c) const override { return cases_[index(c)].compliance; }
+    const std::vector<double>& von_mises(CaseId c) const override { return von_mises_[index(c)]; }
+    const ModalResult& modes(ModalCaseId c) const override { return modals_[index(c)]; }
+    Eigen::VectorXd mass_times(ModalCaseId c, const Eigen::VectorXd& shape) const override;
+    Vec3 support_force(CaseId c, const std::string& support,
                        const std::array<Eigen::VectorXd, 3>& fields) const override;
     bool may_lack_modes() const override { return false; }
 
@@ -48,13 +49,13 @@ class DesignState : public State {
 
     // Adds weight times the gradient of one case's compliance. Its adjoint v is u itself, or u without the
     // motions that supports enforce: dC/drho = (u + v)' df/drho - v' dK/drho u.
-    void add_compliance(std::size_t c, double weight, std::vector<double>& gradient) const;
+    void add_compliance(CaseId c, double weight, std::vector<double>& gradient) const;
     // Solves the adjoints of several functions together and completes their gradients.
     void solve_adjoints(std::vector<Pending>& pending);
 
     std::vector<std::string> take_notes();
-    void keep(Memory& memory) const;
-    void take_up(const Memory& memory);
+    // What the solvers' next start needs.
+    void walk(const Walk& w);
 
   private:
     const Model& model_;

@@ -18,24 +18,24 @@
 
 namespace upright {
 
-// A design and what analyses found, for measures to read. Cases by their number in the study.
+// A design and what analyses found, for measures to read.
 class State {
   public:
     virtual ~State() = default;
     virtual const Model& model() const = 0;
     // Of every element; nullptr: all material.
     virtual const std::vector<double>* density() const = 0;
-    virtual bool has_case(std::size_t c) const = 0;
-    virtual bool has_modal_case(std::size_t c) const = 0;
-    virtual const Eigen::VectorXd& displacement(std::size_t c) const = 0;
-    virtual double compliance(std::size_t c) const = 0;
+    virtual bool has_case(CaseId c) const = 0;
+    virtual bool has_modal_case(ModalCaseId c) const = 0;
+    virtual const Eigen::VectorXd& displacement(CaseId c) const = 0;
+    virtual double compliance(CaseId c) const = 0;
     // Von Mises stress of every sample: elements, or nodes of regions (Binding::nodes).
-    virtual const std::vector<double>& von_mises(std::size_t c) const = 0;
-    virtual const ModalResult& modes(std::size_t c) const = 0;
+    virtual const std::vector<double>& von_mises(CaseId c) const = 0;
+    virtual const ModalResult& modes(ModalCaseId c) const = 0;
     // Shapes of a modal case under its mass; for following a mode.
-    virtual Eigen::VectorXd mass_times(std::size_t c, const Eigen::VectorXd& shape) const = 0;
+    virtual Eigen::VectorXd mass_times(ModalCaseId c, const Eigen::VectorXd& shape) const = 0;
     // The force of supports of a name; `fields` as of `reaction_fields`, for states that have no table of it.
-    virtual Vec3 support_force(std::size_t c, const std::string& support,
+    virtual Vec3 support_force(CaseId c, const std::string& support,
                                const std::array<Eigen::VectorXd, 3>& fields) const = 0;
     // Whether a mode that was asked for may be missing (an analysis of what there is), or is an error.
     virtual bool may_lack_modes() const = 0;
@@ -51,14 +51,17 @@ struct Binding {
     bool with_reactions = true;         // fields of reactions are needed
 };
 
-// What goes on from analysis to analysis (corrections of aggregates, followed shapes), by name; kept in
-// checkpoints.
-using Memory = std::map<std::string, std::vector<double>>;
+// What measures carry from analysis to analysis; kept in checkpoints.
+struct Memory {
+    std::map<std::string, double> corrections;           // of aggregates, by column and what is corrected
+    std::map<std::string, std::vector<double>> followed; // shapes of modes, by column
+};
 
 // The column that is read.
 struct ColumnAt {
     std::size_t column = 0;
-    int in_case = -1;
+    CaseId in_case = CaseId::None;
+    ModalCaseId in_modal_case = ModalCaseId::None;
     std::string name;
     Memory* memory = nullptr; // none where nothing goes on
 };
@@ -83,7 +86,7 @@ struct Smooth {
 // v' dK u, plus v' df.
 struct Pending {
     Smooth smooth;
-    int in_case = -1;
+    CaseId in_case = CaseId::None;
     Eigen::VectorXd load;  // df/du on every freedom; empty: no adjoint
     Eigen::VectorXd minus; // a field taken off the adjoint, or empty
 };
@@ -115,8 +118,8 @@ class MeasureKind : public MeasureWord {
     virtual std::string words(const ResponseCard& r) const = 0;
     // Its smooth function of that number, in the table of the gradient check: after the name, and a remark.
     virtual std::string smooth_name(const ResponseCard& /*r*/, int /*number*/) const { return {}; }
-    virtual std::string smooth_remark(const ResponseCard& /*r*/, const State& /*state*/, int /*in_case*/,
-                                      double /*value*/) const {
+    virtual std::string smooth_remark(const ResponseCard& /*r*/, const State& /*state*/,
+                                      const ColumnAt& /*at*/, double /*value*/) const {
         return {};
     }
 };

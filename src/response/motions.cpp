@@ -32,19 +32,20 @@ std::vector<Motion> motions(const Model& model, const ModelResponse& response) {
     const auto add_node = [&](NodeId n) {
         add(mesh.nodes[index(n)], [&](int a) { return model.freedom(n, a); });
     };
-    const auto add_coupling = [&](std::size_t c) {
+    const auto add_coupling = [&](CouplingId c) {
         add(model.couplings[c].at, [&](int a) { return model.freedom_of_coupling(c, a); });
     };
     for (const std::size_t i : response.points) {
         // A point that no node stands at moves with the coupling that has its reference there.
         const ModelPoint& p = model.points[i];
-        const int coupling = p.off > 1e-9 * mesh.bounds.diagonal() ? model.coupling_at(p) : -1;
-        if (coupling >= 0)
-            add_coupling(static_cast<std::size_t>(coupling));
+        const CouplingId coupling =
+            p.off > 1e-9 * mesh.bounds.diagonal() ? model.coupling_at(p) : CouplingId::None;
+        if (coupling != CouplingId::None)
+            add_coupling(coupling);
         else
             add_node(p.node);
     }
-    for (const std::size_t c : response.couplings) add_coupling(c);
+    for (const CouplingId c : response.couplings) add_coupling(c);
     for (const std::size_t i : response.surfaces) {
         const ModelSurface& surface = model.surfaces[i];
         if (!response.mean) {
@@ -71,10 +72,9 @@ std::vector<Motion> motions(const Model& model, const ModelResponse& response) {
 }
 
 std::optional<Vec3> direction(const ModelResponse& response, const Vec3& at) {
-    if (response.component == "size") return {};
+    if (response.component == Component::Size) return {};
     const Mat3 axes = response.axes ? response.axes->at(at) : Mat3::Identity();
-    const char c = response.component.front();
-    return Vec3(axes.col(c == 'x' || c == 'r' ? 0 : c == 'y' || c == 't' ? 1 : 2));
+    return Vec3(axes.col(axis_of(response.component)));
 }
 
 double component_of(const ModelResponse& response, const Vec3& v, const Vec3& at) {
@@ -99,8 +99,8 @@ std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCa
         Eigen::VectorXd weights = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(holding.held().size()));
         for (std::size_t e = 0; e < holding.held().size(); ++e) {
             const SupportForces::Held& h = holding.held()[e];
-            const auto named = [&](std::size_t s) { return static_cast<int>(s) == h.support; };
-            if (std::none_of(response.supports.begin(), response.supports.end(), named)) continue;
+            const std::vector<SupportId>& named = response.supports;
+            if (std::find(named.begin(), named.end(), h.support) == named.end()) continue;
             for (const Term& t : h.equation->terms)
                 if (model.spot(t.freedom).component == a) weights[static_cast<Eigen::Index>(e)] += t.factor;
         }
@@ -110,7 +110,8 @@ std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCa
 }
 
 std::string component_words(const ResponseCard& r) {
-    return " of " + r.at + (r.component == "size" ? "" : " along " + r.component) +
+    return " of " + r.at +
+           (r.component == Component::Size ? "" : std::string(" along ") + text(r.component)) +
            (r.frame.empty() ? "" : " of " + r.frame) + in_cases(r);
 }
 

@@ -11,9 +11,10 @@ namespace upright {
 
 // One number of a run: a response, in one case where it is read in several.
 struct Column {
-    std::size_t response = 0; // index in the model
-    int in_case = -1;         // index of the static or modal case; -1: of none, or of all together
-    std::string name;         // as in the study; "name@case" where the response has several
+    std::size_t response = 0;      // index in the model
+    CaseId in_case = CaseId::None; // None: of none, or of all together
+    ModalCaseId in_modal_case = ModalCaseId::None;
+    std::string name; // as in the study; "name@case" where the response has several
 };
 std::vector<Column> columns(const Model& model);
 

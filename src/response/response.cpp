@@ -18,8 +18,8 @@ const MeasureKind& kind_of(const ResponseCard& r) {
 
 double corrected(const ColumnAt& at, const std::string& key, double wanted, bool adapt, double share) {
     if (at.memory == nullptr) return wanted;
-    const auto [known, fresh] = at.memory->emplace("correction." + key, std::vector<double>{wanted});
-    double& value = known->second.front();
+    const auto [known, fresh] = at.memory->corrections.emplace(key, wanted);
+    double& value = known->second;
     if (adapt && !fresh) value = share == 1.0 ? wanted : value + share * (wanted - value);
     return value;
 }
@@ -35,18 +35,17 @@ std::vector<Column> columns(const Model& model) {
         const ModelResponse& card = model.responses[r];
         const MeasureKind& kind = kind_of(card);
         if (kind.reads == Reads::Design || kind.reads == Reads::AllCases) {
-            out.push_back({r, -1, card.name});
+            out.push_back({r, CaseId::None, ModalCaseId::None, card.name});
             continue;
         }
         const std::size_t first = out.size();
-        const auto add = [&](std::size_t c, const std::string& in_case) {
-            out.push_back({r, static_cast<int>(c), card.name + "@" + in_case});
-        };
         if (kind.reads == Reads::EachModalCase)
-            for (const std::size_t c : card.modal_cases) add(c, model.modal_cases[c].name);
+            for (const ModalCaseId c : card.modal_cases)
+                out.push_back({r, CaseId::None, c, card.name + "@" + model.modal_cases[c].name});
         else
-            for (const std::size_t c : card.cases)
-                if (kind.fits(card, model.cases[c])) add(c, model.cases[c].name);
+            for (const CaseId c : card.cases)
+                if (kind.fits(card, model.cases[c]))
+                    out.push_back({r, c, ModalCaseId::None, card.name + "@" + model.cases[c].name});
         if (out.size() == first + 1) out.back().name = card.name;
     }
     return out;
@@ -68,10 +67,10 @@ std::optional<double> upper_bound(const Model& model, const ModelResponse& respo
     std::optional<double> out;
     for (std::size_t r = 0; r < model.regions.size(); ++r) {
         const ModelRegion& region = model.regions[r];
-        if (region.role == Role::Void || region.material < 0 ||
+        if (region.role == Role::Void || region.material == MaterialId::None ||
             (!response.of.empty() && !response.names(static_cast<RegionId>(r))))
             continue;
-        const Material& m = model.materials[static_cast<std::size_t>(region.material)];
+        const Material& m = model.materials[region.material];
         const std::optional<double>& own = response.max_share->ultimate ? m.ultimate : m.yield;
         if (!own) continue;
         const double limit = response.max_share->share * *own;

@@ -224,6 +224,79 @@ void RunFolder::write_step(int iteration, const std::vector<double>& density) co
                   [&](const H5File& file) { file.put("density", density); });
 }
 
+namespace {
+
+// Names hold signs that paths in the file cannot, so values bear numbers and the names stand beside; types
+// too.
+void put(const H5File& file, const Checkpoint& kept) {
+    std::vector<std::string> names;
+    std::vector<std::string> types;
+    for (const auto& [name, value] : kept.values) {
+        const std::string at = "kept/" + std::to_string(names.size());
+        names.push_back(name);
+        if (const auto* whole = std::get_if<std::int64_t>(&value)) {
+            types.emplace_back("whole");
+            file.put(at, std::vector<std::int64_t>{*whole});
+        } else if (const auto* number = std::get_if<double>(&value)) {
+            types.emplace_back("number");
+            file.put(at, std::vector<double>{*number});
+        } else if (const auto* list = std::get_if<std::vector<double>>(&value)) {
+            types.emplace_back(list->empty() ? "nothing" : "list");
+            if (!list->empty()) file.put(at, *list);
+        } else {
+            const auto& matrix = std::get<Eigen::MatrixXd>(value);
+            types.emplace_back(matrix.size() == 0 ? "nothing" : "columns");
+            // A row of the file is a column.
+            if (matrix.size() > 0)
+                file.put(at, std::vector<double>(matrix.data(), matrix.data() + matrix.size()),
+                         static_cast<std::size_t>(matrix.rows()));
+            file.put(at + "-size", std::vector<std::int64_t>{matrix.rows(), matrix.cols()});
+        }
+    }
+    file.put("kept/names", names);
+    file.put("kept/types", types);
+}
+
+Checkpoint kept_in(const H5File& file, const fs::path& from) {
+    Checkpoint out;
+    if (!file.has("kept/names")) return out;
+    const std::vector<std::string> names = file.texts("kept/names");
+    const std::vector<std::string> types = file.texts("kept/types");
+    const auto damaged = [&] {
+        return Error::input({from.string()}, "the checkpoint is damaged", "Start afresh with --force");
+    };
+    if (types.size() != names.size()) throw damaged();
+    for (std::size_t i = 0; i < names.size(); ++i) {
+        const std::string at = "kept/" + std::to_string(i);
+        if (types[i] == "nothing") continue;
+        if (types[i] == "whole") {
+            const std::vector<std::int64_t> value = file.integers(at);
+            if (value.size() != 1) throw damaged();
+            out.values[names[i]] = value.front();
+        } else if (types[i] == "number") {
+            const std::vector<double> value = file.numbers(at);
+            if (value.size() != 1) throw damaged();
+            out.values[names[i]] = value.front();
+        } else if (types[i] == "list") {
+            out.values[names[i]] = file.numbers(at);
+        } else if (types[i] == "columns") {
+            const std::vector<double> value = file.numbers(at);
+            const std::vector<std::int64_t> size = file.integers(at + "-size");
+            if (size.size() != 2 || size[0] <= 0 || size[1] <= 0 ||
+                static_cast<std::size_t>(size[0]) > value.size() ||
+                static_cast<std::size_t>(size[0]) * static_cast<std::size_t>(size[1]) != value.size())
+                throw damaged();
+            out.values[names[i]] =
+                Eigen::MatrixXd(Eigen::Map<const Eigen::MatrixXd>(value.data(), size[0], size[1]));
+        } else {
+            throw damaged();
+        }
+    }
+    return out;
+}
+
+} // namespace
+
 void RunFolder::write_checkpoint(const OptimizerState& state) const {
     H5File::write(at_ / "steps" / "checkpoint.h5", [&](const H5File& file) {
         const double width =
@@ -233,14 +306,7 @@ void RunFolder::write_checkpoint(const OptimizerState& state) const {
         file.put("x", state.x);
         file.put("density", state.density);
         file.put("history", flatten(state.history));
-        // Names hold signs that paths in the file cannot.
-        std::vector<std::string> names;
-        for (const auto& [name, values] : state.memory) {
-            if (values.empty()) continue;
-            file.put("memory/" + std::to_string(names.size()), values);
-            names.push_back(name);
-        }
-        if (!names.empty()) file.put("memory/names", names);
+        put(file, state.kept);
     });
 }
 
@@ -260,11 +326,7 @@ OptimizerState RunFolder::read_checkpoint() const {
     out.x = file.numbers("x");
     out.density = file.numbers("density");
     out.history = unflatten(file.numbers("history"), static_cast<std::size_t>(state.at(2)));
-    if (file.has("memory/names")) {
-        const std::vector<std::string> names = file.texts("memory/names");
-        for (std::size_t i = 0; i < names.size(); ++i)
-            out.memory[names[i]] = file.numbers("memory/" + std::to_string(i));
-    }
+    out.kept = kept_in(file, name);
     return out;
 }
 

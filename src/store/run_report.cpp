@@ -36,9 +36,9 @@ struct Peak {
 
 // Of nodes that dense elements touch, and of the solid material in the middle of dense elements: void tells
 // nothing.
-Peak largest_displacement(const Model& model, const OptimizeResult& result, std::size_t c) {
+Peak largest_displacement(const Model& model, const OptimizeResult& result, CaseId c) {
     Peak out;
-    const Eigen::VectorXd& u = result.cases[c].displacement;
+    const Eigen::VectorXd& u = result.cases[index(c)].displacement;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
         if (result.density[e] <= counted_density) continue;
         for (const NodeId n : model.mesh.nodes_of(static_cast<ElementId>(e))) {
@@ -53,11 +53,11 @@ Peak largest_displacement(const Model& model, const OptimizeResult& result, std:
     }
     return out;
 }
-Peak largest_stress(const StaticAnalysis& analysis, const OptimizeResult& result, std::size_t c) {
+Peak largest_stress(const StaticAnalysis& analysis, const OptimizeResult& result, CaseId c) {
     Peak out;
     const Model& model = analysis.model();
     const std::vector<double> stress =
-        analysis.von_mises_stress(result.cases[c].displacement, &model.cases[c]);
+        analysis.von_mises_stress(result.cases[index(c)].displacement, &model.cases[c]);
     for (std::size_t e = 0; e < stress.size(); ++e)
         if (result.density[e] > counted_density && stress[e] > out.value) {
             out.value = stress[e];
@@ -99,10 +99,9 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
         one["name"] = card.name;
         one["measure"] = card.measure->word;
         one["case"] = card.in_case.empty() ? Json(nullptr) : Json(card.in_case);
-        if (all[c].in_case >= 0) {
-            const auto k = static_cast<std::size_t>(all[c].in_case);
-            one["case"] = card.measure->vibration ? model.modal_cases[k].name : model.cases[k].name;
-        }
+        if (all[c].in_case != CaseId::None) one["case"] = model.cases[all[c].in_case].name;
+        if (all[c].in_modal_case != ModalCaseId::None)
+            one["case"] = model.modal_cases[all[c].in_modal_case].name;
         one["value"] = has_values ? Json(r.value) : Json(nullptr);
         one["unit"] = model.units.text(card.measure->dimension);
         one["min"] = bound(r.min);
@@ -150,12 +149,12 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
     Json cases = Json::array();
     Peak displacement;
     Peak stress;
-    for (std::size_t c = 0; c < result.cases.size(); ++c) {
+    for (const CaseId c : IdRange<CaseId>(result.cases.size())) {
         const ModelCase& card = model.cases[c];
         Json loads = Json::object();
         for (const auto& [l, factor] : card.loads) loads[model.loads[l].name] = factor;
         Json supports = Json::array();
-        for (const std::size_t s : card.supports) supports.push_back(model.supports[s].name);
+        for (const SupportId s : card.supports) supports.push_back(model.supports[s].name);
         const Peak u = largest_displacement(model, result, c);
         const Peak s = largest_stress(analysis, result, c);
         cases.push_back({{"name", card.name},
@@ -163,7 +162,7 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
                          {"supports", supports},
                          {"loads", loads},
                          {"weight", card.weight},
-                         {"compliance", result.cases[c].compliance},
+                         {"compliance", result.cases[index(c)].compliance},
                          {"largest_displacement", u.json()},
                          {"largest_stress", s.json()}});
         displacement.take(u, card.name);
@@ -173,11 +172,11 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
         out["largest_displacement"] = displacement.json();
         out["largest_stress"] = stress.json();
     }
-    for (std::size_t c = 0; c < result.modals.size(); ++c) {
-        if (result.modals[c].modes.empty()) continue; // no response looked at it
+    for (const ModalCaseId c : IdRange<ModalCaseId>(result.modals.size())) {
+        if (result.modals[index(c)].modes.empty()) continue; // no response looked at it
         Json frequencies = Json::array();
         Json clusters = Json::array();
-        for (const Mode& m : result.modals[c].modes) {
+        for (const Mode& m : result.modals[index(c)].modes) {
             frequencies.push_back(m.frequency);
             clusters.push_back(m.cluster + 1);
         }
@@ -185,8 +184,8 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
                          {"kind", "modal"},
                          {"frequencies", frequencies},
                          {"clusters", clusters},
-                         {"rigid_body_modes", result.modals[c].rigid.size()},
-                         {"method", result.modals[c].method}});
+                         {"rigid_body_modes", result.modals[index(c)].rigid.size()},
+                         {"method", result.modals[index(c)].method}});
     }
     out["cases"] = cases;
     out["study"] = {{"file", model.file.string()},
@@ -234,16 +233,16 @@ void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const
     std::vector<double> regions;
     for (const RegionId r : model.mesh.region) regions.push_back(static_cast<double>(index(r)));
     write_vtu(folder.design_file(), model.mesh, {}, {{"density", 1, result.density}, {"region", 1, regions}});
-    for (std::size_t c = 0; c < result.cases.size(); ++c) {
-        const Eigen::VectorXd& u = result.cases[c].displacement;
+    for (const CaseId c : IdRange<CaseId>(result.cases.size())) {
+        const Eigen::VectorXd& u = result.cases[index(c)].displacement;
         write_vtu(folder.case_file(model.cases[c].name), model.mesh, {displacement_field(model.mesh, u)},
                   {{"von_mises", 1, analysis.von_mises_stress(u, &model.cases[c])},
                    {"density", 1, result.density}});
     }
-    for (std::size_t c = 0; c < result.modals.size(); ++c) {
-        if (result.modals[c].modes.empty()) continue;
+    for (const ModalCaseId c : IdRange<ModalCaseId>(result.modals.size())) {
+        if (result.modals[index(c)].modes.empty()) continue;
         std::vector<VtuField> shapes;
-        for (const Mode& m : result.modals[c].modes) {
+        for (const Mode& m : result.modals[index(c)].modes) {
             VtuField field = displacement_field(model.mesh, m.shape);
             field.name = mode_field(static_cast<int>(shapes.size()) + 1);
             shapes.push_back(std::move(field));

@@ -3,6 +3,7 @@
 #include "base/nearest.hpp"
 
 #include <algorithm>
+#include <array>
 #include <map>
 
 namespace upright {
@@ -15,6 +16,38 @@ bool refers_to(const std::string& reference, const std::string& name) {
 bool refers_to(const std::vector<std::string>& references, const std::string& name) {
     return std::any_of(references.begin(), references.end(),
                        [&](const std::string& reference) { return refers_to(reference, name); });
+}
+
+namespace {
+
+constexpr std::array<std::pair<LoadKind, const char*>, 7> load_words{{{LoadKind::Force, "force"},
+                                                                      {LoadKind::Moment, "moment"},
+                                                                      {LoadKind::Pressure, "pressure"},
+                                                                      {LoadKind::Toward, "toward"},
+                                                                      {LoadKind::Gravity, "gravity"},
+                                                                      {LoadKind::Spin, "spin"},
+                                                                      {LoadKind::Heat, "heat"}}};
+
+} // namespace
+
+const char* text(LoadKind kind) {
+    return load_words[static_cast<std::size_t>(kind)].second;
+}
+
+std::optional<LoadKind> load_kind(const std::string& word) {
+    for (const auto& [kind, known] : load_words)
+        if (word == known) return kind;
+    return {};
+}
+
+const char* text(Component component) {
+    constexpr std::array<const char*, 6> words{"size", "x", "y", "z", "r", "t"};
+    return words[static_cast<std::size_t>(component)];
+}
+
+int axis_of(Component component) {
+    if (component == Component::X || component == Component::R) return 0;
+    return component == Component::Y || component == Component::T ? 1 : 2;
 }
 
 Study on_cells(Study study, double times) {

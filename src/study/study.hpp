@@ -233,6 +233,12 @@ struct SpinLoad {
 struct HeatLoad {
     double rise = 0.0; // K, of the whole body
 };
+enum class LoadKind { Force, Moment, Pressure, Toward, Gravity, Spin, Heat };
+// "force": the word of the study language.
+const char* text(LoadKind kind);
+// The kind of a word; nothing for others.
+std::optional<LoadKind> load_kind(const std::string& word);
+
 // What a total on a surface that a symmetry plane cuts is the total of.
 enum class Covers { Unsaid, Modelled, Whole };
 struct LoadCard : Card {
@@ -312,6 +318,12 @@ struct StrengthShare {
     bool ultimate = false; // else of yield
 };
 
+// Of a vector: along an axis of a frame, or its size.
+enum class Component { Size, X, Y, Z, R, T };
+const char* text(Component component); // "size", "x", …
+// 0, 1, 2: the frame's first, second, third axis. Not of a size.
+int axis_of(Component component);
+
 struct ResponseCard : Card {
     std::shared_ptr<const MeasureWord> measure;
     // Mass and volume measures: regions; empty: the design regions. Stress and safety: regions; empty: all.
@@ -319,7 +331,7 @@ struct ResponseCard : Card {
     std::string in_case; // a case (or all that bear the name); empty: compliance weighted over all, else all
     std::string at;      // displacement: a point, coupling or surface; reaction: a support
     Place at_place;
-    std::string component = "size"; // x y z (r t z in a cylindrical frame) or the size of the vector
+    Component component = Component::Size; // X Y Z (R T Z in a cylindrical frame) or the size
     std::string frame;
     bool mean = false;               // displacement of a surface: its mean; else the largest
     bool worst = false;              // compliance: of the case where it is largest, not the weighted sum

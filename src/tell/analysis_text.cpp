@@ -94,13 +94,11 @@ std::string static_table(const Model& model, const AnalysisReport& report, const
     };
     const auto point_text = [&](const ModelPoint& p) -> std::string {
         const bool on_node = p.off <= 1e-9 * size;
-        if (const int c = on_node ? -1 : model.coupling_at(p); c >= 0) {
+        if (const CouplingId c = on_node ? CouplingId::None : model.coupling_at(p); c != CouplingId::None) {
             Vec3 u = Vec3::Zero();
             for (int a = 0; a < model.mesh.dimension(); ++a)
-                u[a] = s.displacement[static_cast<Eigen::Index>(
-                    model.freedom_of_coupling(static_cast<std::size_t>(c), a))];
-            return fmt::format("moves {} with {}", moved(u),
-                               model.couplings[static_cast<std::size_t>(c)].name);
+                u[a] = s.displacement[static_cast<Eigen::Index>(model.freedom_of_coupling(c, a))];
+            return fmt::format("moves {} with {}", moved(u), model.couplings[c].name);
         }
         if (p.off > model.node_reach()) return "lies off the body";
         return "moves " + moved(displacement_at(model, s.displacement, p.node)) +

@@ -55,8 +55,8 @@ std::string run_summary(const Model& model, const OptimizeResult& result, double
             line += "  (" + fmt::format("{}", fmt::join(card.except, ", ")) + " excepted)";
         out.add(line);
     }
-    for (std::size_t c = 0; c < result.modals.size(); ++c) {
-        const std::vector<Mode>& modes = result.modals[c].modes;
+    for (const ModalCaseId c : IdRange<ModalCaseId>(result.modals.size())) {
+        const std::vector<Mode>& modes = result.modals[index(c)].modes;
         if (modes.size() > 1 && modes[1].frequency < 1.02 * modes[0].frequency)
             out.add(fmt::format("modes 1 and 2 of {} lie within {:.2g} % of each other: {:.5g} and "
                                 "{:.5g} {}",

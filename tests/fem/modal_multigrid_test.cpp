@@ -55,10 +55,10 @@ void compare(const Model& model, SolverKind kind, const std::vector<double>& den
     const std::vector<double> mass = modal_mass_share(density);
     SolverOptions direct;
     direct.kind = SolverKind::Direct;
-    const ModalResult exact = ModalAnalysis(model, direct).solve(model.modal_cases[0], stiffness, mass);
+    const ModalResult exact = ModalAnalysis(model, direct).solve(model.modal_cases.at(0), stiffness, mass);
     SolverOptions options;
     options.kind = kind;
-    const ModalResult other = ModalAnalysis(model, options).solve(model.modal_cases[0], stiffness, mass);
+    const ModalResult other = ModalAnalysis(model, options).solve(model.modal_cases.at(0), stiffness, mass);
     EXPECT_NE(other.method, exact.method);
     EXPECT_TRUE(other.notes.empty());
     EXPECT_EQ(other.rigid.size(), exact.rigid.size());
@@ -98,8 +98,8 @@ TEST(ModalMultigrid, KeepsSoftCellsOut) {
     options.kind = SolverKind::GridMultigrid;
     ModalAnalysis analysis(model, options);
     const double kept =
-        analysis.solve(model.modal_cases[0], stiffness, modal_mass_share(density)).modes[0].frequency;
-    const double soft = analysis.solve(model.modal_cases[0], stiffness, density).modes[0].frequency;
+        analysis.solve(model.modal_cases.at(0), stiffness, modal_mass_share(density)).modes[0].frequency;
+    const double soft = analysis.solve(model.modal_cases.at(0), stiffness, density).modes[0].frequency;
     EXPECT_LT(soft, 0.8 * kept);
 }
 

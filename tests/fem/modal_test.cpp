@@ -76,7 +76,7 @@ TEST(Lanczos, StopsWhereTheProblemEnds) {
 TEST(Modal, AgreesWithADenseSolverOnTheWholeMatrices) {
     const Model model = build_model(study_from(block_study(modal("\"clamp\"", "modes = 8\n"))));
     ModelCase c;
-    c.supports = model.modal_cases[0].supports;
+    c.supports = model.modal_cases.at(0).supports;
     const Eigen::MatrixXd T = transform_matrix(model.transform(c));
     const Eigen::MatrixXd K = T.transpose() * stiffness_matrix(model) * T;
     const Eigen::MatrixXd M = T.transpose() * mass_matrix(model) * T;

@@ -95,8 +95,8 @@ TEST(StaticAnalysis, ReactionsBalanceLoads) {
         density[e] = 0.2 + 0.7 * std::abs(std::sin(static_cast<double>(e)));
     const auto results = analysis.solve(density, density);
     for (std::size_t c = 0; c < results.size(); ++c) {
-        const Eigen::VectorXd reaction = analysis.reactions(results[c], model.cases[c], density, density);
-        const Eigen::VectorXd load = model.forces(model.cases[c], density);
+        const Eigen::VectorXd reaction = analysis.reactions(results[c], model.cases.at(c), density, density);
+        const Eigen::VectorXd load = model.forces(model.cases.at(c), density);
         Vec3 sum = Vec3::Zero();
         Vec3 moment = Vec3::Zero();
         for (std::size_t n = 0; n < model.mesh.nodes.size(); ++n) {

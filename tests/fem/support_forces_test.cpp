@@ -119,7 +119,7 @@ TEST(SupportForces, OfCylindricalHoldsAndSymmetryPlanes) {
 // R = w' (K u - f) is the same number as the sum of the forces, and any residual gives the same both ways.
 TEST(SupportForces, FieldIsTheTranspose) {
     const Model model = build_model(study_from(cube("[symmetry]\nplanes = [\"y = 10\"]\n")));
-    const SupportForces holding(model, model.cases[0]);
+    const SupportForces holding(model, model.cases.at(0));
     Eigen::VectorXd residual = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model.freedoms()));
     Eigen::VectorXd weights = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(holding.held().size()));
     for (Eigen::Index i = 0; i < residual.size(); ++i) residual[i] = std::sin(1.0 + 3.7 * double(i));

@@ -61,7 +61,7 @@ TEST(Drawings, RegionsAndCasesFromEverySide) {
         draw_regions(model, small(from), file);
         expect_picture(file, 640, 400);
     }
-    draw_case(model, model.cases[1], small(), folder.path() / "case.png");
+    draw_case(model, model.cases.at(1), small(), folder.path() / "case.png");
     expect_picture(folder.path() / "case.png", 640, 400);
 }
 
@@ -83,14 +83,14 @@ TEST(Drawings, FieldsInSpaceAndInThePlane) {
             return folder.path() / (std::string(plane ? "plane-" : "solid-") + name + ".png");
         };
         draw_density(model, density, 0.5, "iteration 3", small(), file("density"));
-        draw_result(model, displacement_figure(model, model.cases[0], density, 0.5, displacement), small(),
+        draw_result(model, displacement_figure(model, model.cases.at(0), density, 0.5, displacement), small(),
                     file("displacement"));
-        draw_result(model, stress_figure(model, model.cases[0], density, 0.5, stress), small(),
+        draw_result(model, stress_figure(model, model.cases.at(0), density, 0.5, stress), small(),
                     file("stress"));
         for (const char* name : {"density", "displacement", "stress"}) expect_picture(file(name), 640, 400);
         // Nothing above the threshold is an answer, not an empty picture.
         const std::vector<double> thin(density.size(), 0.01);
-        EXPECT_THROW(draw_result(model, stress_figure(model, model.cases[0], thin, 0.5, stress), small(),
+        EXPECT_THROW(draw_result(model, stress_figure(model, model.cases.at(0), thin, 0.5, stress), small(),
                                  file("none")),
                      Error);
         EXPECT_FALSE(std::filesystem::exists(file("none")));
@@ -103,7 +103,7 @@ TEST(Drawings, AStillBodyHasAPictureToo) {
     const Model model = build_model(study);
     const std::vector<double> full(model.mesh.elements(), 1.0);
     const std::vector<double> still(3 * model.mesh.nodes.size(), 0.0);
-    draw_result(model, displacement_figure(model, model.cases[0], full, 0.5, still), small(),
+    draw_result(model, displacement_figure(model, model.cases.at(0), full, 0.5, still), small(),
                 folder.path() / "still.png");
     expect_picture(folder.path() / "still.png", 640, 400);
 }

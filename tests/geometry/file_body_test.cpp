@@ -76,7 +76,7 @@ TEST(StepFile, BodiesNamesFacesAndHoles) {
     const BodyFile holes = read_bodies(bodies("bracket.step"), {}, 1.0, 1e-3, false);
     int count = 0;
     for (const FacetFace& f : holes.bodies[0]->mesh().faces)
-        if (f.kind == "cylinder" && f.hole && std::abs(f.radius - 1.0) < 1e-9) ++count;
+        if (f.kind == FaceKind::Cylinder && f.hole && std::abs(f.radius - 1.0) < 1e-9) ++count;
     EXPECT_EQ(count, 3);
 }
 

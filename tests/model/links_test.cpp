@@ -141,7 +141,7 @@ TEST(Readings, OfPointsOffTheBody) {
     const Model m = build_model(study);
     const std::vector<Motion> found = motions(m, m.responses.back());
     ASSERT_EQ(found.size(), 1U);
-    EXPECT_EQ(found[0].along[0].front().freedom, m.freedom_of_coupling(0, 0));
+    EXPECT_EQ(found[0].along[0].front().freedom, m.freedom_of_coupling(static_cast<CouplingId>(0), 0));
     expect_near(found[0].at, Vec3(12, 2, 7), 1e-12);
 }
 
@@ -187,7 +187,7 @@ TEST(Couplings, PassOnForceAndMoment) {
         StaticAnalysis analysis(m, {});
         const std::vector<double> full(m.mesh.elements(), 1.0);
         const auto results = analysis.solve(full, full);
-        const Resultant back = on_nodes(m, analysis.reactions(results[1], m.cases[1], full, full));
+        const Resultant back = on_nodes(m, analysis.reactions(results[1], m.cases.at(1), full, full));
         expect_near(back.force, Vec3(-1, -2, -3), 1e-8);
         expect_near(back.moment, -Vec3(12, 2, 7).cross(Vec3(1, 2, 3)), 1e-7);
     }
@@ -198,12 +198,12 @@ TEST(Couplings, ARigidOneKeepsItsSurfacePlane) {
     const CaseResult r = solved(m);
     // Four corners of the tip move as one body: distances stay.
     std::vector<Vec3> moved;
-    for (const NodeId n : m.couplings[0].nodes)
+    for (const NodeId n : m.couplings.at(0).nodes)
         moved.push_back(m.mesh.nodes[index(n)] +
                         r.displacement.segment<3>(static_cast<Eigen::Index>(m.freedom(n, 0))));
     for (std::size_t i = 1; i < moved.size(); ++i) {
         const Vec3 before =
-            m.mesh.nodes[index(m.couplings[0].nodes[i])] - m.mesh.nodes[index(m.couplings[0].nodes[0])];
+            m.mesh.nodes[index(m.couplings.at(0).nodes[i])] - m.mesh.nodes[index(m.couplings.at(0).nodes[0])];
         EXPECT_NEAR((moved[i] - moved[0]).dot(before.normalized()), before.norm(),
                     1e-9 * before.norm() + 1e-12);
     }
@@ -226,7 +226,7 @@ TEST(Couplings, TheMeanMotionOfARigidMotionIsThatMotion) {
     for (std::size_t f = 0; f < t.freedoms(); ++f)
         if (!t.dependent(f)) q[t.unknown_of(f)] = u[static_cast<Eigen::Index>(f)];
     const Eigen::VectorXd all = t.expand(q, true);
-    const auto first = static_cast<Eigen::Index>(m.freedom_of_coupling(0, 0));
+    const auto first = static_cast<Eigen::Index>(m.freedom_of_coupling(static_cast<CouplingId>(0), 0));
     expect_near(all.segment<3>(first), shift + turn.cross(Vec3(12, 2, 7)), 1e-12);
     expect_near(all.segment<3>(first + 3), turn, 1e-12);
 }
@@ -242,12 +242,14 @@ TEST(Joints, StandOnTheirSprings) {
                    "\"arm\"\nsurface = \"tip\"\n"
                    "[[support]]\nname = \"nothing\"\non = \"arm\"\nhold = [\"rx\"]\n"
                    "[[case]]\nname = \"push\"\nsupports = \"nothing\"\nloads = \"push\"\n");
-    EXPECT_TRUE(free_motions(m, &m.cases[1])[0].motions.empty());
+    EXPECT_TRUE(free_motions(m, &m.cases.at(1))[0].motions.empty());
     StaticAnalysis analysis(m, {});
     const std::vector<double> full(m.mesh.elements(), 1.0);
     const CaseResult r = analysis.solve(full, full)[1];
-    EXPECT_NEAR(r.displacement[static_cast<Eigen::Index>(m.freedom_of_coupling(0, 0))], 0.02, 1e-9);
-    EXPECT_NEAR(on_nodes(m, analysis.reactions(r, m.cases[1], full, full)).force.x(), -20.0, 1e-7);
+    EXPECT_NEAR(
+        r.displacement[static_cast<Eigen::Index>(m.freedom_of_coupling(static_cast<CouplingId>(0), 0))], 0.02,
+        1e-9);
+    EXPECT_NEAR(on_nodes(m, analysis.reactions(r, m.cases.at(1), full, full)).force.x(), -20.0, 1e-7);
 }
 
 TEST(Joints, WithoutBendingAreHinges) {
@@ -256,7 +258,7 @@ TEST(Joints, WithoutBendingAreHinges) {
                                "0]\nstiffness = { axial = 1000, shear = 500, bending = 1e5 }\n"
                                "[[case]]\nname = \"pinned\"\nsupports = \"none\"\nloads = "
                                "\"pull\"\n[[support]]\nname = \"none\"\non = \"foot\"\nhold = [\"y\"]\n");
-    const auto motions = free_motions(m, &m.cases[1])[0].motions;
+    const auto motions = free_motions(m, &m.cases.at(1))[0].motions;
     ASSERT_EQ(motions.size(), 1U);
     EXPECT_TRUE(motions[0].rotation);
     EXPECT_NEAR(std::abs(motions[0].direction.y()), 1.0, 1e-6);
@@ -271,7 +273,7 @@ TEST(Supports, EnforcedDisplacementStretchesABar) {
     const std::vector<double> full(m.mesh.elements(), 1.0);
     const CaseResult r = analysis.solve(full, full)[1];
     for (const double s : analysis.von_mises_stress(r.displacement)) EXPECT_NEAR(s, 2100.0, 1e-6);
-    EXPECT_NEAR(on_nodes(m, analysis.reactions(r, m.cases[1], full, full)).force.norm(), 0.0, 1e-6);
+    EXPECT_NEAR(on_nodes(m, analysis.reactions(r, m.cases.at(1), full, full)).force.norm(), 0.0, 1e-6);
 }
 
 TEST(Supports, CylindricalOnesLetARingBreathe) {
@@ -321,7 +323,8 @@ TEST(Loads, HeatExpandsFreely) {
     for (std::size_t n = 0; n < m.mesh.nodes.size(); ++n)
         expect_near(r.displacement.segment<3>(static_cast<Eigen::Index>(3 * n)), 1.2e-3 * m.mesh.nodes[n],
                     1e-10);
-    for (const double s : analysis.von_mises_stress(r.displacement, &m.cases[1])) EXPECT_NEAR(s, 0.0, 1e-6);
+    for (const double s : analysis.von_mises_stress(r.displacement, &m.cases.at(1)))
+        EXPECT_NEAR(s, 0.0, 1e-6);
 }
 
 TEST(Masses, RideAlong) {
@@ -347,7 +350,7 @@ TEST(Bonds, TieTwoBodiesAcrossAGap) {
     const Model tied =
         model_with(second + "[[bond]]\nname = \"glue\"\nbetween = [\"one\", \"two\"]\ngap = 1.2\n");
     EXPECT_TRUE(loose_bodies(tied).empty());
-    EXPECT_TRUE(free_motions(tied, &tied.cases[0])[1].motions.empty());
+    EXPECT_TRUE(free_motions(tied, &tied.cases.at(0))[1].motions.empty());
     EXPECT_GT(solved(tied).compliance, 0.0);
     EXPECT_NE(
         test::error_of(
@@ -380,12 +383,12 @@ TEST(Storage, AModelComesBackToTheLastBit) {
 
 TEST(Matrices, AnotherSolverFindsTheSameDisplacement) {
     const Model m = model_with(tip_coupling);
-    const Transform t = m.transform(m.cases[0]);
+    const Transform t = m.transform(m.cases.at(0));
     const SparseMatrix K = stiffness_matrix(m);
     const SparseMatrix T = transform_matrix(t);
     const std::vector<double> full(m.mesh.elements(), 1.0);
     const SparseMatrix reduced = T.transpose() * K * T;
     const Eigen::SimplicialLDLT<SparseMatrix> solver(reduced);
-    const Eigen::VectorXd u = T * solver.solve(T.transpose() * m.forces(m.cases[0], full));
+    const Eigen::VectorXd u = T * solver.solve(T.transpose() * m.forces(m.cases.at(0), full));
     EXPECT_LT((u - solved(m).displacement).norm(), 1e-8 * u.norm());
 }

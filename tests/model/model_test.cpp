@@ -70,7 +70,7 @@ TEST(Model, GravityForcesFollowTheDensity) {
         study_from(block_study("[[load]]\nname = \"weight\"\ngravity = [0, 0, -1e9]\n[[case]]\nname = "
                                "\"w\"\nsupports = \"clamp\"\nloads = { weight = 2 }\n")));
     std::vector<double> density(model.mesh.elements(), 0.25);
-    const Eigen::VectorXd f = model.forces(model.cases[1], density);
+    const Eigen::VectorXd f = model.forces(model.cases.at(1), density);
     double sum = 0.0;
     for (Eigen::Index i = 2; i < f.size(); i += 3) sum += f[i];
     EXPECT_NEAR(sum, -2 * 0.25 * 128 * 7.85, 1e-9);

@@ -14,7 +14,7 @@ std::vector<FreeMotion> left_free(const std::string& hold, const std::string& ex
                                   const std::string& on = "\"root\"") {
     const Model model =
         build_model(study_from(block_study(extra), {"support.clamp.hold=" + hold, "support.clamp.on=" + on}));
-    return free_motions(model, &model.cases[0])[0].motions;
+    return free_motions(model, &model.cases.at(0))[0].motions;
 }
 
 } // namespace
@@ -60,7 +60,7 @@ TEST(RigidFreedom, HeldAlongOneAxisLeavesPlaneMotion) {
 TEST(RigidFreedom, LooksAtEveryPiece) {
     const Model model = build_model(study_from(
         block_study("[[region]]\nname = \"gap\"\nrole = \"void\"\nbox = [[4, 0, 0], [5, 4, 4]]\n")));
-    const auto parts = free_motions(model, &model.cases[0]);
+    const auto parts = free_motions(model, &model.cases.at(0));
     ASSERT_EQ(parts.size(), 2U);
     EXPECT_TRUE(parts[0].motions.empty());
     EXPECT_EQ(parts[1].motions.size(), 6U);
@@ -72,7 +72,7 @@ TEST(RigidFreedom, FindsHinges) {
     const std::string hung = "[[region]]\nname = \"hung\"\nrole = \"design\"\nmaterial = \"steel\"\nbox = "
                              "[[8, 4, 0], [12, 8, 4]]\n";
     const Model hinge = build_model(study_from(block_study(hung)));
-    const auto parts = free_motions(hinge, &hinge.cases[0]);
+    const auto parts = free_motions(hinge, &hinge.cases.at(0));
     ASSERT_EQ(parts.size(), 2U);
     EXPECT_TRUE(parts[0].motions.empty());
     ASSERT_EQ(parts[1].motions.size(), 1U);
@@ -87,11 +87,11 @@ TEST(RigidFreedom, FindsHinges) {
                                                   "= \"steel\"\nbox = [[0, 8, 0], [8, 12, 4]]\n"
                                                   "[[region]]\nname = \"tie\"\nrole = \"design\"\nmaterial = "
                                                   "\"steel\"\nbox = [[0, 4, 0], [2, 8, 4]]\n")));
-    for (const FreePart& part : free_motions(ring, &ring.cases[0])) EXPECT_TRUE(part.motions.empty());
+    for (const FreePart& part : free_motions(ring, &ring.cases.at(0))) EXPECT_TRUE(part.motions.empty());
 }
 
 TEST(RigidFreedom, WorksInThePlane) {
     const Model model = build_model(study_from(test::half_beam(6, 2, false)));
-    EXPECT_TRUE(free_motions(model, &model.cases[0])[0].motions.empty());
+    EXPECT_TRUE(free_motions(model, &model.cases.at(0))[0].motions.empty());
     EXPECT_EQ(free_motions(model, nullptr)[0].motions.size(), 3U);
 }

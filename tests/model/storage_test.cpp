@@ -103,7 +103,7 @@ void same_places(const Model& a, const Model& b) {
         EXPECT_EQ(x.off, y.off);
         same(x.at, y.at);
     });
-    same_list(a.couplings, b.couplings, [](const ModelCoupling& x, const ModelCoupling& y) {
+    same_list(a.couplings.all(), b.couplings.all(), [](const ModelCoupling& x, const ModelCoupling& y) {
         EXPECT_EQ(x.name, y.name);
         EXPECT_EQ(x.rigid, y.rigid);
         EXPECT_EQ(x.surfaces, y.surfaces);
@@ -143,7 +143,7 @@ void same_places(const Model& a, const Model& b) {
 
 void same_actions(const Model& a, const Model& b) {
     same(a.symmetry, b.symmetry);
-    same_list(a.supports, b.supports, [](const ModelSupport& x, const ModelSupport& y) {
+    same_list(a.supports.all(), b.supports.all(), [](const ModelSupport& x, const ModelSupport& y) {
         EXPECT_EQ(x.name, y.name);
         EXPECT_EQ(x.on, y.on);
         EXPECT_EQ(x.hold, y.hold);
@@ -155,7 +155,7 @@ void same_actions(const Model& a, const Model& b) {
         EXPECT_EQ(x.words, y.words);
         same(x.equations, y.equations);
     });
-    same_list(a.loads, b.loads, [](const ModelLoad& x, const ModelLoad& y) {
+    same_list(a.loads.all(), b.loads.all(), [](const ModelLoad& x, const ModelLoad& y) {
         EXPECT_EQ(x.name, y.name);
         EXPECT_EQ(x.on, y.on);
         EXPECT_EQ(x.kind, y.kind);
@@ -171,13 +171,13 @@ void same_actions(const Model& a, const Model& b) {
         EXPECT_EQ(x.spin->speed, y.spin->speed);
         EXPECT_EQ(x.spin->speed_up, y.spin->speed_up);
     });
-    same_list(a.cases, b.cases, [](const ModelCase& x, const ModelCase& y) {
+    same_list(a.cases.all(), b.cases.all(), [](const ModelCase& x, const ModelCase& y) {
         EXPECT_EQ(x.name, y.name);
         EXPECT_EQ(x.supports, y.supports);
         EXPECT_EQ(x.loads, y.loads);
         EXPECT_EQ(x.weight, y.weight);
     });
-    same_list(a.modal_cases, b.modal_cases, [](const ModelModalCase& x, const ModelModalCase& y) {
+    same_list(a.modal_cases.all(), b.modal_cases.all(), [](const ModelModalCase& x, const ModelModalCase& y) {
         EXPECT_EQ(x.name, y.name);
         EXPECT_EQ(x.supports, y.supports);
         EXPECT_EQ(x.modes, y.modes);
@@ -197,7 +197,7 @@ void same_model(const Model& a, const Model& b) {
     EXPECT_EQ(a.formulation, b.formulation);
     EXPECT_EQ(a.remarks, b.remarks);
     same_mesh(a.mesh, b.mesh);
-    same_list(a.materials, b.materials, same_material);
+    same_list(a.materials.all(), b.materials.all(), same_material);
     same_list(a.regions, b.regions, [](const ModelRegion& x, const ModelRegion& y) {
         EXPECT_EQ(x.name, y.name);
         EXPECT_EQ(x.role, y.role);
@@ -468,10 +468,10 @@ loads = { l = 1 }
 
 TEST(Storage, EveryCardComesBack) {
     const Model back = comes_back(study_from(std::string(everything) + "[mesh]\nsize = 1\n"));
-    ASSERT_TRUE(back.materials[0].orthotropic);
-    EXPECT_EQ(back.materials[0].orthotropic->frame.name, "grain");
+    ASSERT_TRUE(back.materials.at(0).orthotropic);
+    EXPECT_EQ(back.materials.at(0).orthotropic->frame.name, "grain");
     EXPECT_EQ(back.bonds.size(), 1U);
-    EXPECT_GT(back.loads[6].spin->speed_up, 0.0);
+    EXPECT_GT(back.loads.at(6).spin->speed_up, 0.0);
 }
 
 TEST(Storage, EveryKindOfMeshComesBack) {

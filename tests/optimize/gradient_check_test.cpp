@@ -33,17 +33,16 @@ class Off final : public Measurement {
     explicit Off(double share) : share_(share) {}
     std::optional<Reading> read(const State& state, const ColumnAt& at) const override {
         Reading out;
-        out.value = state.compliance(static_cast<std::size_t>(at.in_case));
+        out.value = state.compliance(at.in_case);
         return out;
     }
     std::vector<Pending> smooth(const DesignState& state, const ColumnAt& at,
                                 const SmoothWish& wish) override {
         Pending p;
         p.smooth.column = at.column;
-        p.smooth.value = state.compliance(static_cast<std::size_t>(at.in_case));
+        p.smooth.value = state.compliance(at.in_case);
         p.smooth.gradient.assign(state.density()->size(), 0.0);
-        if (wish.gradients)
-            state.add_compliance(static_cast<std::size_t>(at.in_case), 1.0 + share_, p.smooth.gradient);
+        if (wish.gradients) state.add_compliance(at.in_case, 1.0 + share_, p.smooth.gradient);
         return {std::move(p)};
     }
 

@@ -16,7 +16,7 @@ class Restlessness final : public Measurement {
           times_(std::any_cast<double>(to.response.own) / static_cast<double>(to.model.mesh.nodes.size())) {}
 
     std::optional<Reading> read(const State& state, const ColumnAt& at) const override {
-        const auto c = static_cast<std::size_t>(at.in_case);
+        const auto c = at.in_case;
         if (!state.has_case(c)) return {};
         Reading out;
         out.value = times_ * state.displacement(c).head(nodes_).squaredNorm();
@@ -26,7 +26,7 @@ class Restlessness final : public Measurement {
     }
 
     std::vector<Pending> smooth(const DesignState& state, const ColumnAt& at, const SmoothWish&) override {
-        const Eigen::VectorXd& u = state.displacement(static_cast<std::size_t>(at.in_case));
+        const Eigen::VectorXd& u = state.displacement(at.in_case);
         Pending p;
         p.in_case = at.in_case;
         p.smooth.column = at.column;

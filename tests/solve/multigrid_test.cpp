@@ -414,7 +414,7 @@ TEST(GridMultigrid, MultipliesAsTheAssembledMatrixDoes) {
          {test::half_beam(61, 19, false), test::block_study(), ring_study(plain_steel, "size = 3")}) {
         const Model model = build_model(test::study_from(text));
         const StaticAnalysis analysis(model, {});
-        const Transform transform = model.transform(model.cases[0]);
+        const Transform transform = model.transform(model.cases.at(0));
         const GridSystem system =
             make_grid_system(model, transform, analysis.classes(), analysis.stiffness_by_class());
         const std::vector<double> share = random_share(model);
@@ -447,7 +447,7 @@ TEST(GridMultigrid, MultipliesAsTheAssembledMatrixDoes) {
 TEST(GridMultigrid, GivesTheSameOnEveryInstructionSet) {
     const Model model = build_model(test::study_from(test::block_study()));
     const StaticAnalysis analysis(model, {});
-    const Transform transform = model.transform(model.cases[0]);
+    const Transform transform = model.transform(model.cases.at(0));
     const GridSystem system =
         make_grid_system(model, transform, analysis.classes(), analysis.stiffness_by_class());
     const std::vector<double> share = random_share(model);
@@ -462,7 +462,7 @@ TEST(GridMultigrid, GivesTheSameOnEveryInstructionSet) {
         op.update(share);
         Strip<double> b(op.length());
         Strip<double> x(op.length());
-        const Eigen::VectorXd load = transform.gather(analysis.forces(model.cases[0], share, share));
+        const Eigen::VectorXd load = transform.gather(analysis.forces(model.cases.at(0), share, share));
         op.spread_loads(load.data(), b.data());
         EXPECT_TRUE(conjugate_gradients(op, {b.data()}, {x.data()}, false, SolveWish{}).converged);
         results.emplace_back(load.size());
@@ -513,11 +513,11 @@ struct Lattice {
 
     explicit Lattice(const std::string& text)
         : model(build_model(test::study_from(text))), analysis(model, {}),
-          transform(model.transform(model.cases[0])),
+          transform(model.transform(model.cases.at(0))),
           system(make_grid_system(model, transform, analysis.classes(), analysis.stiffness_by_class())) {}
     Eigen::VectorXd load() const {
         const std::vector<double> full(model.mesh.elements(), 1.0);
-        return transform.gather(analysis.forces(model.cases[0], full, full));
+        return transform.gather(analysis.forces(model.cases.at(0), full, full));
     }
     // Returns the iterations.
     int solve(GridOperator& op, Eigen::VectorXd& u, double residual) const {
@@ -742,11 +742,11 @@ TEST(PolarMultigrid, ClosesRingsOfAnyNumber) {
     const Model model = build_model(test::study_from(text));
     ASSERT_EQ(model.mesh.polar.count[1], 150);
     const StaticAnalysis analysis(model, {});
-    const Transform transform = model.transform(model.cases[0]);
+    const Transform transform = model.transform(model.cases.at(0));
     const GridSystem system =
         make_grid_system(model, transform, analysis.classes(), analysis.stiffness_by_class());
     const std::vector<double> share = random_share(model);
-    const Eigen::VectorXd load = transform.gather(analysis.forces(model.cases[0], share, share));
+    const Eigen::VectorXd load = transform.gather(analysis.forces(model.cases.at(0), share, share));
     std::vector<Eigen::VectorXd> results;
     for (const std::size_t last : {std::size_t{100}, std::size_t{1500}}) {
         grid::MultigridOptions options;

@@ -17,7 +17,11 @@ OptimizerState some_state() {
     state.multiplier = 1.0 / 7.0;
     state.step = 0.05;
     state.aim = 0.97;
-    state.memory = {{"correction.sag@start-up/1", {0.1}}, {"mma.low", {1.0 / 3.0, 2.0}}, {"none", {}}};
+    state.kept.values = {{"measures/corrections/sag@start-up/1", 0.1},
+                         {"stepper/asymptotes/steps", std::int64_t{7}},
+                         {"stepper/asymptotes/low", std::vector<double>{1.0 / 3.0, 2.0}},
+                         {"stepper/merits", std::vector<double>{}},
+                         {"measures/warm-static/0", Eigen::MatrixXd(Eigen::MatrixXd::Random(4, 3))}};
     state.history = {{1, 5.5, 1.0, 0.9, 0.1, {5.5, 0.5}}, {2, 4.25, 0.2, 0.8, 0.1, {4.25, 0.5}}};
     return state;
 }
@@ -36,9 +40,8 @@ TEST(RunFolder, CheckpointComesBackToTheLastBit) {
     EXPECT_EQ(back.step, state.step);
     EXPECT_EQ(back.aim, state.aim);
     EXPECT_EQ(back.iteration, 2);
-    EXPECT_EQ(back.memory.size(), 2U); // what is empty is not kept
-    EXPECT_EQ(back.memory.at("correction.sag@start-up/1"), state.memory.at("correction.sag@start-up/1"));
-    EXPECT_EQ(back.memory.at("mma.low"), state.memory.at("mma.low"));
+    EXPECT_EQ(back.kept.values.size(), 4U); // what is empty is not kept
+    for (const auto& [key, value] : back.kept.values) EXPECT_EQ(value, state.kept.values.at(key)) << key;
     ASSERT_EQ(back.history.size(), 2U);
     EXPECT_EQ(back.history[1].responses, state.history[1].responses);
 }

@@ -14,7 +14,7 @@ TEST(LoadStudy, ReadsTheBlock) {
     EXPECT_EQ(study.regions[0].role, Role::Design);
     EXPECT_TRUE(std::holds_alternative<Box>(std::get<Shape>(study.regions[0].extent)));
     ASSERT_EQ(study.cases.size(), 1U);
-    EXPECT_EQ(study.cases[0].loads[0].first, "pull");
+    EXPECT_EQ(study.cases[0].loads.at(0).first, "pull");
     EXPECT_EQ(study.goal->response, "stiffness");
     EXPECT_DOUBLE_EQ(*study.responses[1].max, 0.4);
     EXPECT_EQ(study.mesh.formulation, Formulation::Enhanced);
@@ -35,10 +35,10 @@ weight = 0.5
     ASSERT_EQ(study.cases.size(), 7U);
     EXPECT_EQ(study.cases[1].name, "swing/1");
     EXPECT_EQ(study.cases[6].name, "swing/6");
-    EXPECT_DOUBLE_EQ(study.cases[1].loads[0].second, 1);
-    EXPECT_DOUBLE_EQ(study.cases[1].loads[1].second, -1);
-    EXPECT_DOUBLE_EQ(study.cases[6].loads[0].second, 2);
-    EXPECT_DOUBLE_EQ(study.cases[6].loads[1].second, 1);
+    EXPECT_DOUBLE_EQ(study.cases[1].loads.at(0).second, 1);
+    EXPECT_DOUBLE_EQ(study.cases[1].loads.at(1).second, -1);
+    EXPECT_DOUBLE_EQ(study.cases[6].loads.at(0).second, 2);
+    EXPECT_DOUBLE_EQ(study.cases[6].loads.at(1).second, 1);
     EXPECT_DOUBLE_EQ(study.cases[4].weight, 0.5);
 }
 

@@ -33,13 +33,13 @@ std::string box_text(const Bounds& box, double scale) {
 }
 
 std::string shape_text(const FacetFace& f, double scale) {
-    std::string out = f.kind;
-    if (f.kind == "cylinder" || f.kind == "cone" || f.kind == "sphere" || f.kind == "torus") {
-        out = fmt::format("{} {}, radius {:.5g}", f.kind,
-                          f.hole ? (f.kind == "cylinder" ? "hole" : "hollow")
-                                 : (f.kind == "cylinder" ? "boss" : "outside"),
-                          f.radius);
-        if (f.kind == "cylinder" || f.kind == "cone")
+    std::string out = text(f.kind);
+    const bool cylinder = f.kind == FaceKind::Cylinder;
+    if (f.kind != FaceKind::Plane && f.kind != FaceKind::FreeForm) {
+        out +=
+            fmt::format(" {}, radius {:.5g}",
+                        f.hole ? (cylinder ? "hole" : "hollow") : (cylinder ? "boss" : "outside"), f.radius);
+        if (cylinder || f.kind == FaceKind::Cone)
             out += fmt::format(", axis {} to {}", numbers(f.axis_from, scale), numbers(f.axis_to, scale));
     } else if (f.normal.norm() > 1e-9) {
         out += ", normal " + numbers(f.normal.normalized(), 1.0);

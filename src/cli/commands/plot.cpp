@@ -95,16 +95,19 @@ int plot_analysis(const Wish& in, Session& session) {
     Console& console = session.console;
     if (in.iteration) throw Error::usage("--iteration goes with a run; this is an analysis");
     const AnalysisFolder folder = AnalysisFolder::open(in.target);
-    Job job = load_job(session, folder.model_file());
-    const auto missing = [&](const auto& c) { return !folder.has_case(c.name); };
-    job.model.cases.erase(std::remove_if(job.model.cases.begin(), job.model.cases.end(), missing),
-                          job.model.cases.end());
-    job.model.modal_cases.erase(
-        std::remove_if(job.model.modal_cases.begin(), job.model.modal_cases.end(), missing),
-        job.model.modal_cases.end());
+    const Job job = load_job(session, folder.model_file());
+    // Those that were analysed.
+    const auto kept = [&](auto cases) {
+        cases.erase(std::remove_if(cases.begin(), cases.end(),
+                                   [&](const auto& c) { return !folder.has_case(c.name); }),
+                    cases.end());
+        return cases;
+    };
+    const std::vector<ModelCase> statics = kept(job.model.cases.all());
+    const std::vector<ModelModalCase> modals = kept(job.model.modal_cases.all());
     const fs::path figures = folder.path() / "figures";
     if (in.what == "mode") {
-        const auto cases = chosen_cases(job.model.modal_cases, in.of_case, "modal");
+        const auto cases = chosen_cases(modals, in.of_case, "modal");
         const int mode = in.mode.value_or(1);
         for (const ModelModalCase* c : cases) {
             const std::vector<double> frequencies = folder.read_frequencies(c->name);
@@ -121,7 +124,7 @@ int plot_analysis(const Wish& in, Session& session) {
         }
         return 0;
     }
-    const auto cases = chosen_cases(job.model.cases, in.of_case, "static");
+    const auto cases = chosen_cases(statics, in.of_case, "static");
     const RegionNodes nodes = region_nodes(job.model.mesh);
     for (const ModelCase* c : cases) {
         const AnalysisFolder::StaticFields fields = folder.read_static(c->name);
@@ -164,7 +167,7 @@ int plot_run(const Wish& in, Session& session) {
     }
     if (in.what == "mode") {
         const int mode = in.mode.value_or(1);
-        const auto chosen = chosen_cases(model.modal_cases, in.of_case, "modal");
+        const auto chosen = chosen_cases(model.modal_cases.all(), in.of_case, "modal");
         for (const ModelModalCase* c : chosen) {
             const std::vector<double> frequencies = folder.frequencies(c->name);
             if (frequencies.empty())
@@ -184,7 +187,7 @@ int plot_run(const Wish& in, Session& session) {
         }
         return 0;
     }
-    const auto cases = chosen_cases(model.cases, in.of_case, "static");
+    const auto cases = chosen_cases(model.cases.all(), in.of_case, "static");
     for (const ModelCase* c : cases) {
         const fs::path file = picture(in, figures, in.what, c->name, cases.size() > 1);
         const fs::path fields = folder.case_file(c->name);

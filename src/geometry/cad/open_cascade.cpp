@@ -151,16 +151,16 @@ FacetFace describe(const TopoDS_Face& face, double scale) {
     };
     switch (surface.GetType()) {
     case GeomAbs_Plane:
-        out.kind = "plane";
+        out.kind = FaceKind::Plane;
         break;
     case GeomAbs_Cylinder:
-        out.kind = "cylinder";
+        out.kind = FaceKind::Cylinder;
         out.radius = surface.Cylinder().Radius() * scale;
         out.hole = reversed == surface.Cylinder().Direct();
         along_axis(surface.Cylinder().Axis());
         break;
     case GeomAbs_Cone:
-        out.kind = "cone";
+        out.kind = FaceKind::Cone;
         out.hole = reversed == surface.Cone().Direct();
         along_axis(surface.Cone().Axis());
         out.radius = std::max(std::abs(surface.Cone().RefRadius() +
@@ -170,17 +170,17 @@ FacetFace describe(const TopoDS_Face& face, double scale) {
                      scale;
         break;
     case GeomAbs_Sphere:
-        out.kind = "sphere";
+        out.kind = FaceKind::Sphere;
         out.radius = surface.Sphere().Radius() * scale;
         out.hole = reversed == surface.Sphere().Direct();
         break;
     case GeomAbs_Torus:
-        out.kind = "torus";
+        out.kind = FaceKind::Torus;
         out.radius = surface.Torus().MinorRadius() * scale;
         out.hole = reversed == surface.Torus().Direct();
         break;
     default:
-        out.kind = "free form";
+        out.kind = FaceKind::FreeForm;
     }
     return out;
 }

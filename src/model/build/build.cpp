@@ -18,49 +18,53 @@ void add_regions(Model& model, const std::vector<PaintedCells>& painted) {
     }
 }
 
-std::vector<std::size_t> supports_of(const Study& study, const std::vector<std::string>& names) {
-    std::vector<std::size_t> out;
-    for (std::size_t s = 0; s < study.supports.size(); ++s)
-        if (refers_to(names, study.supports[s].name)) out.push_back(s);
+std::vector<SupportId> supports_of(const Model& model, const std::vector<std::string>& names) {
+    std::vector<SupportId> out;
+    for (const SupportId s : model.supports.ids())
+        if (refers_to(names, model.supports[s].name)) out.push_back(s);
     return out;
 }
 
 void add_cases(Model& model, const Study& study) {
     for (const ModalCase& card : study.modal_cases)
-        model.modal_cases.push_back({card.name, supports_of(study, card.supports), card.modes,
+        model.modal_cases.push_back({card.name, supports_of(model, card.supports), card.modes,
                                      card.up_to.value_or(0.0), card.lumped});
     for (const StaticCase& card : study.cases) {
         ModelCase c;
         c.name = card.name;
         c.weight = card.weight;
-        c.supports = supports_of(study, card.supports);
+        c.supports = supports_of(model, card.supports);
         for (const auto& [name, factor] : card.loads)
-            for (std::size_t l = 0; l < study.loads.size(); ++l)
-                if (study.loads[l].name == name) c.loads.emplace_back(l, factor);
+            for (const LoadId l : model.loads.ids())
+                if (model.loads[l].name == name) c.loads.emplace_back(l, factor);
         model.cases.push_back(c);
     }
 }
 
-// The numbers of what a name means.
-template <class T> std::vector<std::size_t> meant(const std::string& name, const std::vector<T>& all) {
-    std::vector<std::size_t> out;
+// What a name means among all of a kind.
+template <class Id, class T> std::vector<Id> meant(const std::string& name, const std::vector<T>& all) {
+    std::vector<Id> out;
     for (std::size_t i = 0; i < all.size(); ++i)
-        if (refers_to(name, all[i].name)) out.push_back(i);
+        if (refers_to(name, all[i].name)) out.push_back(static_cast<Id>(i));
     return out;
+}
+template <class Id, class T> std::vector<Id> meant(const std::string& name, const IdVector<Id, T>& all) {
+    return meant<Id>(name, all.all());
 }
 
 ModelResponse resolve(const Model& model, const Study& study, const ResponseCard& card) {
-    ModelResponse out{card, {}, {}, {}, {}, {}, {}, {}, {}, false, false};
+    ModelResponse out;
+    static_cast<ResponseCard&>(out) = card;
     for (std::size_t r = 0; r < model.regions.size(); ++r)
         if (refers_to(card.of, model.regions[r].name)) out.regions.push_back(static_cast<RegionId>(r));
-    for (std::size_t c = 0; c < model.cases.size(); ++c)
+    for (const CaseId c : model.cases.ids())
         if (card.in_case.empty() || refers_to(card.in_case, model.cases[c].name)) out.cases.push_back(c);
-    for (std::size_t c = 0; c < model.modal_cases.size(); ++c)
+    for (const ModalCaseId c : model.modal_cases.ids())
         if (card.in_case.empty() || refers_to(card.in_case, model.modal_cases[c].name))
             out.modal_cases.push_back(c);
-    out.points = meant(card.at, model.points);
+    out.points = meant<std::size_t>(card.at, model.points);
     out.couplings = meant(card.at, model.couplings);
-    out.surfaces = meant(card.at, model.surfaces);
+    out.surfaces = meant<std::size_t>(card.at, model.surfaces);
     out.supports = meant(card.at, model.supports);
     if (!card.frame.empty()) out.axes = study.frame(card.frame);
     if (study.goal && study.goal->response == card.name) {
@@ -86,7 +90,7 @@ void add_asked(Model& model, const Study& study) {
     if (study.form.sectors) model.form.sectors_about = study.frame(study.form.sectors->frame);
     model.run = study.run;
     model.inactive = study.inactive;
-    for (std::size_t c = 0; c < model.cases.size(); ++c) model.cases[c].place = study.cases[c].place;
+    for (const CaseId c : model.cases.ids()) model.cases[c].place = study.cases[index(c)].place;
     for (const LoadCard& card : study.loads)
         for (ModelLoad& load : model.loads)
             if (load.name == card.name) load.covers = card.covers;
@@ -109,7 +113,7 @@ Model build_model(const Study& study) {
         region.name = card.name;
         region.role = card.role;
         for (std::size_t m = 0; m < study.materials.size(); ++m)
-            if (study.materials[m].name == card.material) region.material = static_cast<int>(m);
+            if (study.materials[m].name == card.material) region.material = static_cast<MaterialId>(m);
         model.regions.push_back(region);
     }
     MadeMesh made = make_mesh(make_space(study));
@@ -122,7 +126,7 @@ Model build_model(const Study& study) {
             make_surface(model.mesh, study.surfaces[s].name, std::move(made.surfaces[s])));
     for (const PointCard& card : study.points) model.points.push_back(make_point(model, card));
     for (const CouplingCard& card : study.couplings) model.couplings.push_back(make_coupling(model, card));
-    for (std::size_t c = 0; c < model.couplings.size(); ++c) fill_coupling(model, c);
+    for (const CouplingId c : model.couplings.ids()) fill_coupling(model, c);
     for (const JointCard& card : study.joints) model.joints.push_back(make_joint(model, card));
     for (const MassCard& card : study.masses) model.masses.push_back(make_mass(model, card));
     for (const BondCard& card : study.bonds) model.bonds.push_back(make_bond(model, card));
@@ -135,7 +139,8 @@ Model build_model(const Study& study) {
     for (const ModelResponse& r : model.responses)
         if (r.measure->at_place)
             for (const std::size_t p : r.points)
-                if (model.coupling_at(model.points[p]) < 0) require_near(model, model.points[p], r.at_place);
+                if (model.coupling_at(model.points[p]) == CouplingId::None)
+                    require_near(model, model.points[p], r.at_place);
     return model;
 }
 

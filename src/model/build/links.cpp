@@ -37,7 +37,7 @@ ModelCoupling make_coupling(const Model& model, const CouplingCard& card) {
 }
 
 // The equations of a coupling, once all couplings have their numbers.
-void fill_coupling(Model& model, std::size_t c) {
+void fill_coupling(Model& model, CouplingId c) {
     ModelCoupling& coupling = model.couplings[c];
     const Mesh& mesh = model.mesh;
     const int d = mesh.dimension();
@@ -103,14 +103,12 @@ ModelJoint make_joint(const Model& model, const JointCard& card) {
     out.axis = card.axis;
     out.stiffness = {card.axial, card.shear, card.torsion, card.bending};
     for (std::size_t k = 0; k < 2; ++k)
-        for (std::size_t c = 0; c < model.couplings.size(); ++c)
-            if (!card.between[k].empty() && model.couplings[c].name == card.between[k])
-                out.ends[k] = static_cast<int>(c);
+        for (const CouplingId c : model.couplings.ids())
+            if (!card.between[k].empty() && model.couplings[c].name == card.between[k]) out.ends[k] = c;
     const int d = model.mesh.dimension();
     const int per = model.reference_freedoms();
     // The springs sit at the first end that is a coupling; the other end reaches there like a rigid arm.
-    const Vec3 at =
-        model.couplings[static_cast<std::size_t>(out.ends[0] >= 0 ? out.ends[0] : out.ends[1])].at;
+    const Vec3 at = model.couplings[out.ends[0] != CouplingId::None ? out.ends[0] : out.ends[1]].at;
     const Mat3 along = card.axis * card.axis.transpose();
     Eigen::MatrixXd springs = Eigen::MatrixXd::Zero(per, per);
     const Mat3 linear = card.axial * along + card.shear * (Mat3::Identity() - along);
@@ -123,8 +121,8 @@ ModelJoint make_joint(const Model& model, const JointCard& card) {
         springs.bottomRightCorner(3, 3) = angular;
     Eigen::MatrixXd motion = Eigen::MatrixXd::Zero(per, 0);
     for (std::size_t k = 0; k < 2; ++k) {
-        if (out.ends[k] < 0) continue;
-        const auto c = static_cast<std::size_t>(out.ends[k]);
+        const CouplingId c = out.ends[k];
+        if (c == CouplingId::None) continue;
         const double sign = k == 0 ? 1.0 : -1.0;
         const Vec3 arm = at - model.couplings[c].at;
         Eigen::MatrixXd B = Eigen::MatrixXd::Identity(per, per);
@@ -174,7 +172,7 @@ ModelMass make_mass(const Model& model, const MassCard& card) {
         put(model.freedom(p->node, 0), model.mesh.nodes[index(p->node)], card.value);
         turning = model.freedom(p->node, 3);
     }
-    for (const std::size_t c : target.couplings) {
+    for (const CouplingId c : target.couplings) {
         put(model.freedom_of_coupling(c, 0), model.couplings[c].at, card.value);
         turning = model.freedom_of_coupling(c, model.mesh.dimension() == 2 ? 2 : 3);
     }

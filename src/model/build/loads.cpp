@@ -61,7 +61,7 @@ class LoadBuilder {
     // A total force spreads over the area of all its surfaces together, or over its points or couplings in
     // equal shares.
     void add(const ForceLoad& force) {
-        out_.kind = "force";
+        out_.kind = LoadKind::Force;
         spread(force.total, force.each_face);
     }
 
@@ -80,13 +80,13 @@ class LoadBuilder {
             const Vec3& at = model_.mesh.nodes[index(p->node)];
             push(model_.freedom(p->node, 0), axes(at) * total / static_cast<double>(target_.points.size()));
         }
-        for (const std::size_t c : target_.couplings)
+        for (const CouplingId c : target_.couplings)
             push(model_.freedom_of_coupling(c, 0),
                  axes(model_.couplings[c].at) * total / static_cast<double>(target_.couplings.size()));
     }
 
     void add(const PressureLoad& pressure) {
-        out_.kind = "pressure";
+        out_.kind = LoadKind::Pressure;
         out_.pressure = pressure.value;
         for (const ModelSurface* s : target_.surfaces)
             for (const MeshFace& face : s->faces)
@@ -94,12 +94,12 @@ class LoadBuilder {
     }
 
     void add(const GravityLoad& gravity) {
-        out_.kind = "gravity";
+        out_.kind = LoadKind::Gravity;
         out_.gravity = gravity.acceleration;
     }
 
     void add(const MomentLoad& moment) {
-        out_.kind = "moment";
+        out_.kind = LoadKind::Moment;
         one_kind_of_target();
         const int d = model_.mesh.dimension();
         if (!target_.surfaces.empty()) {
@@ -125,12 +125,12 @@ class LoadBuilder {
         };
         for (const ModelPoint* p : target_.points)
             turn(model_.freedom(p->node, 3), model_.mesh.nodes[index(p->node)], target_.points.size());
-        for (const std::size_t c : target_.couplings)
+        for (const CouplingId c : target_.couplings)
             turn(model_.freedom_of_coupling(c, d), model_.couplings[c].at, target_.couplings.size());
     }
 
     void add(const TowardLoad& toward) {
-        out_.kind = "toward";
+        out_.kind = LoadKind::Toward;
         const auto place = [&](const std::variant<Vec3, std::string>& at) {
             if (const Vec3* p = std::get_if<Vec3>(&at)) return *p;
             for (const ModelPoint& p : model_.points)
@@ -144,13 +144,13 @@ class LoadBuilder {
     }
 
     void add(const SpinLoad& spin) {
-        out_.kind = "spin";
+        out_.kind = LoadKind::Spin;
         const Frame& frame = *frame_named(frames_, spin.frame);
         out_.spin = Spin{frame.origin, frame.axes.col(2), spin.speed, spin.speed_up};
     }
 
     void add(const HeatLoad& heat) {
-        out_.kind = "heat";
+        out_.kind = LoadKind::Heat;
         out_.heat = heat.rise;
     }
 

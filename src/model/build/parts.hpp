@@ -18,7 +18,7 @@ ModelPoint make_point(const Model& model, const PointCard& card);
 struct Target {
     std::vector<const ModelSurface*> surfaces;
     std::vector<const ModelPoint*> points;
-    std::vector<std::size_t> couplings;
+    std::vector<CouplingId> couplings;
 };
 
 Target find_target(const Model& model, const std::vector<std::string>& names);
@@ -43,7 +43,7 @@ std::vector<std::pair<NodeId, double>> positive_shares(const Mesh& mesh,
 
 // What hangs together: links.cpp. A coupling gets its equations once all have their numbers.
 ModelCoupling make_coupling(const Model& model, const CouplingCard& card);
-void fill_coupling(Model& model, std::size_t c);
+void fill_coupling(Model& model, CouplingId c);
 ModelJoint make_joint(const Model& model, const JointCard& card);
 ModelMass make_mass(const Model& model, const MassCard& card);
 ModelBond make_bond(const Model& model, const BondCard& card);

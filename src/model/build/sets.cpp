@@ -58,7 +58,7 @@ Target find_target(const Model& model, const std::vector<std::string>& names) {
         if (refers_to(names, s.name)) out.surfaces.push_back(&s);
     for (const ModelPoint& p : model.points)
         if (refers_to(names, p.name)) out.points.push_back(&p);
-    for (std::size_t c = 0; c < model.couplings.size(); ++c)
+    for (const CouplingId c : model.couplings.ids())
         if (refers_to(names, model.couplings[c].name)) out.couplings.push_back(c);
     return out;
 }

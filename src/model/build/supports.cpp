@@ -61,7 +61,7 @@ ModelSupport make_support(const Model& model, const std::vector<Frame>& frames, 
     for (const NodeId n : nodes)
         hold(model.freedom(n, 0), model.mesh.nodes[index(n)],
              model.mesh.shell() ? std::optional(model.freedom(n, 3)) : std::nullopt);
-    for (const std::size_t c : target.couplings)
+    for (const CouplingId c : target.couplings)
         hold(model.freedom_of_coupling(c, 0), model.couplings[c].at, model.freedom_of_coupling(c, d));
     std::sort(out.held.begin(), out.held.end());
     return out;
@@ -79,7 +79,7 @@ std::vector<SymmetryCut> cutting_planes(const Model& model, const std::vector<st
         for (const ModelSurface* s : target.surfaces)
             cuts = cuts || std::any_of(s->nodes.begin(), s->nodes.end(), node);
         for (const ModelPoint* p : target.points) cuts = cuts || node(p->node);
-        for (const std::size_t c : target.couplings)
+        for (const CouplingId c : target.couplings)
             cuts = cuts || at_plane(model.couplings[c].at) ||
                    std::any_of(model.couplings[c].nodes.begin(), model.couplings[c].nodes.end(), node);
         if (cuts) out.push_back(cut);

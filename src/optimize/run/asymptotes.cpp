@@ -90,41 +90,22 @@ class Asymptotes final : public Stepper {
         return report;
     }
 
-    void keep(Memory& memory) const override {
-        memory["loop"] = {goal_scale_,        last_penalty_,
-                          last_sharpness_,    conservative_ ? 1.0 : 0.0,
-                          tools_.guard.limit, static_cast<double>(mma_.steps)};
-        memory["merits"] = merits_;
-        memory["mma.low"] = mma_.low;
-        memory["mma.high"] = mma_.high;
-        memory["mma.before"] = mma_.before;
-        memory["mma.before2"] = mma_.before2;
-        memory["mma.extra"] = mma_.extra;
-        for (const auto& [name, size] : sizes_) memory["size." + name] = {size};
-    }
-
-    void take_up(const Memory& memory) override {
-        const auto get = [&](const std::string& name) {
-            const auto at = memory.find(name);
-            return at == memory.end() ? std::vector<double>{} : at->second;
-        };
-        const std::vector<double> loop = get("loop");
-        if (loop.size() != 6) return;
-        goal_scale_ = loop[0];
-        last_penalty_ = loop[1];
-        last_sharpness_ = loop[2];
-        conservative_ = loop[3] > 0.5;
-        tools_.guard.limit = loop[4];
-        if (loop[4] > 0.0) tools_.guard.words = guard_words();
-        mma_.steps = static_cast<int>(loop[5]);
-        merits_ = get("merits");
-        mma_.low = get("mma.low");
-        mma_.high = get("mma.high");
-        mma_.before = get("mma.before");
-        mma_.before2 = get("mma.before2");
-        mma_.extra = get("mma.extra");
-        for (const auto& [name, value] : memory)
-            if (name.rfind("size.", 0) == 0) sizes_[name.substr(5)] = value.front();
+    void walk(const Walk& w) override {
+        w("goal scale", goal_scale_);
+        w("last penalty", last_penalty_);
+        w("last sharpness", last_sharpness_);
+        w("conservative", conservative_);
+        w("guard", tools_.guard.limit);
+        if (tools_.guard.limit > 0.0) tools_.guard.words = guard_words();
+        w("merits", merits_);
+        w("sizes", sizes_);
+        const Walk mma = w.part("asymptotes");
+        mma("steps", mma_.steps);
+        mma("low", mma_.low);
+        mma("high", mma_.high);
+        mma("before", mma_.before);
+        mma("before2", mma_.before2);
+        mma("extra", mma_.extra);
     }
 
   private:

@@ -56,10 +56,9 @@ class Criteria final : public Stepper {
         return {};
     }
 
-    void keep(Memory& memory) const override { memory["criteria"] = {correction_.missed, correction_.slope}; }
-    void take_up(const Memory& memory) override {
-        const auto at = memory.find("criteria");
-        if (at != memory.end() && at->second.size() == 2) correction_ = {at->second[0], at->second[1]};
+    void walk(const Walk& w) override {
+        w("missed", correction_.missed);
+        w("slope", correction_.slope);
     }
 
   private:

@@ -64,7 +64,7 @@ class Loop {
                 advance(now);
             else
                 settle(now);
-            state.memory.clear();
+            state.kept = {};
             if (observer_.keeps(state.iteration)) keep();
             const auto before = Clock::now();
             observer_.iteration(state);
@@ -85,7 +85,7 @@ class Loop {
         result_.design_of = state.iteration;
         result_.density = state.density;
         result_.readings = state.readings;
-        result_.best_feasible = static_cast<int>(best_.iteration);
+        result_.best_feasible = best_.iteration;
         if (result_.status == RunStatus::IterationLimit) return_to_best();
         result_.goal = result_.row().goal;
         result_.feasible = all_hold(result_.readings);
@@ -219,14 +219,14 @@ class Loop {
 
     // The best design so far that holds every bound at the final schedule.
     struct Best {
-        double iteration = 0.0;
+        int iteration = 0;
         double goal = 0.0;
         std::vector<double> x;
     };
     bool better(double a, double b) const { return problem_.maximize ? a > b : a < b; }
     void remember() {
         const IterationRow& row = result_.state.history.back();
-        if (best_.iteration > 0.0 && !better(row.goal, best_.goal)) return;
+        if (best_.iteration > 0 && !better(row.goal, best_.goal)) return;
         best_.iteration = row.iteration;
         best_.goal = row.goal;
         best_.x = result_.state.x;
@@ -234,12 +234,12 @@ class Loop {
     // Where the last design breaks a bound, or is worse than an earlier one, that one is the result.
     void return_to_best() {
         OptimizerState& state = result_.state;
-        if (best_.iteration <= 0.0 || static_cast<int>(best_.iteration) == state.iteration) return;
+        if (best_.iteration <= 0 || best_.iteration == state.iteration) return;
         const double now_goal = state.history.back().goal;
         if (bounds_hold() &&
             !better(best_.goal, now_goal - 1e-3 * std::abs(now_goal) * (problem_.maximize ? -1.0 : 1.0)))
             return;
-        result_.design_of = static_cast<int>(best_.iteration);
+        result_.design_of = best_.iteration;
         const Schedule then = schedule(model_.run, problem_, result_.design_of);
         result_.density = chain_.physical(best_.x, then.sharpness);
         result_.penalty = then.penalty;
@@ -268,29 +268,19 @@ class Loop {
     }
 
     // What a checkpoint needs beside the state's own members.
+    void walk(const Walk& w) {
+        measures_.walk(w.part("measures"));
+        const Walk best = w.part("best");
+        best("iteration", best_.iteration);
+        best("goal", best_.goal);
+        best("x", best_.x);
+        stepper_->walk(w.part("stepper"));
+    }
     void keep() {
-        Memory& memory = result_.state.memory;
-        memory.clear();
-        measures_.keep(memory);
-        if (best_.iteration > 0.0) {
-            memory["best"] = {best_.iteration, best_.goal};
-            memory["best.x"] = best_.x;
-        }
-        stepper_->keep(memory);
+        result_.state.kept = {};
+        walk(Walk(result_.state.kept));
     }
-
-    void take_up() {
-        const Memory& memory = result_.state.memory;
-        measures_.take_up(memory);
-        const auto best = memory.find("best");
-        const auto best_x = memory.find("best.x");
-        if (best != memory.end() && best_x != memory.end() && best->second.size() == 2) {
-            best_.iteration = best->second[0];
-            best_.goal = best->second[1];
-            best_.x = best_x->second;
-        }
-        stepper_->take_up(memory);
-    }
+    void take_up() { walk(Walk(std::as_const(result_.state.kept))); }
 
     const Model& model_;
     StaticAnalysis& analysis_;

@@ -122,7 +122,7 @@ double guard_value(const DesignMeasures& measures, std::vector<double>* gradient
     for (const CaseResult& c : state.cases()) out += c.compliance;
     if (gradient != nullptr) {
         gradient->assign(state.density()->size(), 0.0);
-        for (std::size_t c = 0; c < state.cases().size(); ++c) state.add_compliance(c, 1.0, *gradient);
+        for (const CaseId c : state.model().cases.ids()) state.add_compliance(c, 1.0, *gradient);
     }
     return out;
 }

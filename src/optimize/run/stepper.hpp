@@ -46,8 +46,7 @@ class Stepper {
     // Whether a run may end because the goal rests, though single densities still wander.
     virtual bool rests() const = 0;
     // What goes on from step to step, for checkpoints.
-    virtual void keep(Memory& memory) const = 0;
-    virtual void take_up(const Memory& memory) = 0;
+    virtual void walk(const Walk& w) = 0;
 };
 
 struct StepperKind {

@@ -13,7 +13,7 @@ namespace {
 class Compliance final : public Measurement {
   public:
     explicit Compliance(const Binding& to) : response_(to.response) {
-        for (const std::size_t c : response_.cases)
+        for (const CaseId c : response_.cases)
             parts_.push_back(
                 {c, to.model.cases[c].name, response_.in_case.empty() ? to.model.cases[c].weight : 1.0});
     }
@@ -61,7 +61,7 @@ class Compliance final : public Measurement {
 
   private:
     struct Part {
-        std::size_t in_case;
+        CaseId in_case;
         std::string name;
         double weight;
     };

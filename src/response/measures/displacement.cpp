@@ -28,7 +28,7 @@ class Displacement final : public Measurement {
     }
 
     std::optional<Reading> read(const State& state, const ColumnAt& at) const override {
-        const auto c = static_cast<std::size_t>(at.in_case);
+        const CaseId c = at.in_case;
         if (!state.has_case(c)) return {};
         Reading out;
         out.min = response_.min;
@@ -54,7 +54,7 @@ class Displacement final : public Measurement {
 
     std::vector<Pending> smooth(const DesignState& state, const ColumnAt& at,
                                 const SmoothWish& wish) override {
-        const Values found = values(state.displacement(static_cast<std::size_t>(at.in_case)));
+        const Values found = values(state.displacement(at.in_case));
         const bool largest = response_.max || !response_.min;
         if (motions_.size() == 1) {
             Pending p = fresh(at);
@@ -69,7 +69,8 @@ class Displacement final : public Measurement {
         }
         std::vector<Pending> out;
         if (largest) {
-            const bool both = !response_.min && !response_.max && response_.component != "size" && !raised_;
+            const bool both =
+                !response_.min && !response_.max && response_.component != Component::Size && !raised_;
             out.push_back(aggregate(found, 1.0, both, at, at.name + " high", wish.adapt));
             out.back().smooth.max = response_.max;
         }

@@ -22,7 +22,7 @@ class Frequency final : public Measurement {
         : model_(to.model), response_(to.response), raised_(to.response.raised) {}
 
     std::optional<Reading> read(const State& state, const ColumnAt& at) const override {
-        const auto c = static_cast<std::size_t>(at.in_case);
+        const ModalCaseId c = at.in_modal_case;
         if (!state.has_modal_case(c)) return {};
         const std::vector<Mode>& modes = state.modes(c).modes;
         if (state.may_lack_modes() && modes.size() < static_cast<std::size_t>(response_.mode)) return {};
@@ -35,7 +35,7 @@ class Frequency final : public Measurement {
 
     std::vector<Pending> smooth(const DesignState& state, const ColumnAt& at,
                                 const SmoothWish& wish) override {
-        const auto c = static_cast<std::size_t>(at.in_case);
+        const ModalCaseId c = at.in_modal_case;
         const std::vector<Mode>& modes = state.modes(c).modes;
         const std::size_t own = mode_of(state, at);
         // A lower bound (or a goal to raise) is one on every mode from there on: the few nearest can swap.
@@ -69,16 +69,15 @@ class Frequency final : public Measurement {
 
     void follow(const State& state, const ColumnAt& at) override {
         if (!response_.track || at.memory == nullptr) return;
-        const Eigen::VectorXd& shape =
-            state.modes(static_cast<std::size_t>(at.in_case)).modes[mode_of(state, at)].shape;
-        (*at.memory)[key(at)] = {shape.data(), shape.data() + shape.size()};
+        const Eigen::VectorXd& shape = state.modes(at.in_modal_case).modes[mode_of(state, at)].shape;
+        at.memory->followed[key(at)] = {shape.data(), shape.data() + shape.size()};
     }
 
   private:
-    static std::string key(const ColumnAt& at) { return "followed." + std::to_string(at.column); }
+    static std::string key(const ColumnAt& at) { return std::to_string(at.column); }
 
     std::size_t mode_of(const State& state, const ColumnAt& at) const {
-        const auto c = static_cast<std::size_t>(at.in_case);
+        const ModalCaseId c = at.in_modal_case;
         const std::vector<Mode>& modes = state.modes(c).modes;
         const auto number = static_cast<std::size_t>(response_.mode) - 1;
         if (number >= modes.size())
@@ -87,8 +86,8 @@ class Frequency final : public Measurement {
                             response_.name, response_.mode, model_.modal_cases[c].name, modes.size()),
                 "Raise modes or up_to in that case");
         if (!response_.track || at.memory == nullptr) return number;
-        const auto shape = at.memory->find(key(at));
-        if (shape == at.memory->end()) return number;
+        const auto shape = at.memory->followed.find(key(at));
+        if (shape == at.memory->followed.end()) return number;
         // The mode most like the one followed; both are of unit mass, so the product under the mass tells.
         const Eigen::VectorXd along =
             state.mass_times(c, Eigen::Map<const Eigen::VectorXd>(
@@ -145,9 +144,9 @@ class FrequencyKind final : public MeasureKind {
         return fmt::format(" (mode {})", r.mode + number);
     }
 
-    std::string smooth_remark(const ResponseCard& /*r*/, const State& state, int in_case,
+    std::string smooth_remark(const ResponseCard& /*r*/, const State& state, const ColumnAt& at,
                               double value) const override {
-        for (const Mode& m : state.modes(static_cast<std::size_t>(in_case)).modes) {
+        for (const Mode& m : state.modes(at.in_modal_case).modes) {
             const double apart = std::abs(m.frequency / value - 1.0);
             if (apart > 0.0 && apart < 1e-3)
                 return "another mode lies within 0.1 %: the slope of one alone says little";

@@ -17,13 +17,13 @@ class SupportForce final : public Measurement {
     explicit SupportForce(const Binding& to) : response_(to.response) {
         if (!to.with_reactions) return;
         const MeasureKind& kind = kind_of(response_);
-        for (const std::size_t c : response_.cases)
+        for (const CaseId c : response_.cases)
             if (kind.fits(response_, to.model.cases[c]))
                 fields_[c] = reaction_fields(to.model, to.model.cases[c], response_);
     }
 
     std::optional<Reading> read(const State& state, const ColumnAt& at) const override {
-        if (!state.has_case(static_cast<std::size_t>(at.in_case))) return {};
+        if (!state.has_case(at.in_case)) return {};
         Reading out;
         out.min = response_.min;
         out.max = response_.max;
@@ -37,7 +37,7 @@ class SupportForce final : public Measurement {
         const std::optional<Vec3> along = direction(response_, Vec3::Zero());
         const double size = along ? along->dot(found) : found.norm();
         const Vec3 by_force = along ? *along : size > 0.0 ? Vec3(found / size) : Vec3::Zero();
-        const auto& fields = fields_.at(static_cast<std::size_t>(at.in_case));
+        const auto& fields = fields_.at(at.in_case);
         Eigen::VectorXd w = Eigen::VectorXd::Zero(fields[0].size());
         for (int a = 0; a < 3; ++a) w += by_force[a] * fields[static_cast<std::size_t>(a)];
         Pending p;
@@ -55,13 +55,13 @@ class SupportForce final : public Measurement {
   private:
     Vec3 force(const State& state, const ColumnAt& at) const {
         static const std::array<Eigen::VectorXd, 3> none;
-        const auto c = static_cast<std::size_t>(at.in_case);
+        const CaseId c = at.in_case;
         const auto known = fields_.find(c);
         return state.support_force(c, response_.at, known == fields_.end() ? none : known->second);
     }
 
     const ModelResponse& response_;
-    std::map<std::size_t, std::array<Eigen::VectorXd, 3>> fields_; // by case
+    std::map<CaseId, std::array<Eigen::VectorXd, 3>> fields_; // by case
 };
 
 class ReactionKind final : public MeasureKind {
@@ -82,7 +82,7 @@ class ReactionKind final : public MeasureKind {
     }
 
     bool fits(const ModelResponse& r, const ModelCase& c) const override {
-        return std::any_of(c.supports.begin(), c.supports.end(), [&](std::size_t s) {
+        return std::any_of(c.supports.begin(), c.supports.end(), [&](SupportId s) {
             return std::find(r.supports.begin(), r.supports.end(), s) != r.supports.end();
         });
     }

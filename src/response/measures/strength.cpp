@@ -49,7 +49,7 @@ class Strength final : public Measurement {
     }
 
     std::optional<Reading> read(const State& state, const ColumnAt& at) const override {
-        const auto c = static_cast<std::size_t>(at.in_case);
+        const CaseId c = at.in_case;
         if (!state.has_case(c)) return {};
         const std::vector<double>& stress = state.von_mises(c);
         const std::vector<double>* density = nodes_ == nullptr ? state.density() : nullptr;
@@ -78,7 +78,7 @@ class Strength final : public Measurement {
 
     std::vector<Pending> smooth(const DesignState& state, const ColumnAt& at,
                                 const SmoothWish& wish) override {
-        const auto c = static_cast<std::size_t>(at.in_case);
+        const CaseId c = at.in_case;
         const std::vector<double> use = uses(state, c);
         const double most =
             std::max(largest_over(use.size(), 0.0, [&](std::size_t i) { return use[i]; }), 1e-300);
@@ -118,7 +118,7 @@ class Strength final : public Measurement {
         if (!response_.of.empty() && !response_.names(r)) return;
         double limit = 1.0;
         if (relative_) {
-            const Material& m = model_.materials[static_cast<std::size_t>(region.material)];
+            const Material& m = model_.materials[region.material];
             const bool ultimate = response_.max_share && response_.max_share->ultimate;
             const std::optional<double>& own = ultimate ? m.ultimate : m.yield;
             if (!own) return;
@@ -129,7 +129,7 @@ class Strength final : public Measurement {
     }
 
     // Use of the strength (or stress) of every sample and layer, with soft cells counting less.
-    std::vector<double> uses(const DesignState& state, std::size_t c) const {
+    std::vector<double> uses(const DesignState& state, CaseId c) const {
         const std::size_t n = samples_.size();
         const int layers = state.statics().stress_layers();
         const Eigen::VectorXd& u = state.displacement(c);
@@ -152,7 +152,7 @@ class Strength final : public Measurement {
     }
 
     // d(norm) = sum (use / norm)^(p - 1) d(use)
-    void add_gradient(const DesignState& state, std::size_t c, const std::vector<double>& use, double factor,
+    void add_gradient(const DesignState& state, CaseId c, const std::vector<double>& use, double factor,
                       double norm, Pending& p) const {
         const std::size_t n = samples_.size();
         const int layers = state.statics().stress_layers();
@@ -230,7 +230,7 @@ class StrengthKind final : public MeasureKind {
                in_cases(r);
     }
 
-    std::string smooth_remark(const ResponseCard& r, const State& /*state*/, int /*in_case*/,
+    std::string smooth_remark(const ResponseCard& r, const State& /*state*/, const ColumnAt& /*at*/,
                               double /*value*/) const override {
         return safety_ || r.max_share ? "of the use of strength, as an aggregate"
                                       : "of the aggregate that stands for it";

@@ -13,7 +13,7 @@ namespace {
 using R = ResponseCard;
 
 bool has_sign(const R& r) {
-    return r.component != "size";
+    return r.component != Component::Size;
 }
 
 // "55% of yield".
@@ -118,11 +118,15 @@ std::vector<Key<R>> component_keys() {
             key<R>("component", {value::word({"x", "y", "z", "r", "t", "size"})},
                    [](R& r, const Given& g) {
                        const bool round = !r.frame.empty() && g.context().study.frame(r.frame).cylindrical;
-                       std::vector<std::string> words = round
-                                                            ? std::vector<std::string>{"r", "t", "z", "size"}
-                                                            : std::vector<std::string>{"x", "y", "z", "size"};
-                       if (g.context().plane()) words.erase(words.begin() + 2);
-                       r.component = g.card.choice(g.node, words);
+                       using C = Component;
+                       std::vector<C> served = round ? std::vector<C>{C::R, C::T, C::Z, C::Size}
+                                                     : std::vector<C>{C::X, C::Y, C::Z, C::Size};
+                       if (g.context().plane()) served.erase(served.begin() + 2);
+                       std::vector<std::string> words;
+                       for (const C c : served) words.emplace_back(text(c));
+                       const std::string word = g.card.choice(g.node, words);
+                       r.component = served[static_cast<std::size_t>(
+                           std::find(words.begin(), words.end(), word) - words.begin())];
                    })
                 .fallback("\"size\"")
                 .example("component = \"z\"")
