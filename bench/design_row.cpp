@@ -19,7 +19,8 @@ int main(int argc, char** argv) {
         const Model model = build_model(study);
         std::vector<double> density(model.mesh.elements(), 1.0);
         if (std::strcmp(argv[2], "full") != 0)
-            density = RunFolder::open(argv[2], false).read_density(argc > 3 ? std::atoi(argv[3]) : -1);
+            density =
+                RunFolder::open(argv[2], Access::Reading).read_density(argc > 3 ? std::atoi(argv[3]) : -1);
         const std::vector<double> stiffness = stiffness_share(density, 3.0);
         {
             SolverOptions options;

@@ -219,7 +219,7 @@ void sensitivities(std::vector<Row>& rows) {
         return measures.readings().front().value;
     };
     measures.analyse(density, 3.0, {});
-    const Smooth found = measures.smooth(all, true, false).front();
+    const Smooth found = measures.smooth(all, {true, false}).front();
     double worst = 0.0;
     double largest = 0.0;
     for (const double g : found.gradient) largest = std::max(largest, std::abs(g));
@@ -257,7 +257,7 @@ void optima(std::vector<Row>& rows) {
                 v.constraint[0] += share[j] / std::pow(x[j], 3);
                 v.gradient[0].push_back(-3.0 * share[j] / std::pow(x[j], 4));
             }
-            x = mma_step(x, std::vector<double>(5, 1.0), std::vector<double>(5, 10.0), 1.0, v, {}, state).x;
+            x = mma_step({x, std::vector<double>(5, 1.0), std::vector<double>(5, 10.0), 1.0, v}, {}, state).x;
             weight = 0.0;
             for (const double one : x) weight += 0.0624 * one;
         }

@@ -51,7 +51,7 @@ std::size_t Ledger::count(Standing standing) const {
 }
 
 Ledger make_ledger(const Model& model, bool measured) {
-    return check::Writer(model, measured).run();
+    return check::Writer(model, measured).write();
 }
 
 } // namespace upright

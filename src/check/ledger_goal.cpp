@@ -13,42 +13,7 @@ void Writer::goal() {
         doubt(line("goal", "none"), "without [goal] nothing can be optimised");
         return;
     }
-    for (const ModelResponse& r : model_.responses) {
-        std::string words = kind_of(r).words(r);
-        const std::string u = unit(r.measure->dimension);
-        if (r.goal) words = (model_.goal->maximize ? "maximize " : "minimize ") + words;
-        if (r.min) words += fmt::format(", at least {}{}", number(*r.min), u.empty() ? "" : " " + u);
-        if (r.max) words += fmt::format(", at most {}{}", number(*r.max), u.empty() ? "" : " " + u);
-        if (r.max_share)
-            words += fmt::format(", at most {:g} % of {}", 100.0 * r.max_share->share,
-                                 r.max_share->ultimate ? "ultimate" : "yield");
-        LedgerLine& l = line(r.name, words);
-        const bool by_strength =
-            r.max_share || (r.measure->strength && r.measure->dimension == dimension::none);
-        if (by_strength)
-            for (std::size_t k = 0; k < model_.regions.size(); ++k) {
-                const ModelRegion& region = model_.regions[k];
-                if (region.material == MaterialId::None || region.elements == 0 ||
-                    (!r.of.empty() && !refers_to(r.of, region.name)))
-                    continue;
-                const Material& m = model_.materials[region.material];
-                if (r.max_share && r.max_share->ultimate ? !m.ultimate : !m.yield)
-                    doubt(l,
-                          fmt::format("the material {} of {} has no {}: it is not judged there", m.name,
-                                      region.name,
-                                      r.max_share && r.max_share->ultimate ? "ultimate strength" : "yield"));
-            }
-        if (of_material(r)) {
-            const Range range = material_range(model_, r);
-            const auto amount = [&](double value) {
-                return r.measure->dimension == dimension::mass ? model_.units.mass_text(value)
-                                                               : number(value) + (u.empty() ? "" : " " + u);
-            };
-            l.text += fmt::format("; {} with the kept regions alone, {} with all", amount(range.least),
-                                  amount(range.most));
-            never(l, r, range);
-        }
-    }
+    for (const ModelResponse& r : model_.responses) response(r);
     try {
         require_reachable(model_, make_problem(model_));
     } catch (const Error& bad) {
@@ -70,25 +35,64 @@ void Writer::goal() {
         problem = make_problem(model_);
     } catch (const Error&) { // told above
     }
-    if (!problem) return;
-    const double first = schedule(model_.run, *problem, 1).penalty;
+    if (problem) run(*problem);
+}
+
+// Goal or bound, and what the material comes to.
+void Writer::response(const ModelResponse& r) {
+    std::string words = kind_of(r).words(r);
+    const std::string u = unit(r.measure->dimension);
+    if (r.goal) words = (model_.goal->maximize ? "maximize " : "minimize ") + words;
+    if (r.min) words += fmt::format(", at least {}{}", number(*r.min), u.empty() ? "" : " " + u);
+    if (r.max) words += fmt::format(", at most {}{}", number(*r.max), u.empty() ? "" : " " + u);
+    if (r.max_share)
+        words += fmt::format(", at most {:g} % of {}", 100.0 * r.max_share->share,
+                             r.max_share->ultimate ? "ultimate" : "yield");
+    LedgerLine& l = line(r.name, words);
+    const bool by_strength = r.max_share || (r.measure->strength && r.measure->dimension == dimension::none);
+    if (by_strength)
+        for (std::size_t k = 0; k < model_.regions.size(); ++k) {
+            const ModelRegion& region = model_.regions[k];
+            if (region.material == MaterialId::None || region.elements == 0 ||
+                (!r.of.empty() && !refers_to(r.of, region.name)))
+                continue;
+            const Material& m = model_.materials[region.material];
+            if (r.max_share && r.max_share->ultimate ? !m.ultimate : !m.yield)
+                doubt(l, fmt::format("the material {} of {} has no {}: it is not judged there", m.name,
+                                     region.name,
+                                     r.max_share && r.max_share->ultimate ? "ultimate strength" : "yield"));
+        }
+    if (of_material(r)) {
+        const Range range = material_range(model_, r);
+        const auto amount = [&](double value) {
+            return r.measure->dimension == dimension::mass ? model_.units.mass_text(value)
+                                                           : number(value) + (u.empty() ? "" : " " + u);
+        };
+        l.text += fmt::format("; {} with the kept regions alone, {} with all", amount(range.least),
+                              amount(range.most));
+        never(l, r, range);
+    }
+}
+
+void Writer::run(const Problem& problem) {
+    const double first = schedule(model_.run, problem, 1).penalty;
     std::string start = model_.run.start          ? "density " + number(*model_.run.start)
                         : model_.run.start_run    ? model_.run.start_run->filename().string()
                         : model_.run.coarse_first ? "a run on cells twice as large"
                                                   : "a uniform density";
-    LedgerLine& run =
+    LedgerLine& l =
         line("run",
              fmt::format("at most {} iterations by {}, from {}, stop below a change of {:g}, penalty {}, {}",
-                         model_.run.iterations, problem->method->word, start, model_.run.stop_when,
+                         model_.run.iterations, problem.method->word, start, model_.run.stop_when,
                          model_.run.penalty ? number(*model_.run.penalty)
                          : first < 3.0      ? "1 rising to 3"
                                             : "3",
                          model_.run.sharpen ? "sharpened at the end" : "not sharpened"));
-    if (problem->has_frequency && !problem->has_stiffness && model_.masses.empty())
-        doubt(run, "a frequency with neither a mass that rides on the part nor a bound on stiffness often "
-                   "ends in gray hinges; add a [[mass]] or bound a compliance or displacement");
-    if (problem->has_stress && !model_.made_by.kind->follows_shapes)
-        doubt(run, "stress is read on a staircase boundary: judge the part on a fitted mesh afterwards");
+    if (problem.has_frequency && !problem.has_stiffness && model_.masses.empty())
+        doubt(l, "a frequency with neither a mass that rides on the part nor a bound on stiffness often "
+                 "ends in gray hinges; add a [[mass]] or bound a compliance or displacement");
+    if (problem.has_stress && !model_.made_by.kind->follows_shapes)
+        doubt(l, "stress is read on a staircase boundary: judge the part on a fitted mesh afterwards");
 }
 
 void Writer::never(LedgerLine& l, const ModelResponse& r, const Range& range) const {

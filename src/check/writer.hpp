@@ -34,7 +34,7 @@ class Writer {
     Writer(const Model& model, bool measured) : model_(model), plane_(model.mesh.dimension() == 2) {
         if (measured) written_ = written_volumes(model);
     }
-    Ledger run() {
+    Ledger write() {
         materials();
         regions();
         mesh();
@@ -84,6 +84,8 @@ class Writer {
     // Forces that act on held components do nothing.
     void straight_into_support(LedgerLine& l, const ModelCase& c) const;
     void goal();
+    void response(const ModelResponse& r);
+    void run(const Problem& problem);
     // A bound on material that every design holds, with the unit that was probably meant.
     void never(LedgerLine& l, const ModelResponse& r, const Range& range) const;
     // How the part will be made.

@@ -182,6 +182,12 @@ std::vector<Eigen::MatrixXd> StaticAnalysis::warm_state() const {
 void StaticAnalysis::set_warm_state(const std::vector<Eigen::MatrixXd>& state) {
     if (state.size() != 2 * groups_.size()) return;
     for (std::size_t g = 0; g < groups_.size(); ++g) {
+        const auto unknowns = static_cast<Eigen::Index>(groups_[g].transform.unknowns());
+        const auto sides =
+            static_cast<Eigen::Index>(groups_[g].cases.size() + (groups_[g].transform.moves() ? 1 : 0));
+        const bool fits = state[2 * g].rows() == unknowns && state[2 * g].cols() == sides &&
+                          (state[2 * g + 1].size() == 0 || state[2 * g + 1].rows() == unknowns);
+        if (!fits) continue; // the next solve starts from nothing
         groups_[g].last = state[2 * g];
         groups_[g].last_adjoints = state[2 * g + 1];
     }

@@ -215,24 +215,8 @@ std::size_t close_holes(FacetMesh& mesh, std::size_t most, double longest) {
     return closed;
 }
 
-// The bodies of a soup of triangles: shells that enclose material, with the cavities inside of them.
-void split_bodies(BodyFile& out, const Place& at, const std::string& stem, FacetMesh& mesh) {
-    Bounds box;
-    for (const Vec3& p : mesh.points) box.include(p);
-    if (mesh.triangles.empty() || box.empty() || box.diagonal() <= 0.0)
-        throw Error::input(at, "the file holds no triangles", "Export it again");
-    for (const Vec3& p : mesh.points)
-        if (!p.allFinite())
-            throw Error::input(at, "the file holds coordinates that are not numbers", "Export it again");
-    const double tolerance = 1e-6 * box.diagonal();
-    const std::size_t dropped = weld(mesh, tolerance);
-    if (dropped > 0)
-        out.remarks.push_back(
-            fmt::format("{} triangles without area, or there twice, were left out", dropped));
-    const std::size_t holes = close_holes(mesh, 6, 0.1 * box.diagonal());
-    if (holes > 0)
-        out.remarks.push_back(
-            fmt::format("{} small hole{} of at most six edges closed", holes, holes == 1 ? "" : "s"));
+// Throws Error (Input) unless every edge has two triangles.
+void require_closed(const FacetMesh& mesh, const Place& at) {
     std::unordered_map<std::uint64_t, int> count;
     for (const auto& t : mesh.triangles)
         for (std::size_t i = 0; i < 3; ++i) ++count[edge_key(t[i], t[(i + 1) % 3])];
@@ -251,16 +235,14 @@ void split_bodies(BodyFile& out, const Place& at, const std::string& stem, Facet
                         crowded > 0 ? fmt::format(" and {} edges with more than two triangles", crowded) : "",
                         place.x(), place.y(), place.z()),
             "Close it where it was made; a body must enclose a volume");
-    std::vector<int> part;
-    const std::size_t turned = orient(mesh, part);
-    if (turned > 0)
-        out.remarks.push_back(fmt::format("{} triangles were turned to agree with their neighbours", turned));
+}
+
+// Each connected surface as a body that its normals leave; `inverted` counts those that were turned for it.
+std::vector<FacetBody> shells_of(const FacetMesh& mesh, const std::vector<int>& part, std::size_t& inverted) {
     const int parts = 1 + *std::max_element(part.begin(), part.end());
     std::vector<std::vector<std::size_t>> members(static_cast<std::size_t>(parts));
     for (std::size_t t = 0; t < part.size(); ++t) members[static_cast<std::size_t>(part[t])].push_back(t);
-    // Outer shells first; a shell inside of another is its cavity.
-    std::vector<FacetBody> shells;
-    std::size_t inverted = 0;
+    std::vector<FacetBody> out;
     for (const auto& list : members) {
         FacetMesh shell = part_of(mesh, list);
         if (volume_of(mesh, list) < 0.0) {
@@ -269,8 +251,13 @@ void split_bodies(BodyFile& out, const Place& at, const std::string& stem, Facet
         }
         shell.face_of.assign(shell.triangles.size(), 0);
         shell.faces.emplace_back();
-        shells.emplace_back("", std::move(shell));
+        out.emplace_back("", std::move(shell));
     }
+    return out;
+}
+
+// Outer shells with the cavities inside of them: a shell inside of another is its cavity.
+std::vector<FacetMesh> nested(const std::vector<FacetBody>& shells, std::size_t& cavities) {
     std::vector<int> depth(shells.size(), 0);
     std::vector<int> parent(shells.size(), -1);
     for (std::size_t i = 0; i < shells.size(); ++i)
@@ -280,11 +267,12 @@ void split_bodies(BodyFile& out, const Place& at, const std::string& stem, Facet
             if (parent[i] < 0 || shells[j].volume() < shells[static_cast<std::size_t>(parent[i])].volume())
                 parent[i] = static_cast<int>(j);
         }
-    std::size_t cavities = 0;
-    for (std::size_t i = 0; i < shells.size(); ++i) cavities += depth[i] % 2 == 1 ? 1 : 0;
-    if (inverted > cavities) out.remarks.emplace_back("the surface was inside out and was turned");
+    std::vector<FacetMesh> out;
     for (std::size_t i = 0; i < shells.size(); ++i) {
-        if (depth[i] % 2 == 1) continue;
+        if (depth[i] % 2 == 1) {
+            ++cavities;
+            continue;
+        }
         FacetMesh body = shells[i].mesh();
         for (std::size_t j = 0; j < shells.size(); ++j) {
             if (parent[j] != static_cast<int>(i) || depth[j] % 2 == 0) continue;
@@ -294,15 +282,42 @@ void split_bodies(BodyFile& out, const Place& at, const std::string& stem, Facet
             for (auto t : inner.triangles) body.triangles.push_back({t[0] + base, t[2] + base, t[1] + base});
         }
         number_patches(body, 30.0);
-        out.bodies.push_back(std::make_shared<FacetBody>(stem, std::move(body)));
+        out.push_back(std::move(body));
     }
-    if (out.bodies.size() > 1) {
-        std::vector<std::shared_ptr<const FacetBody>> named;
-        for (std::size_t i = 0; i < out.bodies.size(); ++i)
-            named.push_back(
-                std::make_shared<FacetBody>(fmt::format("{}-{}", stem, i + 1), out.bodies[i]->mesh()));
-        out.bodies = std::move(named);
-    }
+    return out;
+}
+
+// The bodies of a soup of triangles: shells that enclose material, with the cavities inside of them.
+void split_bodies(BodyFile& out, const Place& at, const std::string& stem, FacetMesh& mesh) {
+    Bounds box;
+    for (const Vec3& p : mesh.points) box.include(p);
+    if (mesh.triangles.empty() || box.empty() || box.diagonal() <= 0.0)
+        throw Error::input(at, "the file holds no triangles", "Export it again");
+    for (const Vec3& p : mesh.points)
+        if (!p.allFinite())
+            throw Error::input(at, "the file holds coordinates that are not numbers", "Export it again");
+    const std::size_t dropped = weld(mesh, 1e-6 * box.diagonal());
+    if (mesh.triangles.empty())
+        throw Error::input(at, "the file holds no triangle with an area", "Export it again");
+    if (dropped > 0)
+        out.remarks.push_back(
+            fmt::format("{} triangles without area, or there twice, were left out", dropped));
+    const std::size_t holes = close_holes(mesh, 6, 0.1 * box.diagonal());
+    if (holes > 0)
+        out.remarks.push_back(
+            fmt::format("{} small hole{} of at most six edges closed", holes, holes == 1 ? "" : "s"));
+    require_closed(mesh, at);
+    std::vector<int> part;
+    const std::size_t turned = orient(mesh, part);
+    if (turned > 0)
+        out.remarks.push_back(fmt::format("{} triangles were turned to agree with their neighbours", turned));
+    std::size_t inverted = 0;
+    std::size_t cavities = 0;
+    std::vector<FacetMesh> bodies = nested(shells_of(mesh, part, inverted), cavities);
+    if (inverted > cavities) out.remarks.emplace_back("the surface was inside out and was turned");
+    for (std::size_t i = 0; i < bodies.size(); ++i)
+        out.bodies.push_back(std::make_shared<FacetBody>(
+            bodies.size() == 1 ? stem : fmt::format("{}-{}", stem, i + 1), std::move(bodies[i])));
 }
 
 Place at_file(const fs::path& file, const Place& place) {

@@ -194,8 +194,17 @@ std::int32_t Delaunay::insert(const Vec3& place, std::int32_t hint) {
     const auto number = static_cast<std::int32_t>(at_.size());
     at_.push_back(p);
     tet_at_.push_back(home);
-    // The cavity: everything whose circumsphere holds the point. A face that the point lies on or behind
-    // takes the tetrahedron beyond it in as well, so that the cavity stays star-shaped.
+    dig(p, home);
+    fill(number);
+    last_ = walls_.front().made;
+    tet_at_.back() = last_;
+    return number;
+}
+
+// The cavity: everything whose circumsphere holds the point. A face that the point lies on or behind takes
+// the tetrahedron beyond it in as well, so that the cavity stays star-shaped. What is in it goes; its walls
+// stay.
+void Delaunay::dig(const Lattice& p, std::int32_t home) {
     ++round_;
     cavity_.clear();
     walls_.clear();
@@ -229,7 +238,10 @@ std::int32_t Delaunay::insert(const Vec3& place, std::int32_t hint) {
         tets_[static_cast<std::size_t>(t)].alive = false;
         free_.push_back(t);
     }
-    // New tetrahedra over the walls; neighbours meet at the walls' edges.
+}
+
+// New tetrahedra from a point over the walls; neighbours meet at the walls' edges.
+void Delaunay::fill(std::int32_t number) {
     struct Half {
         std::int32_t tet;
         std::int32_t face;
@@ -271,9 +283,6 @@ std::int32_t Delaunay::insert(const Vec3& place, std::int32_t hint) {
         tets_[static_cast<std::size_t>(a.tet)].next[static_cast<std::size_t>(a.face)] = b.tet;
         tets_[static_cast<std::size_t>(b.tet)].next[static_cast<std::size_t>(b.face)] = a.tet;
     }
-    last_ = walls_.front().made;
-    tet_at_.back() = last_;
-    return number;
 }
 
 std::vector<std::int32_t> Delaunay::insert_all(const std::vector<Vec3>& points) {

@@ -45,6 +45,8 @@ class Delaunay {
     int orientation(const Lattice& a, const Lattice& b, const Lattice& c, const Lattice& d) const;
     int in_sphere(const Tet& t, const Lattice& p) const;
     std::int32_t locate(const Lattice& p, std::int32_t start) const;
+    void dig(const Lattice& p, std::int32_t home);
+    void fill(std::int32_t number);
     std::int32_t new_tet();
 
     Vec3 low_;

@@ -101,13 +101,61 @@ std::vector<double> divide(std::vector<double> stops, double low, double high, d
     return out;
 }
 
-} // namespace
+// Where a round body ends: at its own radius, not at the corner of its box.
+double outer_radius(const Space& space, const Collector& collector) {
+    const double slack = 1e-6 * space.mesh.size;
+    const auto about = [&](const Vec3& p) { return collector.radius(p) < slack; };
+    double out = 0.0;
+    for (const FieldRegion& region : space.regions.regions()) {
+        const Shape* shape = std::get_if<Shape>(&region.extent);
+        if (shape == nullptr || region.role == Role::Void) continue;
+        double reach = 0.0;
+        if (const Cylinder* c = std::get_if<Cylinder>(shape); c != nullptr && about(c->from) && about(c->to))
+            reach = c->radius;
+        else if (const Disk* d = std::get_if<Disk>(shape); d != nullptr && about(d->center))
+            reach = d->radius;
+        else if (const Cone* c2 = std::get_if<Cone>(shape); c2 != nullptr && about(c2->from) && about(c2->to))
+            reach = std::max(c2->radius_from, c2->radius_to);
+        else if (const Bounds box = bounds(*shape); !box.empty())
+            reach = collector.far();
+        out = std::max(out, reach);
+    }
+    return out;
+}
 
-Mesh make_polar_mesh(const Space& space) {
+// A bore about the axis through everything: the mesh begins at its wall. Zero where there is none.
+double bore_radius(const Space& space, const Collector& collector) {
+    const double slack = 1e-6 * space.mesh.size;
+    const auto about = [&](const Vec3& p) { return collector.radius(p) < slack; };
     const Frame& frame = *space.axis;
+    double out = 0.0;
+    for (const FieldRegion& region : space.regions.regions()) {
+        const Shape* shape = std::get_if<Shape>(&region.extent);
+        if (shape == nullptr || region.role != Role::Void) continue;
+        if (const Disk* d = std::get_if<Disk>(shape); d != nullptr && about(d->center) && d->inner == 0.0)
+            out = std::max(out, d->radius);
+        if (const Cylinder* c = std::get_if<Cylinder>(shape);
+            c != nullptr && about(c->from) && about(c->to)) {
+            const double a = (c->from - frame.origin).dot(frame.axes.col(2));
+            const double b = (c->to - frame.origin).dot(frame.axes.col(2));
+            if (std::min(a, b) <= collector.low() + 1e-9 && std::max(a, b) >= collector.high() - 1e-9)
+                out = std::max(out, c->radius);
+        }
+    }
+    return out;
+}
+
+// The lines of a polar mesh: radii, cells around, heights (one in the plane).
+struct PolarLines {
+    std::vector<double> r, z;
+    int around = 0;
+    bool flat = false;
+    bool axis_nodes() const { return r.front() <= 0.0; }
+};
+
+PolarLines polar_lines(const Space& space) {
     const double size = space.mesh.size;
-    const bool flat = space.mesh.flat();
-    Collector collector(frame, size);
+    Collector collector(*space.axis, size);
     bool any = false;
     for (const FieldRegion& region : space.regions.regions())
         if (const Shape* shape = std::get_if<Shape>(&region.extent)) {
@@ -116,72 +164,52 @@ Mesh make_polar_mesh(const Space& space) {
         }
     if (!any || collector.far() <= 0.0)
         throw Error::input(space.mesh.place,
-                           "no region with material lies about the axis of \"" + frame.name + "\"",
+                           "no region with material lies about the axis of \"" + space.axis->name + "\"",
                            "Write a cylinder or a disk about that axis");
-    // A round body ends at its own radius, not at the corner of its box.
-    double outer = 0.0;
-    for (const FieldRegion& region : space.regions.regions()) {
-        const Shape* shape = std::get_if<Shape>(&region.extent);
-        if (shape == nullptr || region.role == Role::Void) continue;
-        double reach = 0.0;
-        if (const Cylinder* c = std::get_if<Cylinder>(shape);
-            c != nullptr && collector.radius(c->from) < 1e-6 * size && collector.radius(c->to) < 1e-6 * size)
-            reach = c->radius;
-        else if (const Disk* d = std::get_if<Disk>(shape);
-                 d != nullptr && collector.radius(d->center) < 1e-6 * size)
-            reach = d->radius;
-        else if (const Cone* c2 = std::get_if<Cone>(shape); c2 != nullptr &&
-                                                            collector.radius(c2->from) < 1e-6 * size &&
-                                                            collector.radius(c2->to) < 1e-6 * size)
-            reach = std::max(c2->radius_from, c2->radius_to);
-        else if (const Bounds box = bounds(*shape); !box.empty())
-            reach = collector.far();
-        outer = std::max(outer, reach);
-    }
-    // A bore about the axis through everything: the mesh begins at its wall.
-    double inner = 0.0;
-    for (const FieldRegion& region : space.regions.regions()) {
-        const Shape* shape = std::get_if<Shape>(&region.extent);
-        if (shape == nullptr || region.role != Role::Void) continue;
-        if (const Disk* d = std::get_if<Disk>(shape);
-            d != nullptr && collector.radius(d->center) < 1e-6 * size && d->inner == 0.0)
-            inner = std::max(inner, d->radius);
-        if (const Cylinder* c = std::get_if<Cylinder>(shape); c != nullptr &&
-                                                              collector.radius(c->from) < 1e-6 * size &&
-                                                              collector.radius(c->to) < 1e-6 * size) {
-            const double a = (c->from - frame.origin).dot(frame.axes.col(2));
-            const double b = (c->to - frame.origin).dot(frame.axes.col(2));
-            if (std::min(a, b) <= collector.low() + 1e-9 && std::max(a, b) >= collector.high() - 1e-9)
-                inner = std::max(inner, c->radius);
-        }
-    }
+    const double outer = outer_radius(space, collector);
+    const double inner = bore_radius(space, collector);
     if (inner >= outer) throw Error::input(space.mesh.place, "the bore about the axis leaves nothing");
-    for (const SymmetryPlane& plane : space.symmetry)
-        throw Error::input(plane.place, "a polar mesh runs all the way round and takes no symmetry plane",
-                           "Use kind = \"grid\" or \"fitted\" with symmetry");
-    const std::vector<double> r = divide(collector.lines().radii, inner, outer, size);
-    const std::vector<double> z =
-        flat ? std::vector<double>{0.0}
-             : divide(collector.lines().heights, collector.low(), collector.high(), size);
+    PolarLines out;
+    out.flat = space.mesh.flat();
+    out.r = divide(collector.lines().radii, inner, outer, size);
+    out.z = out.flat ? std::vector<double>{0.0}
+                     : divide(collector.lines().heights, collector.low(), collector.high(), size);
     // A multiple of twelve meets the usual counts of spokes and holes.
     const double around_size = two_pi * (0.5 * inner + 0.5 * outer) / size;
     // Sectors of the form have to repeat cell by cell, and to have a middle.
     const int unit = space.sectors > 0 ? 2 * space.sectors : 12;
-    const int around =
-        unit * std::max((12 + unit - 1) / unit, static_cast<int>(std::lround(around_size / unit)));
-    const double cells = static_cast<double>(around) * static_cast<double>(r.size() - 1) *
-                         static_cast<double>(std::max<std::size_t>(1, z.size() - 1));
+    out.around = unit * std::max((12 + unit - 1) / unit, static_cast<int>(std::lround(around_size / unit)));
+    const double cells = static_cast<double>(out.around) * static_cast<double>(out.r.size() - 1) *
+                         static_cast<double>(std::max<std::size_t>(1, out.z.size() - 1));
     if (cells > most_cells)
         throw Error::input(
             space.mesh.place,
             fmt::format("a cell size of {:g} {} makes {:.3g} cells", size, space.units.length, cells),
             "Write a larger size");
+    return out;
+}
+
+// The element of ring i (from the axis), angle j and layer k; at the axis a wedge or a triangle.
+ElementKind polar_kind_of(bool flat, bool tip, bool shell) {
+    if (!flat) return tip ? ElementKind::Wedge6 : ElementKind::Hex8;
+    if (shell) return tip ? ElementKind::ShellTri3 : ElementKind::ShellQuad4;
+    return tip ? ElementKind::Tri3 : ElementKind::Quad4;
+}
+
+} // namespace
+
+Mesh make_polar_mesh(const Space& space) {
+    for (const SymmetryPlane& plane : space.symmetry)
+        throw Error::input(plane.place, "a polar mesh runs all the way round and takes no symmetry plane",
+                           "Use kind = \"grid\" or \"fitted\" with symmetry");
+    const PolarLines lines = polar_lines(space);
+    const Frame& frame = *space.axis;
     Mesh mesh;
-    mesh.size = size;
-    const bool axis_nodes = inner <= 0.0;
-    const std::size_t layers = z.size();
-    const std::size_t rings = r.size();
-    const auto ring_nodes = static_cast<std::size_t>(around);
+    mesh.size = space.mesh.size;
+    const bool axis_nodes = lines.axis_nodes();
+    const std::size_t layers = lines.z.size();
+    const std::size_t rings = lines.r.size();
+    const auto ring_nodes = static_cast<std::size_t>(lines.around);
     // Node (i, j, k): ring, angle, layer; the axis has one node a layer.
     const std::size_t per_layer = (axis_nodes ? 1 : ring_nodes) + (rings - 1) * ring_nodes;
     const auto node = [&](std::size_t i, std::size_t j, std::size_t k) {
@@ -195,34 +223,32 @@ Mesh make_polar_mesh(const Space& space) {
     for (std::size_t k = 0; k < layers; ++k)
         for (std::size_t i = 0; i < rings; ++i)
             for (std::size_t j = 0; j < ring_nodes; ++j) {
-                const double angle = two_pi * static_cast<double>(j) / around;
-                Vec3 p = frame.origin + z[k] * frame.axes.col(2) +
-                         r[i] * (std::cos(angle) * frame.axes.col(0) + std::sin(angle) * frame.axes.col(1));
-                if (flat) p.z() = 0.0;
+                const double angle = two_pi * static_cast<double>(j) / lines.around;
+                Vec3 p =
+                    frame.origin + lines.z[k] * frame.axes.col(2) +
+                    lines.r[i] * (std::cos(angle) * frame.axes.col(0) + std::sin(angle) * frame.axes.col(1));
+                if (lines.flat) p.z() = 0.0;
                 mesh.nodes[index(node(i, j, k))] = p;
             }
-    mesh.polar.count = {static_cast<int>(rings) - 1, around, flat ? 1 : static_cast<int>(layers) - 1};
+    mesh.polar.count = {static_cast<int>(rings) - 1, lines.around,
+                        lines.flat ? 1 : static_cast<int>(layers) - 1};
     mesh.polar.origin = frame.origin;
     mesh.polar.axis = frame.axes.col(2);
-    const bool shell = space.mesh.shell();
-    for (std::size_t k = 0; k < (flat ? 1 : layers - 1); ++k)
+    for (std::size_t k = 0; k < (lines.flat ? 1 : layers - 1); ++k)
         for (std::size_t i = 0; i + 1 < rings; ++i)
             for (std::size_t j = 0; j < ring_nodes; ++j) {
                 const bool tip = i == 0 && axis_nodes;
                 std::vector<NodeId> ids;
                 for (const std::size_t layer : {k, k + 1}) {
-                    if (flat && layer > k) continue;
+                    if (lines.flat && layer > k) continue;
                     ids.push_back(node(i, j, layer));
                     ids.push_back(node(i + 1, j, layer));
                     ids.push_back(node(i + 1, j + 1, layer));
                     if (!tip) ids.push_back(node(i, j + 1, layer));
                 }
-                const ElementKind kind = flat ? (tip ? (shell ? ElementKind::ShellTri3 : ElementKind::Tri3)
-                                                     : (shell ? ElementKind::ShellQuad4 : ElementKind::Quad4))
-                                              : (tip ? ElementKind::Wedge6 : ElementKind::Hex8);
-                mesh.add(kind, ids, RegionId::None);
+                mesh.add(polar_kind_of(lines.flat, tip, space.mesh.shell()), ids, RegionId::None);
                 mesh.polar.cell_of.push_back((k * ring_nodes + j) * (rings - 1) + i);
-                if (flat) mesh.thickness.push_back(space.mesh.thickness);
+                if (lines.flat) mesh.thickness.push_back(space.mesh.thickness);
             }
     mesh.finish();
     return mesh;

@@ -133,4 +133,28 @@ MeshQuality mesh_quality(const Mesh& mesh) {
     return out;
 }
 
+double least_sine(const std::array<Vec3, 4>& p) {
+    const Vec3 a = p[1] - p[0];
+    const Vec3 b = p[2] - p[0];
+    const Vec3 c = p[3] - p[0];
+    const Vec3 bc = p[3] - p[2];
+    const Vec3 bd = p[1] - p[2];
+    const double six = a.cross(b).dot(c);
+    // Twice the areas of the faces opposite to each node.
+    const double s0 = bd.cross(bc).norm();
+    const double s1 = b.cross(c).norm();
+    const double s2 = a.cross(c).norm();
+    const double s3 = a.cross(b).norm();
+    // sin = 3/2 V |edge| / (A A') with V = six / 6 and A = s / 2.
+    const double e01 = a.norm() / (s2 * s3);
+    const double e02 = b.norm() / (s1 * s3);
+    const double e03 = c.norm() / (s1 * s2);
+    const double e12 = bd.norm() / (s0 * s3);
+    const double e23 = bc.norm() / (s0 * s1);
+    const double e13 = (p[3] - p[1]).norm() / (s0 * s2);
+    // A face without area has no angle.
+    const double out = six * std::min({e01, e02, e03, e12, e23, e13});
+    return std::isfinite(out) ? out : -1.0;
+}
+
 } // namespace upright

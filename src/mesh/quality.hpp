@@ -31,4 +31,7 @@ std::vector<double> scaled_jacobians(const Mesh& mesh);
 // The six dihedral angles of a tetrahedron, in degrees.
 std::array<double, 6> dihedral_angles(const std::array<Vec3, 4>& corners);
 
+// The least sine of the six dihedral angles; negative for a tetrahedron that is inside out.
+double least_sine(const std::array<Vec3, 4>& corners);
+
 } // namespace upright

@@ -1,4 +1,5 @@
 #include "mesh/tet_optimizer.hpp"
+#include "mesh/quality.hpp"
 
 #include "base/edge_key.hpp"
 
@@ -118,6 +119,59 @@ class Optimiser {
         return false;
     }
 
+    // Where a node may go.
+    struct Ways {
+        std::array<Vec3, 7> to;
+        std::size_t used = 0;
+        void add(const Vec3& way) { to[used++] = way; }
+    };
+
+    // Away from the face opposite in the worst tetrahedron and along it toward its middle, and about at
+    // random.
+    void find_ways(std::int32_t n, std::int32_t worst, double step, Ways& ways) {
+        const Vec3 here = place(n);
+        std::array<Vec3, 3> f;
+        std::size_t used = 0;
+        for (const std::int32_t o : tet(worst).node)
+            if (o != n) f[used++] = place(o);
+        Vec3 normal = (f[1] - f[0]).cross(f[2] - f[0]).normalized();
+        if (normal.dot(here - f[0]) < 0.0) normal = -normal;
+        ways.add(step * normal);
+        Vec3 in_plane = (f[0] + f[1] + f[2]) / 3.0 - here;
+        in_plane -= normal * in_plane.dot(normal);
+        if (in_plane.norm() > 1e-12 * step) ways.add(step * in_plane.normalized());
+        for (int k = 0; k < 3; ++k) {
+            const Vec3 r(uniform_(random_), uniform_(random_), uniform_(random_));
+            if (r.norm() > 1e-3) ways.add(step * r.normalized());
+        }
+    }
+
+    // Moves a node to the best of the places, on its surface or curve, and says how good it is there; where
+    // none is better than `value` it stays.
+    double take_best(std::int32_t n, const std::vector<std::int32_t>& around, const Ways& ways,
+                     double value) {
+        TetMesh::Node& here = node(n);
+        const Vec3 from = here.p;
+        Vec3 chosen = from;
+        for (std::size_t k = 0; k < ways.used; ++k) {
+            Vec3 to = from + ways.to[k];
+            if (here.on == 2) to = surfaces_.on_patch(here.entity, to);
+            if (here.on == 1) to = surfaces_.on_curve(here.entity, to);
+            here.p = to;
+            double least = 1.0;
+            for (const std::int32_t t : around) {
+                least = std::min(least, sine(tet(t).node));
+                if (least <= value) break;
+            }
+            if (least > value) {
+                value = least;
+                chosen = to;
+            }
+        }
+        here.p = chosen;
+        return value;
+    }
+
     // Hill climbing on the least sine of the star; a node stays on its curve or patch.
     bool smooth(std::int32_t n) {
         TetMesh::Node& here = node(n);
@@ -146,47 +200,10 @@ class Optimiser {
         step *= 0.25;
         const Vec3 start = here.p;
         for (int round = 0; round < 6; ++round) {
-            std::array<Vec3, 7> ways;
-            std::size_t used = 0;
-            if (round == 0) ways[used++] = middle - here.p;
-            // Away from and toward the face opposite in the worst tetrahedron, and about at random.
-            Vec3 normal = Vec3::Zero();
-            {
-                std::array<Vec3, 3> f;
-                std::size_t k = 0;
-                for (const std::int32_t o : tet(worst).node)
-                    if (o != n) f[k++] = place(o);
-                normal = (f[1] - f[0]).cross(f[2] - f[0]).normalized();
-                if (normal.dot(here.p - f[0]) < 0.0) normal = -normal;
-                ways[used++] = step * normal;
-                const Vec3 center = (f[0] + f[1] + f[2]) / 3.0;
-                Vec3 in_plane = center - here.p;
-                in_plane -= normal * in_plane.dot(normal);
-                if (in_plane.norm() > 1e-12 * step) ways[used++] = step * in_plane.normalized();
-            }
-            for (int k = 0; k < 3; ++k) {
-                const Vec3 r(uniform_(random_), uniform_(random_), uniform_(random_));
-                if (r.norm() > 1e-3) ways[used++] = step * r.normalized();
-            }
-            Vec3 chosen = here.p;
-            double chosen_value = best;
-            const Vec3 from = here.p;
-            for (std::size_t k = 0; k < used; ++k) {
-                Vec3 to = from + ways[k];
-                if (here.on == 2) to = surfaces_.on_patch(here.entity, to);
-                if (here.on == 1) to = surfaces_.on_curve(here.entity, to);
-                here.p = to;
-                double least = 1.0;
-                for (const std::int32_t t : around) {
-                    least = std::min(least, sine(tet(t).node));
-                    if (least <= chosen_value) break;
-                }
-                if (least > chosen_value) {
-                    chosen_value = least;
-                    chosen = to;
-                }
-            }
-            here.p = chosen;
+            Ways ways;
+            if (round == 0) ways.add(middle - here.p);
+            find_ways(n, worst, step, ways);
+            const double chosen_value = take_best(n, around, ways, best);
             if (chosen_value > best + 1e-4) {
                 best = chosen_value;
                 double lowest = 1.0;
@@ -594,30 +611,6 @@ class Optimiser {
 };
 
 } // namespace
-
-double least_sine(const std::array<Vec3, 4>& p) {
-    const Vec3 a = p[1] - p[0];
-    const Vec3 b = p[2] - p[0];
-    const Vec3 c = p[3] - p[0];
-    const Vec3 bc = p[3] - p[2];
-    const Vec3 bd = p[1] - p[2];
-    const double six = a.cross(b).dot(c);
-    // Twice the areas of the faces opposite to each node.
-    const double s0 = bd.cross(bc).norm();
-    const double s1 = b.cross(c).norm();
-    const double s2 = a.cross(c).norm();
-    const double s3 = a.cross(b).norm();
-    // sin = 3/2 V |edge| / (A A') with V = six / 6 and A = s / 2.
-    const double e01 = a.norm() / (s2 * s3);
-    const double e02 = b.norm() / (s1 * s3);
-    const double e03 = c.norm() / (s1 * s2);
-    const double e12 = bd.norm() / (s0 * s3);
-    const double e23 = bc.norm() / (s0 * s1);
-    const double e13 = (p[3] - p[1]).norm() / (s0 * s2);
-    // A face without area has no angle.
-    const double out = six * std::min({e01, e02, e03, e12, e23, e13});
-    return std::isfinite(out) ? out : -1.0;
-}
 
 void optimise_tets(TetMesh& mesh, const SurfaceGeometry& surfaces, double target) {
     Optimiser(mesh, surfaces, target).run();

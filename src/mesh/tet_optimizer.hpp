@@ -41,9 +41,6 @@ struct TetMesh {
     std::vector<std::array<std::int32_t, 2>> patch_regions; // behind and before each patch
 };
 
-// The least sine of the six dihedral angles; negative for a tetrahedron that is inside out.
-double least_sine(const std::array<Vec3, 4>& corners);
-
 // Works on dihedral angles below `target` degrees (or above 180 less it) until none is left or nothing helps.
 void optimise_tets(TetMesh& mesh, const SurfaceGeometry& surfaces, double target);
 

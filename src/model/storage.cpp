@@ -2,6 +2,7 @@
 
 #include "base/files.hpp"
 #include "base/h5_file.hpp"
+#include "model/storage_walk.hpp"
 
 #include <cmath>
 #include <fmt/format.h>
@@ -10,164 +11,14 @@
 
 namespace upright {
 
+using namespace storage;
+
 namespace {
 
 // 2: orthotropic materials name their frame, spins have an angular acceleration. 1 is still read.
 constexpr std::int64_t layout_version = 2;
 constexpr std::int64_t oldest_version = 1;
 constexpr double none = std::numeric_limits<double>::quiet_NaN();
-
-using Numbers = std::vector<double>;
-using Integers = std::vector<std::int64_t>;
-using Texts = std::vector<std::string>;
-
-void add(Numbers& out, const Vec3& v) {
-    out.insert(out.end(), {v.x(), v.y(), v.z()});
-}
-
-Vec3 vec(const Numbers& in, std::size_t i) {
-    return {in.at(3 * i), in.at(3 * i + 1), in.at(3 * i + 2)};
-}
-
-// One walk over the model for both ways: a Writer stores what it is shown, a Reader fills it.
-class Writer {
-  public:
-    static constexpr bool reading = false;
-    explicit Writer(const H5File& file) : file_(file) {}
-    static bool has(const std::string& /*name*/) { return true; }
-    void numbers(const std::string& name, Numbers& v, std::size_t columns = 1) const {
-        file_.put(name, v, columns);
-    }
-    void integers(const std::string& name, Integers& v, std::size_t columns = 1) const {
-        file_.put(name, v, columns);
-    }
-    void texts(const std::string& name, Texts& v) const { file_.put(name, v); }
-
-  private:
-    const H5File& file_;
-};
-
-class Reader {
-  public:
-    static constexpr bool reading = true;
-    explicit Reader(const H5File& file) : file_(file) {}
-    bool has(const std::string& name) const { return file_.has(name); }
-    void numbers(const std::string& name, Numbers& v, std::size_t /*columns*/ = 1) const {
-        v = file_.numbers(name);
-    }
-    void integers(const std::string& name, Integers& v, std::size_t /*columns*/ = 1) const {
-        v = file_.integers(name);
-    }
-    void texts(const std::string& name, Texts& v) const { v = file_.texts(name); }
-
-  private:
-    const H5File& file_;
-};
-
-// A member of every item, as one array.
-template <class Io, class T, class Get>
-void texts_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
-    Texts values;
-    if constexpr (!Io::reading)
-        for (T& item : items) values.push_back(get(item));
-    io.texts(name, values);
-    if constexpr (Io::reading)
-        for (std::size_t i = 0; i < items.size(); ++i) get(items[i]) = values.at(i);
-}
-template <class Io, class T, class Get>
-void numbers_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
-    Numbers values;
-    if constexpr (!Io::reading)
-        for (T& item : items) values.push_back(static_cast<double>(get(item)));
-    io.numbers(name, values);
-    if constexpr (Io::reading)
-        for (std::size_t i = 0; i < items.size(); ++i)
-            get(items[i]) = static_cast<std::decay_t<decltype(get(items[i]))>>(values.at(i));
-}
-template <class Io, class T, class Get>
-void integers_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
-    Integers values;
-    if constexpr (!Io::reading)
-        for (T& item : items) values.push_back(static_cast<std::int64_t>(get(item)));
-    io.integers(name, values);
-    if constexpr (Io::reading)
-        for (std::size_t i = 0; i < items.size(); ++i)
-            get(items[i]) = static_cast<std::decay_t<decltype(get(items[i]))>>(values.at(i));
-}
-template <class Io, class T, class Get>
-void vectors_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
-    Numbers values;
-    if constexpr (!Io::reading)
-        for (T& item : items) add(values, get(item));
-    io.numbers(name, values, 3);
-    if constexpr (Io::reading)
-        for (std::size_t i = 0; i < items.size(); ++i) get(items[i]) = vec(values, i);
-}
-
-// How many items a group has, known by its names.
-template <class Io, class T> void sized(const Io& io, const std::string& group, std::vector<T>& items) {
-    Integers count{static_cast<std::int64_t>(items.size())};
-    io.integers(group + "/count", count);
-    if constexpr (Io::reading) items.resize(static_cast<std::size_t>(count.at(0)));
-}
-
-template <class Io> void terms(const Io& io, const std::string& name, std::vector<Term>& items) {
-    Integers freedoms;
-    Numbers factors;
-    if constexpr (!Io::reading)
-        for (const Term& t : items) {
-            freedoms.push_back(static_cast<std::int64_t>(t.freedom));
-            factors.push_back(t.factor);
-        }
-    io.integers(name + "/freedom", freedoms);
-    io.numbers(name + "/factor", factors);
-    if constexpr (Io::reading) {
-        items.resize(freedoms.size());
-        for (std::size_t i = 0; i < items.size(); ++i)
-            items[i] = {static_cast<std::size_t>(freedoms[i]), factors.at(i)};
-    }
-}
-
-template <class Io> void equations(const Io& io, const std::string& name, std::vector<Equation>& items) {
-    Integers starts{0};
-    Numbers values;
-    std::vector<Term> all;
-    if constexpr (!Io::reading)
-        for (const Equation& e : items) {
-            all.insert(all.end(), e.terms.begin(), e.terms.end());
-            starts.push_back(static_cast<std::int64_t>(all.size()));
-            values.push_back(e.value);
-        }
-    io.integers(name + "/start", starts);
-    io.numbers(name + "/value", values);
-    terms(io, name, all);
-    if constexpr (Io::reading) {
-        items.resize(values.size());
-        for (std::size_t i = 0; i < items.size(); ++i) {
-            items[i].value = values[i];
-            items[i].terms.assign(all.begin() + starts.at(i), all.begin() + starts.at(i + 1));
-        }
-    }
-}
-
-template <class Io> void nodes(const Io& io, const std::string& name, std::vector<NodeId>& items) {
-    Integers values;
-    if constexpr (!Io::reading)
-        for (const NodeId n : items) values.push_back(static_cast<std::int64_t>(n));
-    io.integers(name, values);
-    if constexpr (Io::reading) {
-        items.clear();
-        for (const std::int64_t v : values) items.push_back(static_cast<NodeId>(v));
-    }
-}
-
-template <class Io, std::size_t N>
-void fixed(const Io& io, const std::string& name, std::array<double, N>& v) {
-    Numbers values(v.begin(), v.end());
-    io.numbers(name, values);
-    if constexpr (Io::reading)
-        for (std::size_t i = 0; i < N; ++i) v[i] = values.at(i);
-}
 
 template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
     Numbers places;
@@ -237,10 +88,6 @@ template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
         }
         mesh.finish();
     }
-}
-
-std::string part(const char* group, std::size_t i) {
-    return fmt::format("{}/{:04d}", group, i);
 }
 
 template <class Io> void walk_materials(const Io& io, std::vector<Material>& items) {
@@ -336,22 +183,6 @@ template <class Io> void walk_places(const Io& io, Model& model) {
     vectors_of(io, "points/at", model.points, [](ModelPoint& p) -> Vec3& { return p.at; });
     integers_of(io, "points/node", model.points, [](ModelPoint& p) -> NodeId& { return p.node; });
     numbers_of(io, "points/off", model.points, [](ModelPoint& p) -> double& { return p.off; });
-}
-
-// An identifier among so many. Throws std::out_of_range.
-template <class Id> Id among(std::int64_t number, std::size_t size) {
-    if (number < 0 || static_cast<std::size_t>(number) >= size) throw std::out_of_range("identifier");
-    return static_cast<Id>(number);
-}
-template <class Id> std::vector<Id> ids(const Integers& numbers, std::size_t size) {
-    std::vector<Id> out;
-    for (const std::int64_t number : numbers) out.push_back(among<Id>(number, size));
-    return out;
-}
-template <class Id> Integers numbers_of_ids(const std::vector<Id>& ids) {
-    Integers out;
-    for (const Id id : ids) out.push_back(static_cast<std::int64_t>(id));
-    return out;
 }
 
 template <class Io> void walk_links(const Io& io, Model& model) {

@@ -17,6 +17,27 @@ constexpr int directions = 3;
 constexpr double penalty = 3.0;
 constexpr double sharpness = 4.0;
 constexpr double step = 1e-3;
+constexpr double flat = 1e-3; // of the value: a gradient shorter than that counts as that long
+
+// A row for each smooth function, still to be filled with what differences say.
+std::vector<GradientRow> rows_of(const DesignMeasures& measures, const std::vector<Smooth>& found) {
+    std::vector<GradientRow> out;
+    std::map<std::size_t, int> seen;
+    for (const Smooth& s : found) {
+        const Column& column = measures.columns()[s.column];
+        const ModelResponse& card = measures.state().model().responses[column.response];
+        const MeasureKind& kind = kind_of(card);
+        GradientRow row;
+        row.name = column.name + kind.smooth_name(card, seen[s.column]++);
+        row.measure = card.measure->word;
+        row.value = s.value;
+        row.remark = kind.smooth_remark(
+            card, measures.state(), {s.column, column.in_case, column.in_modal_case, column.name, nullptr},
+            s.value);
+        out.push_back(std::move(row));
+    }
+    return out;
+}
 
 } // namespace
 
@@ -38,37 +59,22 @@ GradientCheck check_gradients(StaticAnalysis& analysis, Observer& observer) {
         measures.analyse(chain.physical(at, sharpness), penalty, accuracy);
         for (const std::string& note : measures.take_notes()) observer.note(note);
         std::vector<double> out;
-        for (const Smooth& s : measures.smooth(all, false, false)) out.push_back(s.value);
+        for (const Smooth& s : measures.smooth(all, {})) out.push_back(s.value);
         return out;
     };
     measures.analyse(chain.physical(x, sharpness), penalty, accuracy);
-    const std::vector<Smooth> found = measures.smooth(all, true, false);
+    const std::vector<Smooth> found = measures.smooth(all, {true, false});
 
     GradientCheck out;
     out.directions = directions;
     out.variables = x.size();
     std::vector<std::vector<double>> gradients;
     std::vector<double> lengths;
-    std::map<std::size_t, int> seen;
-    for (const Smooth& s : found) {
-        const Column& column = measures.columns()[s.column];
-        const ModelResponse& card = model.responses[column.response];
-        gradients.push_back(chain.pull_back(x, sharpness, s.gradient));
-        double sum = 0.0;
-        for (const double g : gradients.back()) sum += g * g;
-        lengths.push_back(std::sqrt(sum));
-        GradientRow row;
-        row.name = column.name;
-        row.measure = card.measure->word;
-        row.value = s.value;
-        const int number = seen[s.column]++;
-        const MeasureKind& kind = kind_of(card);
-        row.name += kind.smooth_name(card, number);
-        row.remark = kind.smooth_remark(
-            card, measures.state(), {s.column, column.in_case, column.in_modal_case, column.name, nullptr},
-            s.value);
-        out.rows.push_back(std::move(row));
+    for (const Smooth& f : found) {
+        gradients.push_back(chain.pull_back(x, sharpness, f.gradient));
+        lengths.push_back(std::sqrt(weighted_sum(gradients.back(), gradients.back())));
     }
+    out.rows = rows_of(measures, found);
     for (int d = 0; d < directions; ++d) {
         observer.note(fmt::format("direction {} of {}: four analyses", d + 1, directions));
         std::vector<double> along(x.size());
@@ -87,8 +93,10 @@ GradientCheck check_gradients(StaticAnalysis& analysis, Observer& observer) {
             const double far = (far_up[k] - far_down[k]) / (4 * step);
             const double difference = (4.0 * near - far) / 3.0;
             const double slope = weighted_sum(gradients[k], along);
-            const double error = std::abs(slope - difference) / std::max(lengths[k], 1e-300);
             GradientRow& row = out.rows[k];
+            // What does not depend on the design has no gradient to be a share of.
+            const double size = std::max({lengths[k], flat * std::abs(row.value), 1e-300});
+            const double error = std::abs(slope - difference) / size;
             if (d > 0 && error <= row.error) continue;
             row.error = error;
             row.slope = slope;

@@ -13,8 +13,8 @@ struct GradientRow {
     std::string name; // of the column; "… (mode 2)" where several functions stand for it
     std::string measure;
     double value = 0.0;
-    // The largest difference between slope and central difference along the directions tried, as a share of
-    // the gradient's length.
+    // |slope - difference|, the worst of the directions, as a share of the gradient's length or, where the
+    // value hardly depends on the design, of a thousandth of the value.
     double error = 0.0;
     double slope = 0.0, difference = 0.0; // along the direction where it is largest
     std::string remark;

@@ -36,9 +36,12 @@ std::vector<double> terms_at(const Approximation& a, const std::vector<double>& 
     return out;
 }
 
-Approximation approximate(const std::vector<double>& x, const std::vector<double>& x_low,
-                          const std::vector<double>& x_high, double move, const MmaValues& values,
-                          const MmaSettings& settings, const MmaState& state) {
+Approximation approximate(const MmaPoint& at, const MmaSettings& settings, const MmaState& state) {
+    const std::vector<double>& x = at.x;
+    const std::vector<double>& x_low = at.low;
+    const std::vector<double>& x_high = at.high;
+    const MmaValues& values = at.values;
+    const double move = at.move;
     Approximation out;
     out.n = x.size();
     out.m = values.constraint.size();
@@ -402,15 +405,14 @@ MmaStep solve(const Approximation& a, const std::vector<double>& x, const std::v
 
 } // namespace
 
-MmaStep mma_step(const std::vector<double>& x, const std::vector<double>& low,
-                 const std::vector<double>& high, double move, const MmaValues& values,
-                 const MmaSettings& settings, MmaState& state) {
+MmaStep mma_step(const MmaPoint& at, const MmaSettings& settings, MmaState& state) {
+    const std::vector<double>& x = at.x;
     const std::size_t n = x.size();
     const bool young = state.steps < 2 || state.before2.size() != n;
     state.low.resize(n);
     state.high.resize(n);
     for (std::size_t j = 0; j < n; ++j) {
-        const double range = std::max(high[j] - low[j], 1e-12);
+        const double range = std::max(at.high[j] - at.low[j], 1e-12);
         if (young) {
             state.low[j] = x[j] - settings.first * range;
             state.high[j] = x[j] + settings.first * range;
@@ -426,13 +428,11 @@ MmaStep mma_step(const std::vector<double>& x, const std::vector<double>& low,
     state.before2 = state.before;
     state.before = x;
     ++state.steps;
-    return mma_again(x, low, high, move, values, settings, state);
+    return mma_again(at, settings, state);
 }
 
-MmaStep mma_again(const std::vector<double>& x, const std::vector<double>& low,
-                  const std::vector<double>& high, double move, const MmaValues& values,
-                  const MmaSettings& settings, const MmaState& state) {
-    return solve(approximate(x, low, high, move, values, settings, state), x, low, high, settings);
+MmaStep mma_again(const MmaPoint& at, const MmaSettings& settings, const MmaState& state) {
+    return solve(approximate(at, settings, state), at.x, at.low, at.high, settings);
 }
 
 bool mma_raise(const MmaStep& step, const std::vector<double>& found, double tolerance, MmaState& state) {

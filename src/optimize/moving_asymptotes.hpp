@@ -47,18 +47,24 @@ struct MmaStep {
     int newton_steps = 0;
 };
 
-// One step from x within `low` and `high` and at most `move` in any variable. Updates the asymptotes.
-MmaStep mma_step(const std::vector<double>& x, const std::vector<double>& low,
-                 const std::vector<double>& high, double move, const MmaValues& values,
-                 const MmaSettings& settings, MmaState& state);
+// Where a step begins, and how far it may go: within `low` and `high` and at most `move` of that range in any
+// variable. What it refers to must live until the step is made.
+struct MmaPoint {
+    const std::vector<double>& x;
+    const std::vector<double>& low;
+    const std::vector<double>& high;
+    double move = 0.2;
+    const MmaValues& values;
+};
+
+// One step. Updates the asymptotes.
+MmaStep mma_step(const MmaPoint& at, const MmaSettings& settings, MmaState& state);
 
 // Another step from the same point after the functions came out above their approximations at `step`: their
 // curvature grows (Svanberg 2002, section 4). False where no function did, beyond a share `tolerance`.
 bool mma_raise(const MmaStep& step, const std::vector<double>& found, double tolerance, MmaState& state);
 // The same step once more, asymptotes as they are.
-MmaStep mma_again(const std::vector<double>& x, const std::vector<double>& low,
-                  const std::vector<double>& high, double move, const MmaValues& values,
-                  const MmaSettings& settings, const MmaState& state);
+MmaStep mma_again(const MmaPoint& at, const MmaSettings& settings, const MmaState& state);
 // Curvature to begin a step with: small, a share of the gradients.
 void mma_start_conservative(const MmaValues& values, MmaState& state);
 

@@ -164,10 +164,9 @@ template <class F> Root find_multiplier(F&& excess, double start, double accurac
 
 } // namespace
 
-CriteriaStep criteria_step(const std::vector<double>& x, const std::vector<double>& benefit,
-                           const std::vector<double>& cost, const MaterialBound& bound, double move,
-                           double multiplier) {
-    Steps steps(x, benefit, cost, move);
+CriteriaStep criteria_step(const CriteriaPoint& point, const MaterialBound& bound) {
+    Steps steps(point.x, point.benefit, point.cost, point.move);
+    const double multiplier = point.multiplier;
     const double size = std::abs(bound.limit);
     const double linear_tolerance = (bound.exact ? 0.1 * exact_tolerance : tolerance) * size;
     double at = multiplier; // the last one looked at, and what it gave
@@ -229,22 +228,21 @@ CriteriaStep criteria_step(const std::vector<double>& x, const std::vector<doubl
     return result(root);
 }
 
-CriteriaStep least_material_step(const std::vector<double>& x, const std::vector<double>& benefit,
-                                 const std::vector<double>& cost, double compliance, double limit,
-                                 double move, double multiplier) {
+CriteriaStep least_material_step(const CriteriaPoint& point, double compliance, double limit) {
+    const std::vector<double>& x = point.x;
     // More material, less compliance: the excess grows with the multiplier, so the search runs on its
     // inverse.
-    Steps steps(x, benefit, cost, move);
+    Steps steps(x, point.benefit, point.cost, point.move);
     const auto excess = [&](double inverse) {
         const std::vector<double>& next = steps.at(1.0 / inverse);
         const double more = sum_of_blocks(x.size(), [&](std::size_t from, std::size_t to) {
             double sum = 0.0;
-            worth_part(x.data(), benefit.data(), next.data(), from, to, &sum);
+            worth_part(x.data(), point.benefit.data(), next.data(), from, to, &sum);
             return sum;
         });
         return Excess{compliance + more - limit, 0.0};
     };
-    const Root root = find_multiplier(excess, 1.0 / multiplier, tolerance * std::abs(limit));
+    const Root root = find_multiplier(excess, 1.0 / point.multiplier, tolerance * std::abs(limit));
     CriteriaStep out;
     out.multiplier = 1.0 / root.multiplier;
     out.met = root.found != Found::OutOfReach;

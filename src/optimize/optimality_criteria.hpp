@@ -32,17 +32,21 @@ struct MaterialBound {
     LinearCorrection correction;
 };
 
+// Where a step begins. What it refers to must live until the step is made.
+struct CriteriaPoint {
+    const std::vector<double>& x;
+    const std::vector<double>& benefit; // -dC/dx
+    const std::vector<double>& cost;    // dV/dx
+    double move = 0.2;                  // the most that a variable may change
+    double multiplier = 1.0;            // where the search begins: the last one found, or 1
+};
+
 // Least compliance under a bound on material, met to 1e-7 of the limit where the material is linear, else to
-// 1e-5. `benefit` is -dC/dx, `cost` dV/dx. `multiplier` is where the search begins (the last one found, or
-// 1).
-CriteriaStep criteria_step(const std::vector<double>& x, const std::vector<double>& benefit,
-                           const std::vector<double>& cost, const MaterialBound& bound, double move,
-                           double multiplier);
+// 1e-5.
+CriteriaStep criteria_step(const CriteriaPoint& at, const MaterialBound& bound);
 
 // Least material under a bound on compliance: the same step, its multiplier found so that the compliance,
 // expanded in 1/x about its value now (Fleury 1989), meets the limit.
-CriteriaStep least_material_step(const std::vector<double>& x, const std::vector<double>& benefit,
-                                 const std::vector<double>& cost, double compliance, double limit,
-                                 double move, double multiplier);
+CriteriaStep least_material_step(const CriteriaPoint& at, double compliance, double limit);
 
 } // namespace upright

@@ -41,16 +41,15 @@ std::vector<Reading> DesignMeasures::readings() const {
     return out;
 }
 
-std::vector<Smooth> DesignMeasures::smooth(const std::vector<bool>& wanted, bool gradients, bool adapt) {
+std::vector<Smooth> DesignMeasures::smooth(const std::vector<bool>& wanted, const SmoothWish& wish) {
     std::vector<Pending> pending;
     for (std::size_t k = 0; k < columns_.size(); ++k) {
         Measurement& measurement = *measurements_[columns_[k].response];
-        if (adapt) measurement.follow(state_, at(k));
+        if (wish.adapt) measurement.follow(state_, at(k));
         if (!wanted[k]) continue;
-        for (Pending& p : measurement.smooth(state_, at(k), {gradients, adapt}))
-            pending.push_back(std::move(p));
+        for (Pending& p : measurement.smooth(state_, at(k), wish)) pending.push_back(std::move(p));
     }
-    if (gradients) state_.solve_adjoints(pending);
+    if (wish.gradients) state_.solve_adjoints(pending);
     std::vector<Smooth> out;
     for (Pending& p : pending) out.push_back(std::move(p.smooth));
     return out;

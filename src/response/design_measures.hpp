@@ -27,7 +27,7 @@ class DesignMeasures {
     std::vector<Reading> readings() const;
     // Smooth functions of the columns marked, of the last analysis. With `adapt` the corrections of
     // aggregates move towards what was found (Le, Norato, Bruns, Ha & Tortorelli 2010): once an iteration.
-    std::vector<Smooth> smooth(const std::vector<bool>& wanted, bool gradients, bool adapt);
+    std::vector<Smooth> smooth(const std::vector<bool>& wanted, const SmoothWish& wish);
 
     const DesignState& state() const { return state_; }
     std::vector<std::string> take_notes() { return state_.take_notes(); }

@@ -229,6 +229,96 @@ void AggregationOperator::aggregate(Level& fine) {
     fine.aggregates = static_cast<std::size_t>(next);
 }
 
+// Each aggregate's share of the motions, made orthonormal: columns of the tentative prolongation. Also the
+// coarse level's motions, and the aggregate (its node) of each column.
+Rows AggregationOperator::tentative(const Level& fine, Level& coarse) {
+    const Eigen::Index motions = fine.motions.cols();
+    std::vector<std::vector<std::int32_t>> members(fine.aggregates);
+    for (std::size_t u = 0; u < fine.A.rows(); ++u)
+        members[static_cast<std::size_t>(fine.aggregate_of[static_cast<std::size_t>(fine.node_of[u])])]
+            .push_back(static_cast<std::int32_t>(u));
+    std::vector<std::vector<std::pair<std::int32_t, double>>> rows(fine.A.rows());
+    std::vector<Eigen::RowVectorXd> coarse_motions;
+    std::int32_t column = 0;
+    for (std::size_t a = 0; a < fine.aggregates; ++a) {
+        const auto count = static_cast<Eigen::Index>(members[a].size());
+        Eigen::MatrixXd Q(count, motions);
+        for (Eigen::Index i = 0; i < count; ++i)
+            Q.row(i) = fine.motions.row(members[a][static_cast<std::size_t>(i)]);
+        Eigen::MatrixXd R = Eigen::MatrixXd::Zero(motions, motions);
+        std::vector<Eigen::Index> kept;
+        for (Eigen::Index m = 0; m < motions; ++m) {
+            const double before = Q.col(m).norm();
+            for (int pass = 0; pass < 2; ++pass)
+                for (const Eigen::Index k : kept) {
+                    const double share = Q.col(k).dot(Q.col(m));
+                    R(k, m) += share;
+                    Q.col(m) -= share * Q.col(k);
+                }
+            const double left = Q.col(m).norm();
+            if (!(left > dependent * before)) continue;
+            R(m, m) = left;
+            Q.col(m) /= left;
+            kept.push_back(m);
+        }
+        for (const Eigen::Index k : kept) {
+            for (Eigen::Index i = 0; i < count; ++i)
+                rows[static_cast<std::size_t>(members[a][static_cast<std::size_t>(i)])].emplace_back(column,
+                                                                                                     Q(i, k));
+            coarse_motions.emplace_back(R.row(k));
+            coarse.node_of.push_back(static_cast<std::int32_t>(a));
+            ++column;
+        }
+    }
+    Rows out;
+    out.columns = static_cast<std::size_t>(column);
+    for (auto& row : rows) {
+        for (const auto& [c, v] : row) {
+            out.at.push_back(c);
+            out.value.push_back(v);
+        }
+        out.starts.push_back(out.at.size());
+    }
+    coarse.nodes = fine.aggregates;
+    coarse.motions.resize(column, motions);
+    for (Eigen::Index c = 0; c < column; ++c)
+        coarse.motions.row(c) = coarse_motions[static_cast<std::size_t>(c)];
+    return out;
+}
+
+// One step of Jacobi on the tentative prolongation.
+Rows AggregationOperator::smoothed(const Level& fine, const Rows& tentative, const Level& coarse) const {
+    Rows P = product(fine.A, tentative, coarse.node_of, threads_);
+    const double omega = 4.0 / 3.0 / fine.bound;
+    for (std::size_t r = 0; r < P.rows(); ++r) {
+        std::size_t own = tentative.starts[r];
+        for (std::size_t k = P.starts[r]; k < P.starts[r + 1]; ++k) {
+            P.value[k] *= -omega * fine.inverse_diagonal[r];
+            while (own < tentative.starts[r + 1] && tentative.at[own] < P.at[k]) ++own;
+            if (own < tentative.starts[r + 1] && tentative.at[own] == P.at[k])
+                P.value[k] += tentative.value[own];
+        }
+    }
+    return P;
+}
+
+// The last level by Cholesky, where it is small enough.
+void AggregationOperator::factorise(Level& last) {
+    last.aggregate_of.clear();
+    if (last.A.rows() > 4 * dense_unknowns) return;
+    const auto n = static_cast<Eigen::Index>(last.A.rows());
+    Eigen::MatrixXd dense = Eigen::MatrixXd::Zero(n, n);
+    for (std::size_t r = 0; r < last.A.rows(); ++r)
+        for (std::size_t k = last.A.starts[r]; k < last.A.starts[r + 1]; ++k)
+            dense(static_cast<Eigen::Index>(r), last.A.at[k]) += last.A.value[k];
+    dense = 0.5 * (dense + dense.transpose()).eval();
+    for (Eigen::Index i = 0; i < n; ++i) dense(i, i) = dense(i, i) > 0.0 ? dense(i, i) * (1.0 + 1e-10) : 1.0;
+    last.factor.compute(dense);
+    if (last.factor.info() != Eigen::Success)
+        throw Error::numerics("the structure is not held: its stiffness is singular",
+                              "\"upright check\" names the motion that the supports leave free");
+}
+
 void AggregationOperator::update(const std::vector<double>& scale) {
     assemble(scale);
     std::size_t l = 0;
@@ -237,102 +327,25 @@ void AggregationOperator::update(const std::vector<double>& scale) {
         fine.set_smoother(threads_);
         if (fine.A.rows() <= dense_unknowns || l + 1 == most_levels) break;
         if (renew_ || fine.aggregate_of.empty()) aggregate(fine);
-        // Each aggregate's share of the motions, made orthonormal: columns of the tentative prolongation.
-        const Eigen::Index motions = fine.motions.cols();
-        std::vector<std::vector<std::int32_t>> members(fine.aggregates);
-        for (std::size_t u = 0; u < fine.A.rows(); ++u)
-            members[static_cast<std::size_t>(fine.aggregate_of[static_cast<std::size_t>(fine.node_of[u])])]
-                .push_back(static_cast<std::int32_t>(u));
         auto coarse = std::make_unique<Level>();
-        std::vector<std::vector<std::pair<std::int32_t, double>>> rows(fine.A.rows());
-        std::vector<Eigen::RowVectorXd> coarse_motions;
-        std::int32_t column = 0;
-        for (std::size_t a = 0; a < fine.aggregates; ++a) {
-            const auto count = static_cast<Eigen::Index>(members[a].size());
-            Eigen::MatrixXd Q(count, motions);
-            for (Eigen::Index i = 0; i < count; ++i)
-                Q.row(i) = fine.motions.row(members[a][static_cast<std::size_t>(i)]);
-            Eigen::MatrixXd R = Eigen::MatrixXd::Zero(motions, motions);
-            std::vector<Eigen::Index> kept;
-            for (Eigen::Index m = 0; m < motions; ++m) {
-                const double before = Q.col(m).norm();
-                for (int pass = 0; pass < 2; ++pass)
-                    for (const Eigen::Index k : kept) {
-                        const double share = Q.col(k).dot(Q.col(m));
-                        R(k, m) += share;
-                        Q.col(m) -= share * Q.col(k);
-                    }
-                const double left = Q.col(m).norm();
-                if (!(left > dependent * before)) continue;
-                R(m, m) = left;
-                Q.col(m) /= left;
-                kept.push_back(m);
-            }
-            for (const Eigen::Index k : kept) {
-                for (Eigen::Index i = 0; i < count; ++i)
-                    rows[static_cast<std::size_t>(members[a][static_cast<std::size_t>(i)])].emplace_back(
-                        column, Q(i, k));
-                coarse_motions.emplace_back(R.row(k));
-                coarse->node_of.push_back(static_cast<std::int32_t>(a));
-                ++column;
-            }
-        }
-        Rows tentative;
-        tentative.columns = static_cast<std::size_t>(column);
-        for (auto& row : rows) {
-            for (const auto& [c, v] : row) {
-                tentative.at.push_back(c);
-                tentative.value.push_back(v);
-            }
-            tentative.starts.push_back(tentative.at.size());
-        }
-        if (tentative.columns * 10 > fine.A.rows() * 9) break; // no coarsening any more
-        // One step of Jacobi smooths it.
-        Rows P = product(fine.A, tentative, coarse->node_of, threads_);
-        const double omega = 4.0 / 3.0 / fine.bound;
-        for (std::size_t r = 0; r < P.rows(); ++r) {
-            std::size_t own = tentative.starts[r];
-            for (std::size_t k = P.starts[r]; k < P.starts[r + 1]; ++k) {
-                P.value[k] *= -omega * fine.inverse_diagonal[r];
-                while (own < tentative.starts[r + 1] && tentative.at[own] < P.at[k]) ++own;
-                if (own < tentative.starts[r + 1] && tentative.at[own] == P.at[k])
-                    P.value[k] += tentative.value[own];
-            }
-        }
-        fine.P = std::move(P);
+        const Rows first = tentative(fine, *coarse);
+        if (first.columns * 10 > fine.A.rows() * 9) break; // no coarsening any more
+        fine.P = smoothed(fine, first, *coarse);
         fine.R = transposed(fine.P);
         coarse->A =
             product(fine.R, product(fine.A, fine.P, coarse->node_of, threads_), coarse->node_of, threads_);
-        coarse->nodes = fine.aggregates;
-        coarse->motions.resize(column, motions);
-        for (Eigen::Index c = 0; c < column; ++c)
-            coarse->motions.row(c) = coarse_motions[static_cast<std::size_t>(c)];
-        if (levels_.size() > l + 1 && !renew_ && levels_[l + 1]->nodes == coarse->nodes) {
+        const bool known = levels_.size() > l + 1;
+        if (known && !renew_ && levels_[l + 1]->nodes == coarse->nodes) {
             coarse->aggregate_of = std::move(levels_[l + 1]->aggregate_of);
             coarse->aggregates = levels_[l + 1]->aggregates;
         }
-        if (levels_.size() > l + 1)
+        if (known)
             levels_[l + 1] = std::move(coarse);
         else
             levels_.push_back(std::move(coarse));
     }
     levels_.resize(l + 1);
-    Level& last = *levels_[l];
-    last.aggregate_of.clear();
-    if (last.A.rows() <= 4 * dense_unknowns) {
-        const auto n = static_cast<Eigen::Index>(last.A.rows());
-        Eigen::MatrixXd dense = Eigen::MatrixXd::Zero(n, n);
-        for (std::size_t r = 0; r < last.A.rows(); ++r)
-            for (std::size_t k = last.A.starts[r]; k < last.A.starts[r + 1]; ++k)
-                dense(static_cast<Eigen::Index>(r), last.A.at[k]) += last.A.value[k];
-        dense = 0.5 * (dense + dense.transpose()).eval();
-        for (Eigen::Index i = 0; i < n; ++i)
-            dense(i, i) = dense(i, i) > 0.0 ? dense(i, i) * (1.0 + 1e-10) : 1.0;
-        last.factor.compute(dense);
-        if (last.factor.info() != Eigen::Success)
-            throw Error::numerics("the structure is not held: its stiffness is singular",
-                                  "\"upright check\" names the motion that the supports leave free");
-    }
+    factorise(*levels_[l]);
     renew_ = false;
 }
 

@@ -4,6 +4,7 @@
 
 #include "solve/conjugate_gradients.hpp"
 #include "solve/linear_solver.hpp"
+#include "solve/rows.hpp"
 
 #include <Eigen/Core>
 
@@ -46,6 +47,9 @@ class AggregationOperator : public IterativeSystem {
     struct Level;
     void assemble(const std::vector<double>& scale);
     void aggregate(Level& fine);
+    static Rows tentative(const Level& fine, Level& coarse);
+    Rows smoothed(const Level& fine, const Rows& tentative, const Level& coarse) const;
+    static void factorise(Level& last);
     void cycle(std::size_t l);
 
     ElementSystem system_;

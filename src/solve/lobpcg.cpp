@@ -42,6 +42,7 @@ Eigen::MatrixXd gram(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b) {
                     whole(n), 0.0, part.data(), whole(a.cols()));
     }
     for (const Eigen::MatrixXd& p : parts) out += p;
+    total(out.data(), static_cast<std::size_t>(out.size()));
     return out;
 }
 
@@ -163,7 +164,44 @@ class Search {
     // The lowest `count` modes, from the start given.
     bool run(int count, const Eigen::MatrixXd& start, EigenPairs& out) {
         const auto wanted = static_cast<Eigen::Index>(count);
-        const Eigen::Index width = wanted + std::max<Eigen::Index>(2, wanted / 3);
+        begin(wanted + std::max<Eigen::Index>(2, wanted / 3), start);
+        lambda_ = rayleigh_ritz_of_start();
+        P_ = {};
+        P_.v.resize(problem_.length, 0);
+        for (int step = 0; step < most_steps; ++step, ++out.steps) {
+            Block W;
+            if (settled(wanted, W)) {
+                const Eigen::Index found = std::min(wanted, X_.cols());
+                out.values = lambda_.head(found);
+                out.vectors = X_.v.leftCols(found);
+                out.block = X_.v;
+                return true;
+            }
+            complete(W);
+            free_of_rigid(W);
+            for (int pass = 0; pass < 2; ++pass) {
+                remove(W, X_);
+                if (P_.cols() > 0) remove(W, P_);
+                orthonormalise(W);
+            }
+            if ((W.cols() == 0 && P_.cols() == 0) || !turn(W)) break;
+            // Rounding gathers: products are made anew now and then.
+            if (step % 20 == 19) {
+                complete(X_);
+                orthonormalise(X_);
+                lambda_ = rayleigh_ritz_of_start();
+                complete(P_);
+                remove(P_, X_);
+                orthonormalise(P_);
+            }
+        }
+        return false;
+    }
+
+    const Block& last() const { return X_; }
+
+  private:
+    void begin(Eigen::Index width, const Eigen::MatrixXd& start) {
         X_.v = start;
         if (X_.v.cols() < width) {
             Eigen::MatrixXd more(problem_.length, width);
@@ -174,107 +212,82 @@ class Search {
         complete(X_);
         free_of_rigid(X_);
         orthonormalise(X_);
-        Eigen::VectorXd lambda = rayleigh_ritz_of_start();
-        Block P;
-        P.v.resize(problem_.length, 0);
-        for (int step = 0; step < most_steps; ++step, ++out.steps) {
-            // Residuals of what has not settled.
-            Eigen::MatrixXd R = X_.K;
-            R -= X_.M * lambda.asDiagonal();
-            Block W;
-            W.v.resizeLike(R);
-            problem_.precondition(R, W.v);
-            std::vector<Eigen::Index> open;
-            bool done = true;
-            for (Eigen::Index c = 0; c < X_.cols(); ++c) {
-                const double eta =
-                    std::sqrt(std::max(0.0, inner_product(static_cast<std::size_t>(R.rows()), R.col(c).data(),
-                                                          W.v.col(c).data())) /
-                              std::max(lambda[c], 1e-300));
-                if (c < wanted && !(eta <= wish_.tolerance)) done = false;
-                if (!(eta <= 0.5 * wish_.tolerance)) open.push_back(c);
-            }
-            if (done) {
-                const Eigen::Index found = std::min(wanted, X_.cols());
-                out.values = lambda.head(found);
-                out.vectors = X_.v.leftCols(found);
-                out.block = X_.v;
-                return true;
-            }
-            Eigen::MatrixXd kept(problem_.length, static_cast<Eigen::Index>(open.size()));
-            for (std::size_t i = 0; i < open.size(); ++i)
-                kept.col(static_cast<Eigen::Index>(i)) = W.v.col(open[i]);
-            W.v = std::move(kept);
-            complete(W);
-            free_of_rigid(W);
-            for (int pass = 0; pass < 2; ++pass) {
-                remove(W, X_);
-                if (P.cols() > 0) remove(W, P);
-                orthonormalise(W);
-            }
-            // Rayleigh-Ritz on [X W P], which is orthonormal in M.
-            const Eigen::Index x = X_.cols();
-            const Eigen::Index w = W.cols();
-            const Eigen::Index p = P.cols();
-            if (w == 0 && p == 0) break;
-            Eigen::MatrixXd A = Eigen::MatrixXd::Zero(x + w + p, x + w + p);
-            A.topLeftCorner(x, x) = lambda.asDiagonal();
-            A.block(0, x, x, w) = gram(X_.v, W.K);
-            A.block(x, x, w, w) = gram(W.v, W.K);
-            if (p > 0) {
-                A.block(0, x + w, x, p) = gram(X_.v, P.K);
-                A.block(x, x + w, w, p) = gram(W.v, P.K);
-                A.block(x + w, x + w, p, p) = gram(P.v, P.K);
-            }
-            const Eigen::MatrixXd upper = A.triangularView<Eigen::Upper>();
-            A = upper + upper.transpose().eval();
-            A.diagonal() *= 0.5;
-            const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(A);
-            if (eigen.info() != Eigen::Success) break;
-            const Eigen::MatrixXd C = eigen.eigenvectors().leftCols(x);
-            lambda = eigen.eigenvalues().head(x);
-            // The new directions: what W and P gave, made orthonormal to the new X within the small space.
-            Eigen::MatrixXd D = C;
-            D.topRows(x).setZero();
-            for (int pass = 0; pass < 2; ++pass) D -= C * (C.transpose() * D);
-            Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(D);
-            qr.setThreshold(1e-10);
-            const Eigen::Index rank = qr.rank();
-            const Eigen::MatrixXd Q =
-                qr.householderQ() * Eigen::MatrixXd::Identity(D.rows(), std::max<Eigen::Index>(rank, 0));
-            const auto mix = [&](const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, const Eigen::MatrixXd& c,
-                                 const Eigen::MatrixXd& by) {
-                Eigen::MatrixXd sum = combine(a, by.topRows(x));
-                accumulate(1.0, sum, 1.0, b, by.middleRows(x, w));
-                accumulate(1.0, sum, 1.0, c, by.bottomRows(p));
-                return sum;
-            };
-            Block next;
-            next.v = mix(X_.v, W.v, P.v, C);
-            next.K = mix(X_.K, W.K, P.K, C);
-            next.M = mix(X_.M, W.M, P.M, C);
-            Block direction;
-            direction.v = mix(X_.v, W.v, P.v, Q);
-            direction.K = mix(X_.K, W.K, P.K, Q);
-            direction.M = mix(X_.M, W.M, P.M, Q);
-            X_ = std::move(next);
-            P = std::move(direction);
-            // Rounding gathers: products are made anew now and then.
-            if (step % 20 == 19) {
-                complete(X_);
-                orthonormalise(X_);
-                lambda = rayleigh_ritz_of_start();
-                complete(P);
-                remove(P, X_);
-                orthonormalise(P);
-            }
-        }
-        return false;
     }
 
-    const Block& last() const { return X_; }
+    // Whether all that is wanted has settled; the preconditioned residuals of what has not.
+    bool settled(Eigen::Index wanted, Block& W) const {
+        Eigen::MatrixXd R = X_.K;
+        R -= X_.M * lambda_.asDiagonal();
+        W.v.resizeLike(R);
+        problem_.precondition(R, W.v);
+        std::vector<Eigen::Index> open;
+        bool done = true;
+        for (Eigen::Index c = 0; c < X_.cols(); ++c) {
+            const double energy =
+                inner_product(static_cast<std::size_t>(R.rows()), R.col(c).data(), W.v.col(c).data());
+            const double eta = std::sqrt(std::max(0.0, energy) / std::max(lambda_[c], 1e-300));
+            if (c < wanted && !(eta <= wish_.tolerance)) done = false;
+            if (!(eta <= 0.5 * wish_.tolerance)) open.push_back(c);
+        }
+        Eigen::MatrixXd kept(problem_.length, static_cast<Eigen::Index>(open.size()));
+        for (std::size_t i = 0; i < open.size(); ++i)
+            kept.col(static_cast<Eigen::Index>(i)) = W.v.col(open[i]);
+        W.v = std::move(kept);
+        return done;
+    }
 
-  private:
+    // Rayleigh-Ritz on [X W P], which is orthonormal in M: its small matrix.
+    Eigen::MatrixXd small_matrix(const Block& W) const {
+        const Eigen::Index x = X_.cols();
+        const Eigen::Index w = W.cols();
+        const Eigen::Index p = P_.cols();
+        Eigen::MatrixXd A = Eigen::MatrixXd::Zero(x + w + p, x + w + p);
+        A.topLeftCorner(x, x) = lambda_.asDiagonal();
+        A.block(0, x, x, w) = gram(X_.v, W.K);
+        A.block(x, x, w, w) = gram(W.v, W.K);
+        if (p > 0) {
+            A.block(0, x + w, x, p) = gram(X_.v, P_.K);
+            A.block(x, x + w, w, p) = gram(W.v, P_.K);
+            A.block(x + w, x + w, p, p) = gram(P_.v, P_.K);
+        }
+        const Eigen::MatrixXd upper = A.triangularView<Eigen::Upper>();
+        A = upper + upper.transpose().eval();
+        A.diagonal() *= 0.5;
+        return A;
+    }
+
+    // To the lowest vectors of [X W P], and the directions that led there. False where the small problem
+    // fails.
+    bool turn(const Block& W) {
+        const Eigen::Index x = X_.cols();
+        const Eigen::Index w = W.cols();
+        const Eigen::Index p = P_.cols();
+        const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(small_matrix(W));
+        if (eigen.info() != Eigen::Success) return false;
+        const Eigen::MatrixXd C = eigen.eigenvectors().leftCols(x);
+        lambda_ = eigen.eigenvalues().head(x);
+        // The new directions: what W and P gave, made orthonormal to the new X within the small space.
+        Eigen::MatrixXd D = C;
+        D.topRows(x).setZero();
+        for (int pass = 0; pass < 2; ++pass) D -= C * (C.transpose() * D);
+        Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(D);
+        qr.setThreshold(1e-10);
+        const Eigen::Index rank = qr.rank();
+        const Eigen::MatrixXd Q =
+            qr.householderQ() * Eigen::MatrixXd::Identity(D.rows(), std::max<Eigen::Index>(rank, 0));
+        const auto mix = [&](const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, const Eigen::MatrixXd& c,
+                             const Eigen::MatrixXd& by) {
+            Eigen::MatrixXd sum = combine(a, by.topRows(x));
+            accumulate(1.0, sum, 1.0, b, by.middleRows(x, w));
+            accumulate(1.0, sum, 1.0, c, by.bottomRows(p));
+            return sum;
+        };
+        Block next{mix(X_.v, W.v, P_.v, C), mix(X_.K, W.K, P_.K, C), mix(X_.M, W.M, P_.M, C)};
+        P_ = {mix(X_.v, W.v, P_.v, Q), mix(X_.K, W.K, P_.K, Q), mix(X_.M, W.M, P_.M, Q)};
+        X_ = std::move(next);
+        return true;
+    }
+
     void fill(Eigen::MatrixXd& v, Eigen::Index from) const {
         // Random loads, smoothed by the preconditioner: their answers are rich in low modes.
         Eigen::MatrixXd noise = Eigen::MatrixXd::Zero(problem_.length, v.cols() - from);
@@ -317,7 +330,8 @@ class Search {
 
     const IterativeEigenProblem& problem_;
     EigenWish wish_;
-    Block rigid_, X_;
+    Block rigid_, X_, P_;    // what moves freely, the vectors, the last directions
+    Eigen::VectorXd lambda_; // of X_
 };
 
 } // namespace

@@ -99,7 +99,7 @@ bool AnalysisFolder::is_one(const fs::path& path) {
     return fs::exists(path / "analysis.json", ignored);
 }
 
-AnalysisFolder AnalysisFolder::create(const fs::path& path, bool force) {
+AnalysisFolder AnalysisFolder::create(const fs::path& path, Existing existing) {
     std::error_code ignored;
     if (fs::exists(path, ignored)) {
         if (!fs::is_directory(path, ignored))
@@ -114,7 +114,7 @@ AnalysisFolder AnalysisFolder::create(const fs::path& path, bool force) {
             if (!std::all_of(fs::directory_iterator(path, ignored), fs::directory_iterator(), own))
                 throw Error::files(path.string(), "the folder holds something else than an analysis",
                                    "Choose another place with --out");
-            if (!force && is_one(path))
+            if (existing == Existing::Refuse && is_one(path))
                 throw Error::files(path.string(), "an analysis is there already",
                                    "Overwrite it with --force, or choose another folder with --out");
             for (const std::string& name : own_files()) fs::remove_all(path / name, ignored);

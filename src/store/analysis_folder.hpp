@@ -2,6 +2,7 @@
 #pragma once
 
 #include "response/case_report.hpp"
+#include "store/access.hpp"
 
 #include <filesystem>
 #include <string>
@@ -11,9 +12,9 @@ namespace upright {
 
 class AnalysisFolder {
   public:
-    // Makes a new folder, or clears an earlier analysis when `force` is set. Throws Error (Files) when it
-    // exists without `force`, or holds something else.
-    static AnalysisFolder create(const std::filesystem::path& path, bool force);
+    // Makes a new folder, or clears an earlier analysis when `existing` is Replace. Throws Error (Files) when
+    // it exists and is not to be replaced, or holds something else.
+    static AnalysisFolder create(const std::filesystem::path& path, Existing existing);
     // Whether a folder is that of an analysis.
     static bool is_one(const std::filesystem::path& path);
     static AnalysisFolder open(const std::filesystem::path& path) { return AnalysisFolder(path); }

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <cmath>
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
@@ -116,7 +117,7 @@ RunFolder::~RunFolder() {
     if (lock_ >= 0) ::close(lock_);
 }
 
-RunFolder RunFolder::create(const fs::path& path, bool force) {
+RunFolder RunFolder::create(const fs::path& path, Existing existing) {
     std::error_code ignored;
     bool replaces = false;
     const bool fresh = !fs::exists(path, ignored);
@@ -129,7 +130,7 @@ RunFolder RunFolder::create(const fs::path& path, bool force) {
             throw Error::files(path.string(), "the folder holds something else than a run",
                                "Choose another place with --out");
         replaces = is_run;
-        if (is_run && !force)
+        if (is_run && existing == Existing::Refuse)
             throw Error::files(
                 path.string(), "a run is there already",
                 "Go on with --resume, overwrite it with --force, or choose another folder with --out");
@@ -172,14 +173,14 @@ void RunFolder::discard() {
     fs::remove(path_, ignored); // if nothing else came to lie there
 }
 
-RunFolder RunFolder::open(const fs::path& path, bool lock) {
+RunFolder RunFolder::open(const fs::path& path, Access access) {
     std::error_code ignored;
     if (!fs::exists(path, ignored))
         throw Error::input({path.string()}, "there is no such run", "\"upright optimize STUDY\" makes one");
     if (!fs::exists(path / "study.toml", ignored))
         throw Error::input({path.string()}, "this is not the folder of a run (it has no study.toml)",
                            "\"upright optimize STUDY\" makes one");
-    return {path, lock ? take_lock(path) : -1};
+    return {path, access == Access::Running ? take_lock(path) : -1};
 }
 
 fs::path RunFolder::case_file(const std::string& name) const {
@@ -319,13 +320,23 @@ OptimizerState RunFolder::read_checkpoint() const {
     const H5File file = H5File::open(name);
     OptimizerState out;
     const std::vector<double> state = file.numbers("state");
-    out.iteration = static_cast<int>(state.at(0));
-    out.multiplier = state.at(1);
-    out.step = state.at(3);
-    out.aim = state.at(4);
+    const std::vector<double> history = file.numbers("history");
+    // Numbers that no run writes: nothing is read by them.
+    const auto whole = [](double value) {
+        return value >= 0.0 && value <= 1e9 && value == std::floor(value);
+    };
+    if (state.size() != 5 ||
+        !std::all_of(state.begin(), state.end(), [](double v) { return std::isfinite(v); }) ||
+        !whole(state[0]) || !whole(state[2]) || state[2] < 5.0 ||
+        history.size() % static_cast<std::size_t>(state[2]) != 0)
+        throw Error::input({name.string()}, "the checkpoint is damaged", "Start afresh with --force");
+    out.iteration = static_cast<int>(state[0]);
+    out.multiplier = state[1];
+    out.step = state[3];
+    out.aim = state[4];
     out.x = file.numbers("x");
     out.density = file.numbers("density");
-    out.history = unflatten(file.numbers("history"), static_cast<std::size_t>(state.at(2)));
+    out.history = unflatten(history, static_cast<std::size_t>(state[2]));
     out.kept = kept_in(file, name);
     return out;
 }

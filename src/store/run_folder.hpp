@@ -2,6 +2,7 @@
 #pragma once
 
 #include "optimize/run.hpp"
+#include "store/access.hpp"
 
 #include <filesystem>
 #include <string>
@@ -11,10 +12,11 @@ namespace upright {
 
 class RunFolder {
   public:
-    // Makes a new folder, locked until the object goes. Where an earlier run is there and `force` is set, the
-    // new run is written beside it, in a folder `.next` within, until publish() sets it in its place. Throws
-    // Error (Files) when it exists without `force`, holds something else, or another run is going on in it.
-    static RunFolder create(const std::filesystem::path& path, bool force);
+    // Makes a new folder, locked until the object goes. Where an earlier run is there and `existing` is
+    // Replace, the new run is written beside it, in a folder `.next` within, until publish() sets it in its
+    // place. Throws Error (Files) when it exists and is not to be replaced, holds something else, or another
+    // run is going on in it.
+    static RunFolder create(const std::filesystem::path& path, Existing existing);
     // Takes away what the program wrote of an earlier run (nothing else that may lie there) and moves the new
     // one up. Nothing where that was done or there was none.
     void publish();
@@ -22,8 +24,8 @@ class RunFolder {
     bool published() const { return at_ == path_; }
     // Takes away what was written of this run: the earlier one stays as it was.
     void discard();
-    // An existing run, locked for writing when `lock` is set. Throws Error (Input) when it is none.
-    static RunFolder open(const std::filesystem::path& path, bool lock);
+    // An existing run, locked where a run goes on in it. Throws Error (Input) when it is none.
+    static RunFolder open(const std::filesystem::path& path, Access access);
 
     RunFolder(RunFolder&& other) noexcept;
     RunFolder(const RunFolder&) = delete;

@@ -185,9 +185,10 @@ std::string response_table(const Model& model, const std::vector<Outcome>& outco
     return out;
 }
 
-std::string refinement_table(const Model& coarse_model, const AnalysisReport& coarse,
-                             const std::vector<Outcome>& coarse_outcomes, const Model& fine_model,
-                             const AnalysisReport& fine, const std::vector<Outcome>& fine_outcomes) {
+std::string refinement_table(const Analysed& coarse_one, const Analysed& fine_one) {
+    const Model& coarse_model = coarse_one.model;
+    const AnalysisReport& coarse = coarse_one.report;
+    const AnalysisReport& fine = fine_one.report;
     std::string out = fmt::format("{:<42}{:>14}{:>14}{:>12}\n", "", "this mesh", "finer mesh", "change");
     const auto row = [&](const std::string& what, double a, double b, const std::string& unit) {
         const std::string change =
@@ -196,7 +197,7 @@ std::string refinement_table(const Model& coarse_model, const AnalysisReport& co
                            padded(what + (unit.empty() ? "" : ", " + unit), 42), a, b, change);
     };
     row("elements", static_cast<double>(coarse_model.mesh.elements()),
-        static_cast<double>(fine_model.mesh.elements()), "");
+        static_cast<double>(fine_one.model.mesh.elements()), "");
     row("mass", coarse.mass, fine.mass, coarse_model.units.text(dimension::mass));
     for (std::size_t i = 0; i < coarse.statics.size() && i < fine.statics.size(); ++i) {
         const StaticReport& a = coarse.statics[i];
@@ -215,11 +216,11 @@ std::string refinement_table(const Model& coarse_model, const AnalysisReport& co
         for (std::size_t m = 0; m < coarse.modals[i].modes.size() && m < fine.modals[i].modes.size(); ++m)
             row(fmt::format("{}: mode {}", coarse.modal_names[i], m + 1), coarse.modals[i].modes[m].frequency,
                 fine.modals[i].modes[m].frequency, coarse_model.units.text(dimension::frequency));
-    for (std::size_t i = 0; i < coarse_outcomes.size() && i < fine_outcomes.size(); ++i) {
-        const ModelResponse& card = coarse_model.responses[coarse_outcomes[i].response];
+    for (std::size_t i = 0; i < coarse_one.outcomes.size() && i < fine_one.outcomes.size(); ++i) {
+        const ModelResponse& card = coarse_model.responses[coarse_one.outcomes[i].response];
         row("response " + card.name +
-                (coarse_outcomes[i].in_case.empty() ? "" : " @ " + coarse_outcomes[i].in_case),
-            coarse_outcomes[i].value, fine_outcomes[i].value,
+                (coarse_one.outcomes[i].in_case.empty() ? "" : " @ " + coarse_one.outcomes[i].in_case),
+            coarse_one.outcomes[i].value, fine_one.outcomes[i].value,
             coarse_model.units.text(card.measure->dimension));
     }
     return out;

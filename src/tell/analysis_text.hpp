@@ -16,8 +16,11 @@ std::string modal_table(const Model& model, const std::string& name, const Modal
 std::string response_table(const Model& model, const std::vector<Outcome>& outcomes);
 
 // Every result of two meshes beside each other, and the change from the first to the second.
-std::string refinement_table(const Model& coarse_model, const AnalysisReport& coarse,
-                             const std::vector<Outcome>& coarse_outcomes, const Model& fine_model,
-                             const AnalysisReport& fine, const std::vector<Outcome>& fine_outcomes);
+struct Analysed {
+    const Model& model;
+    const AnalysisReport& report;
+    const std::vector<Outcome>& outcomes;
+};
+std::string refinement_table(const Analysed& coarse, const Analysed& fine);
 
 } // namespace upright

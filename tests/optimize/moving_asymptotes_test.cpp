@@ -16,7 +16,7 @@ std::vector<double> run(std::vector<double> x, const std::vector<double>& low,
                         const std::vector<double>& high, const Values& values, int steps,
                         const MmaSettings& settings = {}, double move = 1.0) {
     MmaState state;
-    for (int i = 0; i < steps; ++i) x = mma_step(x, low, high, move, values(x), settings, state).x;
+    for (int i = 0; i < steps; ++i) x = mma_step({x, low, high, move, values(x)}, settings, state).x;
     return x;
 }
 
@@ -162,7 +162,7 @@ TEST(MovingAsymptotes, StepsKeepToTheirLimits) {
     MmaState state;
     const std::vector<double> x(50, 0.5);
     const MmaStep step =
-        mma_step(x, std::vector<double>(50, 0.0), std::vector<double>(50, 1.0), 0.2, values(x), {}, state);
+        mma_step({x, std::vector<double>(50, 0.0), std::vector<double>(50, 1.0), 0.2, values(x)}, {}, state);
     for (const double v : step.x) EXPECT_NEAR(v, 0.7, 1e-6);
 }
 
@@ -216,9 +216,9 @@ TEST(MovingAsymptotes, ConservativeStepsNeverOvershoot) {
     for (int i = 0; i < 20; ++i) {
         const MmaValues here = values(x);
         mma_start_conservative(here, state);
-        MmaStep step = mma_step(x, low, high, 1.0, here, {}, state);
+        MmaStep step = mma_step({x, low, high, 1.0, here}, {}, state);
         for (int trial = 0; trial < 30 && mma_raise(step, {function(step.x[0])}, 1e-9, state); ++trial)
-            step = mma_again(x, low, high, 1.0, here, {}, state);
+            step = mma_again({x, low, high, 1.0, here}, {}, state);
         x = step.x;
         EXPECT_LE(function(x[0]), before + 1e-9);
         before = function(x[0]);

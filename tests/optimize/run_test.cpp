@@ -143,6 +143,34 @@ TEST(Optimize, ResumingGivesTheSameEndToTheLastDigit) {
         EXPECT_EQ(a.state.history[i].goal, b.state.history[i].goal) << i;
 }
 
+TEST(Optimize, ACheckpointOfAnotherStudyIsRefused) {
+    const Model model = build_model(study_from(block_study("[run]\niterations = 8\n")));
+    Recorder first(3);
+    const OptimizerState state = run(model, first).state;
+    const auto refused = [&](const auto& harm) {
+        OptimizerState other = state;
+        harm(other);
+        Recorder recorder;
+        try {
+            run(model, recorder, &other);
+        } catch (const Error& bad) {
+            return std::string(bad.what()).find("does not fit the study") != std::string::npos;
+        }
+        return false;
+    };
+    EXPECT_TRUE(refused([](OptimizerState& s) { s.x.pop_back(); }));
+    EXPECT_TRUE(refused([](OptimizerState& s) { s.density.push_back(1.0); }));
+    EXPECT_TRUE(refused([](OptimizerState& s) { s.history.pop_back(); }));
+    EXPECT_TRUE(refused([](OptimizerState& s) { s.history.front().responses.clear(); }));
+    // A start that the solvers do not know is left: the run goes on from nothing there.
+    OptimizerState cold = state;
+    for (auto& [name, value] : cold.kept.values)
+        if (name.find("warm") != std::string::npos && std::holds_alternative<Eigen::MatrixXd>(value))
+            value = Eigen::MatrixXd(Eigen::MatrixXd::Ones(3, 1));
+    Recorder recorder;
+    EXPECT_EQ(run(model, recorder, &cold).state.iteration, 8);
+}
+
 TEST(Optimize, KeptRegionsStaySolid) {
     const Study study =
         study_from(block_study("[run]\niterations = 10\n[[region]]\nname = \"pad\"\nrole = "

@@ -201,7 +201,8 @@ TEST(DesignMeasures, FullMaterialMeasuresAsAnAnalysisDoes) {
     const std::vector<double> full(model.mesh.elements(), 1.0);
     measures.analyse(full, 3.0, {});
     const std::vector<Reading> readings = measures.readings();
-    const std::vector<Smooth> smooth = measures.smooth(std::vector<bool>(readings.size(), true), false, true);
+    const std::vector<Smooth> smooth =
+        measures.smooth(std::vector<bool>(readings.size(), true), {false, true});
     const AnalysisReport report = analyze(model, {});
     for (const Outcome& o : measure_all(model, report)) {
         const ResponseCard& card = study.responses[o.response];
@@ -289,7 +290,7 @@ track = true
             if (std::abs(model.mesh.centers[e].z() - 2.0) > 1.0) density[e] = outer;
         measures.analyse(density, 3.0, {});
         const double value = measures.readings().back().value;
-        measures.smooth(std::vector<bool>(measures.columns().size(), false), false, true);
+        measures.smooth(std::vector<bool>(measures.columns().size(), false), {false, true});
         return value;
     };
     reading(1.0); // follows the lowest one, which bends along y

@@ -29,14 +29,14 @@ inline void expect_gradients_match(const Study& study, std::size_t stride, doubl
     MeasureAccuracy exact;
     exact.modals.tolerance = 1e-7;
     measures.analyse(density, 3.0, exact);
-    const std::vector<Smooth> found = measures.smooth(all, true, true);
+    const std::vector<Smooth> found = measures.smooth(all, {true, true});
     ASSERT_FALSE(found.empty());
     const auto values_at = [&](std::size_t e, double by) {
         std::vector<double> at = density;
         at[e] += by;
         measures.analyse(at, 3.0, exact);
         std::vector<double> out;
-        for (const Smooth& s : measures.smooth(all, false, false)) out.push_back(s.value);
+        for (const Smooth& s : measures.smooth(all, {})) out.push_back(s.value);
         return out;
     };
     for (std::size_t e = 1; e < density.size(); e += stride) {

@@ -34,7 +34,7 @@ TEST(AnalysisFolder, GivesBackWhatItWasGiven) {
     const AnalysisReport report = analyze(model, {});
     const auto path = folder.path() / "block é.analysis";
     EXPECT_FALSE(AnalysisFolder::is_one(path));
-    const AnalysisFolder written = AnalysisFolder::create(path, false);
+    const AnalysisFolder written = AnalysisFolder::create(path, Existing::Refuse);
     const std::vector<Outcome> outcomes = measure_all(model, report);
     written.write_fields(model, report);
     written.write_json(model, report, outcomes, 1.5);
@@ -65,7 +65,7 @@ TEST(AnalysisFolder, TellsEveryResponseInItsJson) {
     const Model model = build_model(study);
     const AnalysisReport report = analyze(model, {});
     const std::vector<Outcome> outcomes = measure_all(model, report);
-    const AnalysisFolder out = AnalysisFolder::create(folder.path() / "a.analysis", false);
+    const AnalysisFolder out = AnalysisFolder::create(folder.path() / "a.analysis", Existing::Refuse);
     out.write_json(model, report, outcomes, 0.0);
     std::ifstream in(out.path() / "analysis.json");
     const auto json = nlohmann::json::parse(in);
@@ -89,14 +89,14 @@ TEST(AnalysisFolder, NeverOverwritesUnasked) {
     const Model model = build_model(study);
     const AnalysisReport report = analyze(model, {});
     const auto path = folder.path() / "a.analysis";
-    const AnalysisFolder first = AnalysisFolder::create(path, false);
+    const AnalysisFolder first = AnalysisFolder::create(path, Existing::Refuse);
     first.write_fields(model, report);
     first.write_json(model, report, {}, 0.0);
-    EXPECT_THROW(AnalysisFolder::create(path, false), Error);
-    EXPECT_NO_THROW(AnalysisFolder::create(path, true));
+    EXPECT_THROW(AnalysisFolder::create(path, Existing::Refuse), Error);
+    EXPECT_NO_THROW(AnalysisFolder::create(path, Existing::Replace));
     // A folder of something else stays, asked or not.
     fs::create_directory(folder.path() / "letters");
     std::ofstream(folder.path() / "letters/mother.txt") << "dear";
-    EXPECT_THROW(AnalysisFolder::create(folder.path() / "letters", true), Error);
+    EXPECT_THROW(AnalysisFolder::create(folder.path() / "letters", Existing::Replace), Error);
     EXPECT_TRUE(fs::exists(folder.path() / "letters/mother.txt"));
 }

@@ -1,9 +1,12 @@
 #include "store/run_folder.hpp"
 
+#include "base/h5_file.hpp"
+
 #include "base/files.hpp"
 #include "support/studies.hpp"
 
 #include <gtest/gtest.h>
+#include <limits>
 
 using namespace upright;
 
@@ -30,7 +33,7 @@ OptimizerState some_state() {
 
 TEST(RunFolder, CheckpointComesBackToTheLastBit) {
     const test::TemporaryFolder folder;
-    const RunFolder run = RunFolder::create(folder.path() / "a.run", false);
+    const RunFolder run = RunFolder::create(folder.path() / "a.run", Existing::Refuse);
     const OptimizerState state = some_state();
     run.write_checkpoint(state);
     const OptimizerState back = run.read_checkpoint();
@@ -49,27 +52,27 @@ TEST(RunFolder, CheckpointComesBackToTheLastBit) {
 TEST(RunFolder, IsNeverOverwrittenUnasked) {
     const test::TemporaryFolder folder;
     const auto path = folder.path() / "a.run";
-    { write_text((RunFolder::create(path, false)).study_file(), "x"); }
-    EXPECT_THROW(RunFolder::create(path, false), Error);
-    EXPECT_NO_THROW(RunFolder::create(path, true));
+    { write_text((RunFolder::create(path, Existing::Refuse)).study_file(), "x"); }
+    EXPECT_THROW(RunFolder::create(path, Existing::Refuse), Error);
+    EXPECT_NO_THROW(RunFolder::create(path, Existing::Replace));
     std::filesystem::create_directory(folder.path() / "other");
     folder.write("other/mine.txt", "precious");
-    EXPECT_THROW(RunFolder::create(folder.path() / "other", true), Error); // not even with force
+    EXPECT_THROW(RunFolder::create(folder.path() / "other", Existing::Replace), Error); // not even with force
     EXPECT_EQ(read_text(folder.path() / "other/mine.txt"), "precious");
 }
 
 TEST(RunFolder, IsNeverShared) {
     const test::TemporaryFolder folder;
-    const RunFolder run = RunFolder::create(folder.path() / "a.run", false);
+    const RunFolder run = RunFolder::create(folder.path() / "a.run", Existing::Refuse);
     write_text(run.study_file(), "x");
-    EXPECT_THROW(RunFolder::create(folder.path() / "a.run", true), Error);
-    EXPECT_THROW(RunFolder::open(folder.path() / "a.run", true), Error);
-    EXPECT_NO_THROW(RunFolder::open(folder.path() / "a.run", false)); // looking is free
+    EXPECT_THROW(RunFolder::create(folder.path() / "a.run", Existing::Replace), Error);
+    EXPECT_THROW(RunFolder::open(folder.path() / "a.run", Access::Running), Error);
+    EXPECT_NO_THROW(RunFolder::open(folder.path() / "a.run", Access::Reading)); // looking is free
 }
 
 TEST(RunFolder, StepsAreListedAndMissingOnesNamed) {
     const test::TemporaryFolder folder;
-    const RunFolder run = RunFolder::create(folder.path() / "a.run", false);
+    const RunFolder run = RunFolder::create(folder.path() / "a.run", Existing::Refuse);
     OptimizerState state = some_state();
     run.write_step(state.iteration, state.density);
     state.iteration = 10;
@@ -86,10 +89,70 @@ TEST(RunFolder, StepsAreListedAndMissingOnesNamed) {
     }
 }
 
+// Files come from disks that fail, and from other hands.
+TEST(RunFolder, ADamagedCheckpointIsSaidNotRead) {
+    const test::TemporaryFolder folder;
+    const RunFolder run = RunFolder::create(folder.path() / "a.run", Existing::Refuse);
+    const auto file = run.path() / "steps" / "checkpoint.h5";
+    const auto damaged = [&](const std::function<void(const H5File&)>& fill) {
+        H5File::write(file, fill);
+        try {
+            run.read_checkpoint();
+        } catch (const Error& bad) {
+            return bad.code() == ExitCode::Input;
+        }
+        return false;
+    };
+    const auto sound = [](const H5File& h5, const std::vector<double>& state, std::size_t history) {
+        h5.put("state", state);
+        h5.put("x", std::vector<double>{0.5, 0.5});
+        h5.put("density", std::vector<double>{0.5, 0.5});
+        h5.put("history", std::vector<double>(history, 1.0));
+    };
+    const double nan = std::numeric_limits<double>::quiet_NaN();
+    EXPECT_FALSE(damaged([&](const H5File& h5) { sound(h5, {2, 1, 7, 0.1, 1}, 14); }));
+    for (const std::vector<double>& state : {std::vector<double>{2, 1},
+                                             {2, 1, 0, 0.1, 1},
+                                             {2, 1, nan, 0.1, 1},
+                                             {2, 1, 1e300, 0.1, 1},
+                                             {-3, 1, 7, 0.1, 1},
+                                             {2.5, 1, 7, 0.1, 1}})
+        EXPECT_TRUE(damaged([&](const H5File& h5) { sound(h5, state, 14); })) << state.size();
+    EXPECT_TRUE(damaged([&](const H5File& h5) { sound(h5, {2, 1, 7, 0.1, 1}, 13); })); // a row cut short
+    const auto kept = [&](const std::vector<std::string>& names, const std::vector<std::string>& types,
+                          const std::function<void(const H5File&)>& more) {
+        return damaged([&](const H5File& h5) {
+            sound(h5, {2, 1, 7, 0.1, 1}, 14);
+            h5.put("kept/names", names);
+            h5.put("kept/types", types);
+            more(h5);
+        });
+    };
+    EXPECT_TRUE(kept({"a", "b"}, {"number"}, [](const H5File&) {}));
+    EXPECT_TRUE(kept({"a"}, {"number"}, [](const H5File&) {})); // no value
+    EXPECT_TRUE(kept({"a"}, {"number"}, [](const H5File& h5) {
+        h5.put("kept/0", std::vector<double>{1, 2});
+    }));
+    EXPECT_TRUE(kept({"a"}, {"wish"}, [](const H5File& h5) { h5.put("kept/0", std::vector<double>{1}); }));
+    for (const std::vector<std::int64_t>& size :
+         {std::vector<std::int64_t>{3, 3}, {-2, -2}, {std::int64_t{1} << 62, 4}, {4}})
+        EXPECT_TRUE(kept({"a"}, {"columns"}, [&](const H5File& h5) {
+            h5.put("kept/0", std::vector<double>{1, 2, 3, 4});
+            h5.put("kept/0-size", size);
+        })) << size.front();
+    run.write_checkpoint(some_state());
+    const auto whole = std::filesystem::file_size(file);
+    for (const double share : {0.95, 0.5, 0.1, 0.0}) {
+        run.write_checkpoint(some_state());
+        std::filesystem::resize_file(file, static_cast<std::uintmax_t>(share * static_cast<double>(whole)));
+        EXPECT_THROW(run.read_checkpoint(), Error) << share;
+    }
+}
+
 TEST(RunFolder, HistoryHasTheContractsHeader) {
     const test::TemporaryFolder folder;
     const Model model = build_model(test::study_from(test::block_study()));
-    const RunFolder run = RunFolder::create(folder.path() / "a.run", false);
+    const RunFolder run = RunFolder::create(folder.path() / "a.run", Existing::Refuse);
     run.write_history(model, some_state().history);
     const std::string text = read_text(run.path() / "history.csv");
     EXPECT_EQ(text.substr(0, text.find('\n')), "iteration,goal,change,grayness,seconds,stiffness,budget");
@@ -105,14 +168,14 @@ TEST(RunFolder, ANewRunTakesThePlaceOfTheOldOnlyWhenItStands) {
     const test::TemporaryFolder folder;
     const auto path = folder.path() / "a.run";
     {
-        RunFolder old = RunFolder::create(path, false);
+        RunFolder old = RunFolder::create(path, Existing::Refuse);
         write_text(old.study_file(), "old");
         old.write_step(1, {0.5});
         write_text(path / "mine.txt", "precious");
         write_text(path / "steps" / "mine.h5", "precious");
     }
     {
-        RunFolder fails = RunFolder::create(path, true);
+        RunFolder fails = RunFolder::create(path, Existing::Replace);
         write_text(fails.study_file(), "never");
         EXPECT_FALSE(fails.published());
         EXPECT_EQ(read_text(path / "study.toml"), "old");
@@ -121,7 +184,7 @@ TEST(RunFolder, ANewRunTakesThePlaceOfTheOldOnlyWhenItStands) {
     EXPECT_EQ(read_text(path / "study.toml"), "old");
     EXPECT_FALSE(std::filesystem::exists(path / ".next"));
     {
-        RunFolder next = RunFolder::create(path, true);
+        RunFolder next = RunFolder::create(path, Existing::Replace);
         write_text(next.study_file(), "new");
         next.write_step(2, {0.25});
         next.publish();
@@ -132,13 +195,13 @@ TEST(RunFolder, ANewRunTakesThePlaceOfTheOldOnlyWhenItStands) {
     EXPECT_EQ(read_text(path / "mine.txt"), "precious");
     EXPECT_EQ(read_text(path / "steps" / "mine.h5"), "precious");
     EXPECT_FALSE(std::filesystem::exists(path / "steps" / "0001.h5"));
-    EXPECT_EQ(RunFolder::open(path, false).read_density(2), std::vector<double>{0.25});
+    EXPECT_EQ(RunFolder::open(path, Access::Reading).read_density(2), std::vector<double>{0.25});
     EXPECT_FALSE(std::filesystem::exists(path / ".next"));
 }
 
 TEST(RunFolder, TheResultIsTheStepThatTheReportNames) {
     const test::TemporaryFolder folder;
-    RunFolder run = RunFolder::create(folder.path() / "a.run", false);
+    RunFolder run = RunFolder::create(folder.path() / "a.run", Existing::Refuse);
     run.write_step(9, {0.9});
     run.write_step(10, {0.1});
     EXPECT_EQ(run.result_iteration(), 10); // not ended yet: the last one

@@ -104,7 +104,8 @@ std::vector<Outcome> fill(const Wish& in, const Job& job, const AnalysisWish& wi
         const Model fine = build_model(finer);
         console.remark(fmt::format("the same on a mesh {} times as fine: {}", *in.refine, size_text(fine)));
         const AnalysisReport better = analyze(fine, wish);
-        console.result(refinement_table(model, report, outcomes, fine, better, measure_all(fine, better)));
+        console.result(
+            refinement_table({model, report, outcomes}, {fine, better, measure_all(fine, better)}));
     }
     save_model(folder.model_file(), model, study.resolved);
     write_text(folder.path() / "study.toml", study.resolved);
@@ -146,7 +147,8 @@ int run_analyze(const Wish& in, Session& session) {
     const fs::path path = in.out.empty() ? default_analysis_folder(target) : fs::path(in.out);
     std::error_code ignored;
     const bool existed = fs::exists(path, ignored);
-    const AnalysisFolder folder = AnalysisFolder::create(path, in.force);
+    const AnalysisFolder folder =
+        AnalysisFolder::create(path, in.force ? Existing::Replace : Existing::Refuse);
     std::vector<Outcome> outcomes;
     try {
         outcomes = fill(in, job, wish, probes, folder, options, console);

@@ -1,5 +1,6 @@
 // upright carve: the solid part.
 #include "base/files.hpp"
+#include "base/reduction.hpp"
 #include "base/text.hpp"
 #include "cli/commands/commands.hpp"
 #include "figures/drawings.hpp"
@@ -30,32 +31,14 @@ using Json = nlohmann::ordered_json;
 
 constexpr std::array<double, 10> table_thresholds{0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9};
 
-int run_carve(const Wish& in, Session& session) {
-    Console& console = session.console;
-    const FigureOptions options = figure_options(in);
-    const double at = threshold(in.at);
-    if (in.smooth < 0 || in.smooth > 1000) throw Error::usage("--smooth takes 0 to 1000 passes");
-    const PartFormat& format = format_of(session.kinds.part_formats, in.out.empty() ? "part.stl" : in.out);
-    const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
-    const Job job = load_run(session, folder);
-    const Model& model = job.model;
-    const std::vector<double> density = read_design(folder, model, in.iteration);
-
-    const PartField field(model, density);
-    PartOptions part_options;
-    part_options.threshold = at;
-    part_options.passes = in.smooth;
-    part_options.drop_islands = !in.all_pieces;
-    const Part part = field.extract(part_options);
-    const std::string mass = model.units.text(dimension::mass);
-    const std::string volume = model.units.text(dimension::volume);
-
-    // Every threshold of the table, so that one sees how the choice matters.
+// Every threshold of the table, so that one sees how the choice matters: shown, and for the report.
+Json threshold_table(const PartField& field, const PartOptions& options, const Part& part,
+                     const std::string& unit, Console& console) {
     Json table = Json::array();
-    console.remark(fmt::format("  {:>9}  {:>14}  {:>8}  pieces", "threshold", "mass, " + mass,
-                               fmt::format("to {:g}", at)));
+    console.remark(fmt::format("  {:>9}  {:>14}  {:>8}  pieces", "threshold", "mass, " + unit,
+                               fmt::format("to {:g}", options.threshold)));
     for (const double t : table_thresholds) {
-        PartOptions one = part_options;
+        PartOptions one = options;
         one.threshold = t;
         one.passes = 0;
         try {
@@ -74,47 +57,79 @@ int run_carve(const Wish& in, Session& session) {
         }
     }
     console.remark("");
+    return table;
+}
+
+// Of the whole body.
+double mass_of(const Model& model, const std::vector<double>& density) {
+    return model.mesh.copies() * sum_over(density.size(), [&](std::size_t e) {
+               const auto id = static_cast<ElementId>(e);
+               return density[e] * model.mesh.volume(id) * model.material(id).density;
+           });
+}
+
+void tell(const Model& model, const Part& part, double at, double of_densities, Console& console) {
     console.result(fmt::format("at {:g}: mass {}, volume {:.5g} {}, {} triangles, {}", at,
-                               model.units.mass_text(part.mass, 5), part.volume, volume,
-                               part.surface.corners.size(), part.closed ? "closed" : "NOT CLOSED"));
-    double modelled = 0.0;
-    for (std::size_t e = 0; e < density.size(); ++e)
-        modelled += density[e] * model.mesh.volume(static_cast<ElementId>(e)) *
-                    model.material(static_cast<ElementId>(e)).density;
-    modelled *= model.mesh.copies();
-    const double moved = 100.0 * (part.mass / modelled - 1.0);
+                               model.units.mass_text(part.mass, 5), part.volume,
+                               model.units.text(dimension::volume), part.surface.corners.size(),
+                               part.closed ? "closed" : "NOT CLOSED"));
+    const double moved = 100.0 * (part.mass / of_densities - 1.0);
     console.result(fmt::format("mass of the densities {:.5g} {}, so carving moves it by {:+.1f} %{}",
-                               modelled, mass, moved, std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
+                               of_densities, model.units.text(dimension::mass), moved,
+                               std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
     console.result(fmt::format("smoothing moved the volume by {:+.2g} %",
                                100.0 * (part.volume / part.volume_before - 1.0)));
     console.result(pieces_text(model, part));
+}
 
-    const fs::path file = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
-    if (file.has_parent_path()) make_folder(file.parent_path());
-    format.write({part.surface, model.units.length, model.title}, file);
-    fs::path json_file = file;
-    json_file.replace_extension(".json");
+Json report_of(const Model& model, const Part& part, const PartOptions& options, const Json& table) {
     Json pieces = Json::array();
     for (const PartPiece& p : part.pieces)
         pieces.push_back({{"volume", p.volume},
                           {"center", {p.center.x(), p.center.y(), p.center.z()}},
                           {"touches", p.touches},
                           {"left_out", p.dropped}});
-    const Json report{{"threshold", at},
-                      {"mass", part.mass},
-                      {"mass_unit", mass},
-                      {"volume", part.volume},
-                      {"volume_unit", volume},
-                      {"closed", part.closed},
-                      {"one_piece", part.one_piece()},
-                      {"missed", part.missed},
-                      {"pieces", pieces},
-                      {"thresholds", table},
-                      {"smoothing_passes", in.smooth}};
-    write_text(json_file, report.dump(2) + "\n");
+    return {{"threshold", options.threshold},
+            {"mass", part.mass},
+            {"mass_unit", model.units.text(dimension::mass)},
+            {"volume", part.volume},
+            {"volume_unit", model.units.text(dimension::volume)},
+            {"closed", part.closed},
+            {"one_piece", part.one_piece()},
+            {"missed", part.missed},
+            {"pieces", pieces},
+            {"thresholds", table},
+            {"smoothing_passes", options.passes}};
+}
+
+int run_carve(const Wish& in, Session& session) {
+    Console& console = session.console;
+    const FigureOptions options = figure_options(in);
+    PartOptions part_options;
+    part_options.threshold = threshold(in.at);
+    if (in.smooth < 0 || in.smooth > 1000) throw Error::usage("--smooth takes 0 to 1000 passes");
+    part_options.passes = in.smooth;
+    part_options.drop_islands = !in.all_pieces;
+    const PartFormat& format = format_of(session.kinds.part_formats, in.out.empty() ? "part.stl" : in.out);
+    const RunFolder folder = RunFolder::open(find_run(in.target, console), Access::Reading);
+    const Job job = load_run(session, folder);
+    const Model& model = job.model;
+    const std::vector<double> density = read_design(folder, model, in.iteration);
+
+    const PartField field(model, density);
+    const Part part = field.extract(part_options);
+    const Json table = threshold_table(field, part_options, part, model.units.text(dimension::mass), console);
+    tell(model, part, part_options.threshold, mass_of(model, density), console);
+
+    const fs::path file = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
+    if (file.has_parent_path()) make_folder(file.parent_path());
+    format.write({part.surface, model.units.length, model.title}, file);
+    write_text(fs::path(file).replace_extension(".json"),
+               report_of(model, part, part_options, table).dump(2) + "\n");
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");
     draw_part(model, part,
-              fmt::format("cut at density {:g}; mass {}; {}", at, model.units.mass_text(part.mass, 5),
+              fmt::format("cut at density {:g}; mass {}; {}", part_options.threshold,
+                          model.units.mass_text(part.mass, 5),
                           part.one_piece() ? "one piece" : "NOT ONE PIECE"),
               options, png);
     console.result(fmt::format("part: {}\nfigure: {}", file.string(), png.string()));

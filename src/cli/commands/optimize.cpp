@@ -89,7 +89,7 @@ std::size_t require_ready(const Model& model) {
 
 // The last design of an earlier run, on the mesh of this one.
 std::vector<double> density_of_run(const Model& model, Console& console) {
-    const RunFolder earlier = RunFolder::open(*model.run.start_run, false);
+    const RunFolder earlier = RunFolder::open(*model.run.start_run, Access::Reading);
     const StoredModel stored = load_model(*model.run.start_run / "model.h5");
     const std::vector<double> density = earlier.read_density(-1);
     if (density.size() != stored.model.mesh.elements())
@@ -100,27 +100,46 @@ std::vector<double> density_of_run(const Model& model, Console& console) {
     return carry_over(stored.model.mesh, density, model.mesh);
 }
 
-int run_optimize(const Wish& in, Session& session) {
-    Console& console = session.console;
-    const auto start = Clock::now();
-    const Job job = load_job(session, in.target, in.settings, true);
-    const Study& study = job.study;
-    const Model& model = job.model;
-    const std::filesystem::path path =
-        in.out.empty() ? default_run_folder(in.target) : std::filesystem::path(in.out);
-    if (in.resume && in.force) throw Error::usage("--resume and --force exclude each other");
+// One run, from the study to the last file in its folder.
+class Run {
+  public:
+    Run(const Wish& in, Session& session)
+        : in_(in), session_(session), console_(session.console),
+          job_(load_job(session, in.target, in.settings, true)), model_(job_.model) {}
 
-    const std::size_t doubts = require_ready(model);
-    // What fails here leaves no folder behind.
-    ::omp_set_num_threads(threads_of(solver_options(model.run))); // of filter and projection as well
-    StaticAnalysis analysis(model, solver_options(model.run));
-    const InterruptGuard guard; // from here on a run folder is there to be left in order
-    RunFolder folder = in.resume ? RunFolder::open(path, true) : RunFolder::create(path, in.force);
-    OptimizerState from;
-    std::string earlier_log;
-    if (in.resume) {
-        if (read_text(folder.study_file()) != study.resolved)
-            throw Error::input({in.target},
+    int operator()() {
+        const std::filesystem::path path =
+            in_.out.empty() ? default_run_folder(in_.target) : std::filesystem::path(in_.out);
+        if (in_.resume && in_.force) throw Error::usage("--resume and --force exclude each other");
+        const std::size_t doubts = require_ready(model_);
+        // What fails here leaves no folder behind.
+        ::omp_set_num_threads(threads_of(solver_options(model_.run))); // of filter and projection as well
+        StaticAnalysis analysis(model_, solver_options(model_.run));
+        const InterruptGuard guard; // from here on a run folder is there to be left in order
+        RunFolder folder = in_.resume
+                               ? RunFolder::open(path, Access::Running)
+                               : RunFolder::create(path, in_.force ? Existing::Replace : Existing::Refuse);
+        if (in_.resume) take_up(folder, path);
+        introduce(doubts);
+        cost_ = analysis.cost();
+        try {
+            work(analysis, folder);
+        } catch (const std::bad_alloc&) {
+            throw failed(Error::numerics("there is not enough memory", "Write a larger cell size"), analysis,
+                         folder, path);
+        } catch (const Error& bad) {
+            throw failed(bad, analysis, folder, path);
+        } catch (const std::exception& bad) {
+            throw failed(Error::numerics(std::string("unexpected: ") + bad.what()), analysis, folder, path);
+        }
+        return tell(analysis, folder);
+    }
+
+  private:
+    // What an interrupted run left, for --resume.
+    void take_up(const RunFolder& folder, const std::filesystem::path& path) {
+        if (read_text(folder.study_file()) != job_.study.resolved)
+            throw Error::input({in_.target},
                                "the study has changed since the run in " + path.string() + " began",
                                "Start afresh with --force, or undo the changes");
         const std::string status = folder.status();
@@ -130,92 +149,111 @@ int run_optimize(const Wish& in, Session& session) {
                                "Start afresh with --force");
         if (!folder.has_checkpoint())
             throw Error::input({path.string()}, "this run has no checkpoint", "Start afresh with --force");
-        from = folder.read_checkpoint();
+        from_ = folder.read_checkpoint();
         std::error_code ignored;
-        if (std::filesystem::exists(folder.log_file(), ignored)) earlier_log = read_text(folder.log_file());
+        if (std::filesystem::exists(folder.log_file(), ignored)) earlier_log_ = read_text(folder.log_file());
     }
 
-    console.remark(fmt::format("{}: {} elements, {} displacements, {} case{}", model.title,
-                               model.mesh.elements(), model.freedoms(), model.cases.size(),
-                               model.cases.size() == 1 ? "" : "s"));
-    if (doubts > 0)
-        console.remark(fmt::format("{} doubt{} about this study; \"upright check {}\" tells", doubts,
-                                   doubts == 1 ? "" : "s", in.target));
-    OptimizeResult result;
-    std::optional<Certificate> certificate;
-    const auto write_log = [&](const std::string& more = {}) {
-        write_text(folder.log_file(), earlier_log + console.log() + more);
-    };
-    SolverCost cost = analysis.cost();
-    const auto seconds = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };
+    void introduce(std::size_t doubts) const {
+        console_.remark(fmt::format("{}: {} elements, {} displacements, {} case{}", model_.title,
+                                    model_.mesh.elements(), model_.freedoms(), model_.cases.size(),
+                                    model_.cases.size() == 1 ? "" : "s"));
+        if (doubts > 0)
+            console_.remark(fmt::format("{} doubt{} about this study; \"upright check {}\" tells", doubts,
+                                        doubts == 1 ? "" : "s", in_.target));
+    }
+
+    RunStart beginning(RunObserver& observer) const {
+        RunStart out;
+        if (in_.resume)
+            out.from = &from_;
+        else if (model_.run.start_run)
+            out.density = density_of_run(model_, console_);
+        else if (model_.run.coarse_first)
+            out.density = coarse_start(build_model(on_cells(job_.study, 2.0)), model_, observer);
+        return out;
+    }
+
+    // The run itself, and all its files but the summary.
+    void work(StaticAnalysis& analysis, RunFolder& folder) {
+        if (!in_.resume) {
+            write_text(folder.study_file(), job_.study.resolved);
+            save_model(folder.model_file(), model_, job_.study.resolved);
+        }
+        for (const std::string& note : analysis.take_notes()) console_.remark(note);
+        for (const SolverPlan& plan : analysis.plans())
+            console_.remark(fmt::format("{}: {} unknowns, {}", cost_.method, plan.unknowns,
+                                        cost_.factor_bytes > 0.0
+                                            ? fmt::format("factor {:.3g} MB, prepared in {:.1f} s",
+                                                          cost_.factor_bytes / 1e6, cost_.prepare_seconds)
+                                            : fmt::format("about {:.2g} GB", plan.bytes / 1e9)));
+        RunObserver observer(model_, folder, console_);
+        result_ = optimize(analysis, observer, beginning(observer));
+        observer.wait();
+        cost_ = analysis.cost();
+        folder.write_step(result_.state.iteration, result_.state.density);
+        if (result_.design_of != result_.state.iteration)
+            folder.write_step(result_.design_of, result_.density);
+        folder.write_checkpoint(result_.state);
+        folder.write_history(model_, result_.state.history);
+        write_fields(folder, analysis, result_);
+        if (in_.certificate && result_.status != RunStatus::Interrupted) {
+            console_.remark("computing the certificate: the convex relaxation on the same mesh");
+            certificate_ = certify(analysis, result_.goal, observer);
+        }
+    }
+
     // Leaves the folder in order, and hands the error on.
-    const auto failed = [&](const Error& bad) {
+    Error failed(const Error& bad, const StaticAnalysis& analysis, RunFolder& folder,
+                 const std::filesystem::path& path) {
         std::error_code ignored;
         const bool began = std::filesystem::exists(folder.history_file(), ignored);
         if (!folder.published() || (bad.code() == ExitCode::Input && !began)) {
             // Before the first iteration: an earlier run stays as it was; bounds out of reach leave nothing.
-            if (!folder.published()) console.remark("the earlier run in " + path.string() + " is as it was");
+            if (!folder.published()) console_.remark("the earlier run in " + path.string() + " is as it was");
             folder.discard();
             return bad;
         }
         try {
-            write_run_json(folder, analysis, result, cost, seconds(), bad.what());
-            write_log(std::string(bad.what()) + "\n");
+            write_run_json(folder, analysis, result_, cost_, seconds(), bad.what());
+            write_log(folder, std::string(bad.what()) + "\n");
         } catch (const std::exception&) { // the first error says more
         }
         return bad;
-    };
-    try {
-        if (!in.resume) {
-            write_text(folder.study_file(), study.resolved);
-            save_model(folder.model_file(), model, study.resolved);
-        }
-        for (const std::string& note : analysis.take_notes()) console.remark(note);
-        for (const SolverPlan& plan : analysis.plans())
-            console.remark(fmt::format("{}: {} unknowns, {}", cost.method, plan.unknowns,
-                                       cost.factor_bytes > 0.0
-                                           ? fmt::format("factor {:.3g} MB, prepared in {:.1f} s",
-                                                         cost.factor_bytes / 1e6, cost.prepare_seconds)
-                                           : fmt::format("about {:.2g} GB", plan.bytes / 1e9)));
-        RunObserver observer(model, folder, console);
-        RunStart begin;
-        if (in.resume)
-            begin.from = &from;
-        else if (model.run.start_run)
-            begin.density = density_of_run(model, console);
-        else if (model.run.coarse_first)
-            begin.density = coarse_start(build_model(on_cells(study, 2.0)), model, observer);
-        result = optimize(analysis, observer, begin);
-        observer.wait();
-        cost = analysis.cost();
-        folder.write_step(result.state.iteration, result.state.density);
-        if (result.design_of != result.state.iteration) folder.write_step(result.design_of, result.density);
-        folder.write_checkpoint(result.state);
-        folder.write_history(model, result.state.history);
-        write_fields(folder, analysis, result);
-        if (in.certificate && result.status != RunStatus::Interrupted) {
-            console.remark("computing the certificate: the convex relaxation on the same mesh");
-            certificate = certify(analysis, result.goal, observer);
-        }
-    } catch (const std::bad_alloc&) {
-        throw failed(Error::numerics("there is not enough memory", "Write a larger cell size"));
-    } catch (const Error& bad) {
-        throw failed(bad);
-    } catch (const std::exception& bad) {
-        throw failed(Error::numerics(std::string("unexpected: ") + bad.what()));
     }
-    console.result(run_summary(model, result, seconds()));
-    if (certificate) console.result(certificate_text(model, *certificate));
-    write_run_json(folder, analysis, result, cost, seconds(), {}, certificate ? &*certificate : nullptr);
-    console.result("run: " + folder.path().string());
-    if (result.status != RunStatus::Interrupted && !session.quiet)
-        console.remark(
-            fmt::format("look at it: upright plot {0} --what density\ncarve it:   upright carve {0} --at 0.5",
-                        folder.path().string()));
-    write_log();
-    if (result.status == RunStatus::Interrupted) return static_cast<int>(ExitCode::Interrupted);
-    return result.feasible ? 0 : static_cast<int>(ExitCode::BoundBroken);
-}
+
+    int tell(const StaticAnalysis& analysis, const RunFolder& folder) const {
+        console_.result(run_summary(model_, result_, seconds()));
+        if (certificate_) console_.result(certificate_text(model_, *certificate_));
+        write_run_json(folder, analysis, result_, cost_, seconds(), {},
+                       certificate_ ? &*certificate_ : nullptr);
+        console_.result("run: " + folder.path().string());
+        if (result_.status != RunStatus::Interrupted && !session_.quiet)
+            console_.remark(fmt::format(
+                "look at it: upright plot {0} --what density\ncarve it:   upright carve {0} --at 0.5",
+                folder.path().string()));
+        write_log(folder);
+        if (result_.status == RunStatus::Interrupted) return static_cast<int>(ExitCode::Interrupted);
+        return result_.feasible ? 0 : static_cast<int>(ExitCode::BoundBroken);
+    }
+
+    void write_log(const RunFolder& folder, const std::string& more = {}) const {
+        write_text(folder.log_file(), earlier_log_ + console_.log() + more);
+    }
+    double seconds() const { return std::chrono::duration<double>(Clock::now() - start_).count(); }
+
+    const Clock::time_point start_ = Clock::now();
+    const Wish& in_;
+    Session& session_;
+    Console& console_;
+    const Job job_;
+    const Model& model_;
+    OptimizerState from_;
+    std::string earlier_log_;
+    OptimizeResult result_;
+    std::optional<Certificate> certificate_;
+    SolverCost cost_;
+};
 
 } // namespace
 
@@ -229,7 +267,7 @@ Command optimize_command() {
                 options.flag("--certificate", in->certificate,
                              "At the end tell how far the design can be from the best one at all");
                 options.flag("--resume", in->resume, "Go on from the checkpoint of an interrupted run");
-                return [in](Session& session) { return run_optimize(*in, session); };
+                return [in](Session& session) { return Run(*in, session)(); };
             }};
 }
 

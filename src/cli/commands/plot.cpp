@@ -147,7 +147,7 @@ int plot_run(const Wish& in, Session& session) {
     if (in.iteration && in.what != "density")
         throw Error::usage("--iteration goes with --what density",
                            "Cases are kept for the last iteration alone");
-    const RunFolder folder = RunFolder::open(find_run(in.target, console), false);
+    const RunFolder folder = RunFolder::open(find_run(in.target, console), Access::Reading);
     const Job job = load_run(session, folder);
     const fs::path figures = folder.path() / "figures";
     if (in.what == "history") {

@@ -1,5 +1,6 @@
 // What is handed over: tetrahedra with their regions, and the skin on exact faces.
 #include "mesh/fitted/mesher.hpp"
+#include "mesh/quality.hpp"
 
 namespace upright::fitting {
 

@@ -249,6 +249,9 @@ class FittedMesher : public SurfaceGeometry {
 
     // Splits missing segments and mends faces between regions that lie on no patch. False where it gives up.
     bool refine();
+    bool split_segments();
+    bool lies_on_patch(const std::array<std::int32_t, 3>& s, std::int32_t one, std::int32_t other) const;
+    std::vector<std::pair<Vec3, std::int32_t>> loose_faces();
 
     bool split_near(const Vec3& p, double reach);
 

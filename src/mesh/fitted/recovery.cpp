@@ -68,77 +68,89 @@ std::int32_t FittedMesher::label(const Delaunay::Tet& tet) const {
     return region_at(center);
 }
 
+// Splits segments that are no edges, until all are or are too short. Whether none was missing.
+bool FittedMesher::split_segments() {
+    bool clean = true;
+    for (int inner = 0; inner < 10; ++inner) {
+        std::vector<Segment> next;
+        bool split = false;
+        for (const Segment& s : segments_) {
+            if (delaunay_->edge(node_of_[static_cast<std::size_t>(s.a)],
+                                node_of_[static_cast<std::size_t>(s.b)])) {
+                next.push_back(s);
+                continue;
+            }
+            clean = false;
+            const Curve& c = curves_[static_cast<std::size_t>(s.curve)];
+            const double middle = 0.5 * (s.s_a + s.s_b);
+            bad_places_.push_back(c.at(middle));
+            if (s.s_b - s.s_a < 0.05 * options_.smallest * options_.size) {
+                next.push_back(s);
+                continue;
+            }
+            const std::int32_t n = insert(c.at(middle), On::Curve, s.curve, middle, s.a);
+            next.push_back({s.curve, s.a, n, s.s_a, middle});
+            next.push_back({s.curve, n, s.b, middle, s.s_b});
+            split = true;
+        }
+        segments_ = std::move(next);
+        if (!split) break;
+    }
+    return clean;
+}
+
+// Whether a face between two regions, of samples, lies on a patch between them.
+bool FittedMesher::lies_on_patch(const std::array<std::int32_t, 3>& s, std::int32_t one,
+                                 std::int32_t other) const {
+    const auto at = [&](std::size_t j) -> const Vec3& { return samples_[static_cast<std::size_t>(s[j])].p; };
+    const Vec3 center = (at(0) + at(1) + at(2)) / 3.0;
+    const double longest = std::max({(at(0) - at(1)).norm(), (at(1) - at(2)).norm(), (at(2) - at(0)).norm()});
+    for (const std::int32_t p : common_patches(s)) {
+        const auto& r = patches_[static_cast<std::size_t>(p)].regions;
+        if (!((r[0] == one && r[1] == other) || (r[1] == one && r[0] == other))) continue;
+        if ((on_patch(p, center) - center).norm() < 0.25 * longest) return true;
+    }
+    return false;
+}
+
+// Faces between regions that lie on no patch: their middles, and a sample near by.
+std::vector<std::pair<Vec3, std::int32_t>> FittedMesher::loose_faces() {
+    std::vector<std::pair<Vec3, std::int32_t>> out;
+    const auto& tets = delaunay_->tets();
+    for (std::size_t t = 0; t < tets.size(); ++t) {
+        if (!tets[t].alive || label_[t] < 0) continue;
+        for (std::size_t i = 0; i < 4; ++i) {
+            const std::int32_t next = tets[t].next[i];
+            if (next < 0 || label_[static_cast<std::size_t>(next)] == label_[t]) continue;
+            if (label_[static_cast<std::size_t>(next)] >= 0 && static_cast<std::size_t>(next) < t) continue;
+            std::array<std::int32_t, 3> s{};
+            std::size_t k = 0;
+            for (std::size_t j = 0; j < 4; ++j)
+                if (j != i)
+                    s[k++] = tets[t].node[j] < Delaunay::hull
+                                 ? -1
+                                 : sample_of_[static_cast<std::size_t>(tets[t].node[j])];
+            if (s[0] < 0 || s[1] < 0 || s[2] < 0) continue;
+            if (lies_on_patch(s, label_[t], label_[static_cast<std::size_t>(next)])) continue;
+            const auto at = [&](std::size_t n) -> const Vec3& {
+                return samples_[static_cast<std::size_t>(s[n])].p;
+            };
+            const Vec3 center = (at(0) + at(1) + at(2)) / 3.0;
+            bad_places_.push_back(center);
+            out.emplace_back(center, s[0]);
+        }
+    }
+    return out;
+}
+
 // Splits missing segments and mends faces between regions that lie on no patch. False where it gives up.
 bool FittedMesher::refine() {
     for (int round = 0; round < refine_rounds; ++round) {
-        bool clean = true;
         bad_places_.clear();
-        for (int inner = 0; inner < 10; ++inner) {
-            std::vector<Segment> next;
-            bool split = false;
-            for (const Segment& s : segments_) {
-                if (delaunay_->edge(node_of_[static_cast<std::size_t>(s.a)],
-                                    node_of_[static_cast<std::size_t>(s.b)])) {
-                    next.push_back(s);
-                    continue;
-                }
-                clean = false;
-                const Curve& c = curves_[static_cast<std::size_t>(s.curve)];
-                const double middle = 0.5 * (s.s_a + s.s_b);
-                bad_places_.push_back(c.at(middle));
-                if (s.s_b - s.s_a < 0.05 * options_.smallest * options_.size) {
-                    next.push_back(s);
-                    continue;
-                }
-                const std::int32_t n = insert(c.at(middle), On::Curve, s.curve, middle, s.a);
-                next.push_back({s.curve, s.a, n, s.s_a, middle});
-                next.push_back({s.curve, n, s.b, middle, s.s_b});
-                split = true;
-            }
-            segments_ = std::move(next);
-            if (!split) break;
-        }
+        const bool whole = split_segments();
         label_all();
-        std::vector<std::pair<Vec3, std::int32_t>> wanted; // places on surfaces, and a sample near by
-        const auto& tets = delaunay_->tets();
-        for (std::size_t t = 0; t < tets.size(); ++t) {
-            if (!tets[t].alive || label_[t] < 0) continue;
-            for (std::size_t i = 0; i < 4; ++i) {
-                const std::int32_t next = tets[t].next[i];
-                if (next < 0 || label_[static_cast<std::size_t>(next)] == label_[t]) continue;
-                if (label_[static_cast<std::size_t>(next)] >= 0 && static_cast<std::size_t>(next) < t)
-                    continue;
-                std::array<std::int32_t, 3> s{};
-                std::size_t k = 0;
-                for (std::size_t j = 0; j < 4; ++j)
-                    if (j != i)
-                        s[k++] = tets[t].node[j] < Delaunay::hull
-                                     ? -1
-                                     : sample_of_[static_cast<std::size_t>(tets[t].node[j])];
-                if (s[0] < 0 || s[1] < 0 || s[2] < 0) continue;
-                const auto at = [&](std::size_t j) -> const Vec3& {
-                    return samples_[static_cast<std::size_t>(s[j])].p;
-                };
-                const Vec3 center = (at(0) + at(1) + at(2)) / 3.0;
-                const std::vector<std::int32_t> common = common_patches(s);
-                const std::array<std::int32_t, 2> between{label_[t], label_[static_cast<std::size_t>(next)]};
-                bool good = false;
-                const double longest =
-                    std::max({(at(0) - at(1)).norm(), (at(1) - at(2)).norm(), (at(2) - at(0)).norm()});
-                for (const std::int32_t p : common) {
-                    const auto& r = patches_[static_cast<std::size_t>(p)].regions;
-                    if (!((r[0] == between[0] && r[1] == between[1]) ||
-                          (r[1] == between[0] && r[0] == between[1])))
-                        continue;
-                    if ((on_patch(p, center) - center).norm() < 0.25 * longest) good = true;
-                }
-                if (good) continue;
-                clean = false;
-                bad_places_.push_back(center);
-                wanted.emplace_back(center, s[0]);
-            }
-        }
-        if (clean) return true;
+        const std::vector<std::pair<Vec3, std::int32_t>> wanted = loose_faces();
+        if (whole && wanted.empty()) return true;
         std::size_t added = 0;
         for (const auto& [center, near] : wanted) {
             const FacetTree::Nearest hit = all_.nearest(center);

@@ -57,7 +57,7 @@ class Asymptotes final : public Stepper {
     StepReport advance(const Schedule& now) override {
         OptimizerState& state = tools_.state;
         StepReport report;
-        const std::vector<Smooth> smooth = tools_.measures.smooth(wanted_, true, true);
+        const std::vector<Smooth> smooth = tools_.measures.smooth(wanted_, {true, true});
         const Functions f = make_functions(smooth, now, true);
         tools_.gradients_done();
         MmaSettings settings;
@@ -72,16 +72,16 @@ class Asymptotes final : public Stepper {
             mma_start_conservative(f.values, mma_);
         else
             for (double& e : mma_.extra) e = std::max(0.1 * e, 1e-6);
-        MmaStep step = mma_step(state.x, low, high, now.move, f.values, settings, mma_);
+        MmaStep step = mma_step({state.x, low, high, now.move, f.values}, settings, mma_);
         for (int trial = 0; conservative_ && trial < most_trials; ++trial) {
             const std::vector<double> density = tools_.chain.physical(step.x, now.sharpness);
             tools_.measures.analyse(density, now.penalty, tools_.accuracy(now.move));
-            const Functions found = make_functions(tools_.measures.smooth(wanted_, false, false), now, false);
+            const Functions found = make_functions(tools_.measures.smooth(wanted_, {}), now, false);
             std::vector<double> values{found.values.goal};
             values.insert(values.end(), found.values.constraint.begin(), found.values.constraint.end());
             if (values.size() != step.expected.size() || !mma_raise(step, values, 1e-3, mma_)) break;
             ++report.trials;
-            step = mma_again(state.x, low, high, now.move, f.values, settings, mma_);
+            step = mma_again({state.x, low, high, now.move, f.values}, settings, mma_);
         }
         report.optimality = residual(state.x, f, step);
         report.goal_scale = goal_size / goal_scale_;

@@ -37,7 +37,7 @@ class Criteria final : public Stepper {
     StepReport advance(const Schedule& now) override {
         OptimizerState& state = tools_.state;
         const DesignChain& chain = tools_.chain;
-        const std::vector<Smooth> smooth = tools_.measures.smooth(wanted_, true, true);
+        const std::vector<Smooth> smooth = tools_.measures.smooth(wanted_, {true, true});
         const double compliance = smooth.front().value;
         std::vector<double> benefit = chain.pull_back(state.x, now.sharpness, smooth.front().gradient);
         each_block(benefit.size(), [&](std::size_t from, std::size_t to) {
@@ -71,8 +71,8 @@ class Criteria final : public Stepper {
         // The step's expansion errs a little the same way every time; aiming off by what was missed makes up
         // for it.
         state.aim = std::clamp(state.aim * std::pow(inside * limit_ / compliance, 0.4), 0.9, 1.02);
-        return least_material_step(state.x, benefit, cost, compliance, limit_ * state.aim, now.move,
-                                   state.multiplier);
+        return least_material_step({state.x, benefit, cost, now.move, state.multiplier}, compliance,
+                                   limit_ * state.aim);
     }
 
     CriteriaStep less_compliance(const Schedule& now, const std::vector<double>& benefit,
@@ -92,7 +92,7 @@ class Criteria final : public Stepper {
             bound.exact = [&, next_sharpness](const std::vector<double>& x) {
                 return tools_.chain.weighted(x, next_sharpness, weights_);
             };
-        CriteriaStep step = criteria_step(state.x, benefit, cost, bound, now.move, state.multiplier);
+        CriteriaStep step = criteria_step({state.x, benefit, cost, now.move, state.multiplier}, bound);
         correction_ = step.correction;
         return step;
     }

@@ -41,7 +41,7 @@ class Loop {
         for (const Column& column : measures_.columns())
             goal_column_.push_back(column.response == problem_.goal);
         if (start.from != nullptr)
-            result_.state = *start.from;
+            result_.state = taken_up(*start.from);
         else if (!start.density.empty())
             result_.state.x = chain_.variables_of(start.density);
         else
@@ -49,6 +49,20 @@ class Loop {
         resumed_ = start.from != nullptr;
         stepper_ = problem_.method->make(tools());
         take_up();
+    }
+
+    // Throws Error (Input) for a state of another model.
+    const OptimizerState& taken_up(const OptimizerState& from) const {
+        const bool fits = from.x.size() == chain_.variables() &&
+                          from.density.size() == model_.mesh.elements() &&
+                          from.history.size() == static_cast<std::size_t>(from.iteration) &&
+                          std::all_of(from.history.begin(), from.history.end(), [&](const IterationRow& row) {
+                              return row.responses.size() == measures_.columns().size();
+                          });
+        if (!fits)
+            throw Error::input({}, "the checkpoint does not fit the study: it is damaged, or of another one",
+                               "Start afresh with --force");
+        return from;
     }
 
     OptimizeResult run() {

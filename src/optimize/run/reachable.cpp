@@ -89,7 +89,7 @@ class Look {
         one[column] = true;
         double helps = 0.0;
         double all = 0.0;
-        for (const Smooth& s : measures_.smooth(one, true, false)) {
+        for (const Smooth& s : measures_.smooth(one, {true, false})) {
             // With less material the value moves by the opposite of the gradient.
             const auto gain = [&](std::size_t e) {
                 return !chain_.is_design()[e] ? 0.0 : above ? s.gradient[e] : -s.gradient[e];

@@ -80,6 +80,7 @@ class Multigrid {
 
   private:
     struct Level;
+    class Stencils;
     struct Coarsest;
     struct Exact;
     // A node whose displacement may only be in the range of a projector.
@@ -114,6 +115,10 @@ class Multigrid {
     void factorise();
 
     void build();
+    void build_level(std::size_t l);
+    void make_room(Level& level) const;
+    void make_matrices(std::size_t l, int k, float* here) const;
+    void add_children(std::size_t l, int k, const float* lower, const float* upper);
     bool may_strengthen() const;
     void cycle_of_all(float* const* b, float* const* x, int count);
     void gather_plane(Level& level, int k, const float* below, const float* above);

@@ -272,177 +272,9 @@ void Multigrid::choose_levels(const std::vector<double>& scale) {
     }
 }
 
-namespace {
-
-// Of a 3 x 3 (2 x 2) block: what has hardly any stiffness is left out.
-void invert_block(const double* block, int d, double* out) {
-    using Small = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor, 3, 3>;
-    const Small m = Eigen::Map<const Small>(block, d, d);
-    Eigen::Map<Small> inverse(out, d, d);
-    inverse.setZero();
-    if (m.trace() <= 0.0) return;
-    // Usually well conditioned: the plain inverse.
-    const Small plain = m.inverse();
-    if (plain.allFinite() && plain.trace() * m.trace() < 1e3 && plain.diagonal().minCoeff() > 0.0) {
-        inverse = plain;
-        return;
-    }
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen{Eigen::MatrixXd(m)};
-    const double most = eigen.eigenvalues().maxCoeff();
-    for (int i = 0; i < d; ++i)
-        if (eigen.eigenvalues()[i] > 1e-3 * most)
-            inverse += Small(eigen.eigenvectors().col(i) * eigen.eigenvectors().col(i).transpose() /
-                             eigen.eigenvalues()[i]);
-}
-
-} // namespace
-
-namespace {
-
-// The 2 d values of two corners.
-inline void add_pair(int d, const float* from, float* to) {
-    if (d == 3)
-        for (int i = 0; i < 6; ++i) to[i] += from[i];
-    else
-        for (int i = 0; i < 4; ++i) to[i] += from[i];
-}
-
-} // namespace
-
-// The stencils of one plane of nodes, from the matrices of the cells below and above it.
-void Multigrid::gather_plane(Level& level, int k, const float* below, const float* above) {
-    const int d = dimension_;
-    const int neighbours = d == 3 ? 27 : 9;
-    const int middle = neighbours / 2;
-    const auto blocks = static_cast<std::size_t>(d * d);
-    const std::size_t chunks = level.stride / lanes;
-    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
-#pragma omp parallel num_threads(options_.threads)
-    {
-        std::vector<float> sums(static_cast<std::size_t>(neighbours) * blocks * lanes);
-        std::vector<float> packed(sums.size());
-        // By component, neighbour, component of the neighbour: neighbours along x stand side by side, as the
-        // corners do in a row of a cell's matrix.
-        std::vector<float> local(sums.size() / lanes + 8);
-        std::array<std::size_t, 32> neighbour_of{}; // by own corner and the first of two others
-        for (int a = 0; a < corners_; ++a)
-            for (int b = 0; b < corners_; b += 2) {
-                int at = 0;
-                for (int axis = d - 1; axis >= 0; --axis)
-                    at = 3 * at + 1 + ((b >> axis) & 1) - ((a >> axis) & 1);
-                neighbour_of[static_cast<std::size_t>(a * 4 + b / 2)] = static_cast<std::size_t>(at);
-            }
-#pragma omp for schedule(static)
-        for (int j = 0; j < level.nodes[1]; ++j) {
-            const std::size_t row = static_cast<std::size_t>(k) * static_cast<std::size_t>(level.nodes[1]) +
-                                    static_cast<std::size_t>(j);
-            for (std::size_t chunk = 0; chunk < chunks; ++chunk) {
-                std::fill(sums.begin(), sums.end(), 0.0F);
-                for (int lane = 0; lane < lanes; ++lane) {
-                    const int i = static_cast<int>(chunk) * lanes + lane;
-                    if (i >= level.nodes[0]) break;
-                    std::fill(local.begin(), local.end(), 0.0F);
-                    for (int a = 0; a < corners_; ++a) {
-                        const int x = i - (a & 1);
-                        const int y = j - ((a >> 1) & 1);
-                        const float* layer = d == 3 && (a >> 2) == 1 ? below : above;
-                        if (layer == nullptr || x < 0 || y < 0 || x >= level.cells[0] || y >= level.cells[1])
-                            continue;
-                        const float* m =
-                            layer + (static_cast<std::size_t>(y) * static_cast<std::size_t>(level.cells[0]) +
-                                     static_cast<std::size_t>(x)) *
-                                        size;
-                        for (int c = 0; c < d; ++c) {
-                            const float* from = m + (a * d + c) * width_;
-                            float* to = local.data() + c * neighbours * d;
-                            for (int pair = 0; pair < corners_ / 2; ++pair)
-                                add_pair(d, from + 2 * pair * d,
-                                         to + neighbour_of[static_cast<std::size_t>(a * 4 + pair)] *
-                                                  static_cast<std::size_t>(d));
-                        }
-                    }
-                    const float* of = local.data();
-                    for (int c = 0; c < d; ++c)
-                        for (int n = 0; n < neighbours; ++n)
-                            for (int e = 0; e < d; ++e)
-                                sums[static_cast<std::size_t>(((n * d + c) * d + e) * lanes + lane)] = *of++;
-                }
-                // Scale each node's row by a power of two, so that half precision does.
-                const std::size_t place = row * chunks + chunk;
-                std::array<float, lanes> factor{};
-                std::array<float, lanes> most{};
-                for (std::size_t n = 0; n < sums.size(); n += lanes)
-                    for (std::size_t lane = 0; lane < lanes; ++lane)
-                        most[lane] = std::max(most[lane], std::abs(sums[n + lane]));
-                for (std::size_t lane = 0; lane < lanes; ++lane) {
-                    factor[lane] =
-                        most[lane] > 0.0F ? std::exp2(std::floor(std::log2(1024.0F / most[lane]))) : 0.0F;
-                    level.scale[row * level.stride + chunk * lanes + lane] =
-                        most[lane] > 0.0F ? 1.0F / factor[lane] : 0.0F;
-                }
-                std::size_t at = 0;
-                for (int n = 0; n < neighbours; ++n) {
-                    if (n == middle) continue;
-                    for (std::size_t b = 0; b < blocks * lanes; ++b, ++at)
-                        packed[at] =
-                            sums[static_cast<std::size_t>(n) * blocks * lanes + b] * factor[b % lanes];
-                }
-                char* to =
-                    level.beside.data() + place * at * static_cast<std::size_t>(kernels_.coefficient_bytes);
-                kernels_.pack(packed.data(), to, at);
-                kernels_.unpack(to, packed.data(), at);
-                // Rounding must not make translations cost energy: what the others lost goes to the middle.
-                std::array<float, 9 * lanes> middle_blocks{};
-                for (std::size_t b = 0; b < blocks * lanes; ++b) {
-                    float lost = 0.0F;
-                    for (std::size_t n = 0, p = 0; n < static_cast<std::size_t>(neighbours); ++n) {
-                        if (n == static_cast<std::size_t>(middle)) continue;
-                        lost +=
-                            sums[n * blocks * lanes + b] * factor[b % lanes] - packed[p * blocks * lanes + b];
-                        ++p;
-                    }
-                    const float f = factor[b % lanes];
-                    middle_blocks[b] = sums[static_cast<std::size_t>(middle) * blocks * lanes + b] +
-                                       (f > 0.0F ? lost / f : 0.0F);
-                }
-                for (int lane = 0; lane < lanes; ++lane) {
-                    std::array<double, 9> block{};
-                    for (std::size_t b = 0; b < blocks; ++b)
-                        block[b] =
-                            static_cast<double>(middle_blocks[b * lanes + static_cast<std::size_t>(lane)]);
-                    for (int c = 0; c < d; ++c)
-                        for (int e = 0; e < c; ++e) {
-                            const auto one = static_cast<std::size_t>(c * d + e);
-                            const auto two = static_cast<std::size_t>(e * d + c);
-                            block[one] = block[two] = 0.5 * (block[one] + block[two]);
-                        }
-                    // A held direction has no stiffness and gets none.
-                    for (int c = 0; c < d; ++c) {
-                        const std::size_t own = (static_cast<std::size_t>(middle) * blocks +
-                                                 static_cast<std::size_t>(c * d + c)) *
-                                                    lanes +
-                                                static_cast<std::size_t>(lane);
-                        if (sums[own] > 0.0F) continue;
-                        for (int e = 0; e < d; ++e)
-                            block[static_cast<std::size_t>(c * d + e)] =
-                                block[static_cast<std::size_t>(e * d + c)] = 0.0;
-                    }
-                    std::array<double, 9> inverse{};
-                    invert_block(block.data(), d, inverse.data());
-                    for (std::size_t b = 0; b < blocks; ++b) {
-                        const std::size_t own =
-                            place * blocks * lanes + b * lanes + static_cast<std::size_t>(lane);
-                        level.diagonal[own] = static_cast<float>(block[b]);
-                        level.inverse[own] = static_cast<float>(inverse[b]);
-                    }
-                }
-            }
-        }
-    }
-}
+namespace {} // namespace
 
 void Multigrid::build() {
-    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
     const std::size_t last = levels_.size() - 1;
     const std::size_t first = matrix_free_ ? std::min<std::size_t>(2, last) : 0; // with matrices
     levels_[0]->bound = bound_;
@@ -450,93 +282,112 @@ void Multigrid::build() {
     // Of thin members the first coarse level may be the last, and may never be asked for.
     late_ = matrix_free_ && last == 1;
     for (std::size_t l = first; l <= last && !late_; ++l) {
-        Level& level = *levels_[l];
-        if (l < last && level.beside.size() == 0) {
-            const auto neighbours = static_cast<std::size_t>(dimension_ == 3 ? 27 : 9);
-            const auto blocks = static_cast<std::size_t>(dimension_ * dimension_);
-            const std::size_t places = level.rows * level.stride;
-            level.beside = Strip<char>(places * (neighbours - 1) * blocks *
-                                       static_cast<std::size_t>(kernels_.coefficient_bytes));
-            level.scale = Strip<float>(places);
-            level.diagonal = Strip<float>(places * blocks);
-            level.inverse = Strip<float>(places * blocks);
-        }
-        const std::size_t layer = level.layer_cells();
-        const bool kept = !level.matrices.empty();
-        // Matrices of the last level are kept for the factorisation; of others two layers are enough.
-        std::vector<float> rolling;
-        if (!kept) {
-            if (l == last)
-                level.matrices.assign(level.cell_count() * size, 0.0F);
-            else
-                rolling.resize((level.ring ? 3 : 2) * layer * size);
-        }
-        if (l < last) levels_[l + 1]->matrices.assign(levels_[l + 1]->cell_count() * size, 0.0F);
-        const auto layer_at = [&](int k) {
-            if (kept || l == last) return level.matrices.data() + static_cast<std::size_t>(k) * layer * size;
-            // The first layer of a ring is wanted once more at its end.
-            const int slot = level.ring && k == 0 ? 2 : k % 2;
-            return rolling.data() + static_cast<std::size_t>(slot) * layer * size;
-        };
-        for (int k = 0; k < level.cells[2]; ++k) {
-            float* here = layer_at(k);
-            if (!kept) {
-#pragma omp parallel for num_threads(options_.threads) schedule(dynamic, 64)
-                for (std::size_t c = 0; c < layer; ++c) {
-                    if (l > 0) {
-                        const int i = static_cast<int>(c % static_cast<std::size_t>(level.cells[0]));
-                        const int j = static_cast<int>(c / static_cast<std::size_t>(level.cells[0]));
-                        if (l == 1)
-                            first_matrix(i, j, k, here + c * size);
-                        else
-                            second_matrix(i, j, k, here + c * size);
-                        continue;
-                    }
-                    std::array<double, 576> own{};
-                    if (fine_matrix(static_cast<std::size_t>(k) * layer + c, own.data()))
-                        for (std::size_t n = 0; n < size; ++n)
-                            here[c * size + n] = static_cast<float>(own[n]);
-                    else
-                        std::fill_n(here + c * size, size, 0.0F);
-                }
-            }
-            if (l == last) continue;
-            if (k > 0 || !level.ring) gather_plane(level, k, k > 0 ? layer_at(k - 1) : nullptr, here);
-            Level& next = *levels_[l + 1];
-            if (k % 2 == 0 && k + 1 < level.cells[2]) continue;
-            const int low = k - k % 2;
-            const bool over = level.ring && low == k;
-            float* to = next.matrices.data() + static_cast<std::size_t>(k / 2) * next.layer_cells() * size;
-#pragma omp parallel for num_threads(options_.threads) schedule(static)
-            for (std::size_t c = 0; c < next.layer_cells(); ++c) {
-                const int x = 2 * static_cast<int>(c % static_cast<std::size_t>(next.cells[0]));
-                const int y = 2 * static_cast<int>(c / static_cast<std::size_t>(next.cells[0]));
-                for (int child = 0; child < corners_; ++child) {
-                    const int i = x + (child & 1);
-                    const int j = y + ((child >> 1) & 1);
-                    const int z = low + (child >> 2);
-                    if (i >= level.cells[0] || j >= level.cells[1] || z > k) continue;
-                    const float* from = layer_at(z) + (static_cast<std::size_t>(j) *
-                                                           static_cast<std::size_t>(level.cells[0]) +
-                                                       static_cast<std::size_t>(i)) *
-                                                          size;
-                    const std::vector<float>& p = over
-                                                      ? over_interpolation_[static_cast<std::size_t>(child)]
-                                                      : interpolation_float_[static_cast<std::size_t>(child)];
-                    kernels_.add_child(dimension_, from, p.data(), to + c * size);
-                }
-            }
-        }
-        if (l < last) {
-            if (level.ring)
-                gather_plane(level, 0, layer_at(level.cells[2] - 1), layer_at(0));
-            else if (dimension_ == 3)
-                gather_plane(level, level.cells[2], layer_at(level.cells[2] - 1), nullptr);
-            std::vector<float>().swap(level.matrices);
-            if (l > 0) estimate(level);
-        }
+        build_level(l);
+        if (l < last && l > 0) estimate(*levels_[l]);
     }
     factorised_ = false;
+}
+
+// Stencils of a level, and the matrices of the next one's cells.
+void Multigrid::build_level(std::size_t l) {
+    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
+    const std::size_t last = levels_.size() - 1;
+    Level& level = *levels_[l];
+    if (l < last && level.beside.size() == 0) make_room(level);
+    const std::size_t layer = level.layer_cells();
+    const bool kept = !level.matrices.empty();
+    // Matrices of the last level are kept for the factorisation; of others two layers are enough.
+    std::vector<float> rolling;
+    if (!kept) {
+        if (l == last)
+            level.matrices.assign(level.cell_count() * size, 0.0F);
+        else
+            rolling.resize((level.ring ? 3 : 2) * layer * size);
+    }
+    if (l < last) levels_[l + 1]->matrices.assign(levels_[l + 1]->cell_count() * size, 0.0F);
+    const auto layer_at = [&](int k) {
+        if (kept || l == last) return level.matrices.data() + static_cast<std::size_t>(k) * layer * size;
+        // The first layer of a ring is wanted once more at its end.
+        const int slot = level.ring && k == 0 ? 2 : k % 2;
+        return rolling.data() + static_cast<std::size_t>(slot) * layer * size;
+    };
+    for (int k = 0; k < level.cells[2]; ++k) {
+        if (!kept) make_matrices(l, k, layer_at(k));
+        if (l == last) continue;
+        if (k > 0 || !level.ring) gather_plane(level, k, k > 0 ? layer_at(k - 1) : nullptr, layer_at(k));
+        if (k % 2 == 0 && k + 1 < level.cells[2]) continue;
+        const int low = k - k % 2;
+        add_children(l, k, layer_at(low), low < k ? layer_at(k) : nullptr);
+    }
+    if (l == last) return;
+    if (level.ring)
+        gather_plane(level, 0, layer_at(level.cells[2] - 1), layer_at(0));
+    else if (dimension_ == 3)
+        gather_plane(level, level.cells[2], layer_at(level.cells[2] - 1), nullptr);
+    std::vector<float>().swap(level.matrices);
+}
+
+void Multigrid::make_room(Level& level) const {
+    const auto neighbours = static_cast<std::size_t>(dimension_ == 3 ? 27 : 9);
+    const auto blocks = static_cast<std::size_t>(dimension_ * dimension_);
+    const std::size_t places = level.rows * level.stride;
+    level.beside = Strip<char>(places * (neighbours - 1) * blocks *
+                               static_cast<std::size_t>(kernels_.coefficient_bytes));
+    level.scale = Strip<float>(places);
+    level.diagonal = Strip<float>(places * blocks);
+    level.inverse = Strip<float>(places * blocks);
+}
+
+// The matrices of layer k of a level's cells.
+void Multigrid::make_matrices(std::size_t l, int k, float* here) const {
+    const Level& level = *levels_[l];
+    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
+    const std::size_t layer = level.layer_cells();
+#pragma omp parallel for num_threads(options_.threads) schedule(dynamic, 64)
+    for (std::size_t c = 0; c < layer; ++c) {
+        if (l > 0) {
+            const int i = static_cast<int>(c % static_cast<std::size_t>(level.cells[0]));
+            const int j = static_cast<int>(c / static_cast<std::size_t>(level.cells[0]));
+            if (l == 1)
+                first_matrix(i, j, k, here + c * size);
+            else
+                second_matrix(i, j, k, here + c * size);
+            continue;
+        }
+        std::array<double, 576> own{};
+        if (fine_matrix(static_cast<std::size_t>(k) * layer + c, own.data()))
+            for (std::size_t n = 0; n < size; ++n) here[c * size + n] = static_cast<float>(own[n]);
+        else
+            std::fill_n(here + c * size, size, 0.0F);
+    }
+}
+
+// A layer of the next level's cells from the two layers of its children (or the last one alone), of which k
+// is the upper.
+void Multigrid::add_children(std::size_t l, int k, const float* lower, const float* upper) {
+    const Level& level = *levels_[l];
+    Level& next = *levels_[l + 1];
+    const std::size_t size = static_cast<std::size_t>(width_) * static_cast<std::size_t>(width_);
+    const bool over = level.ring && upper == nullptr;
+    float* to = next.matrices.data() + static_cast<std::size_t>(k / 2) * next.layer_cells() * size;
+#pragma omp parallel for num_threads(options_.threads) schedule(static)
+    for (std::size_t c = 0; c < next.layer_cells(); ++c) {
+        const int x = 2 * static_cast<int>(c % static_cast<std::size_t>(next.cells[0]));
+        const int y = 2 * static_cast<int>(c / static_cast<std::size_t>(next.cells[0]));
+        for (int child = 0; child < corners_; ++child) {
+            const int i = x + (child & 1);
+            const int j = y + ((child >> 1) & 1);
+            const float* layer = (child >> 2) == 0 ? lower : upper;
+            if (i >= level.cells[0] || j >= level.cells[1] || layer == nullptr) continue;
+            const float* from =
+                layer + (static_cast<std::size_t>(j) * static_cast<std::size_t>(level.cells[0]) +
+                         static_cast<std::size_t>(i)) *
+                            size;
+            const std::vector<float>& p = over ? over_interpolation_[static_cast<std::size_t>(child)]
+                                               : interpolation_float_[static_cast<std::size_t>(child)];
+            kernels_.add_child(dimension_, from, p.data(), to + c * size);
+        }
+    }
 }
 
 // The largest eigenvalue that the smoother sees: power iterations, and five percent for what they miss.
