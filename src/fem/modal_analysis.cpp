@@ -1,5 +1,6 @@
 #include "fem/modal_analysis.hpp"
 
+#include "base/dense.hpp"
 #include "base/reduction.hpp"
 #include "fem/elasticity.hpp"
 #include "fem/element.hpp"
@@ -298,19 +299,19 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
         problem.stiffness(all, K_all);
         Eigen::MatrixXd energy = all.transpose() * K_all;
         energy = 0.5 * (energy + energy.transpose()).eval();
-        const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(energy);
+        const SymmetricEigen eigen = symmetric_eigen(energy);
         // Their energy against the stiffness of the elements that a support would put in their way.
         std::vector<Eigen::Index> free;
         const double largest = largest_over(model_.mesh.elements(), 0.0, [&](std::size_t e) {
             return stiffness[e] * K_of[classes_.of[e]]->diagonal().maxCoeff();
         });
         for (Eigen::Index m = 0; m < motions.cols(); ++m)
-            if (eigen.eigenvalues()[m] < 1e-5 * largest) free.push_back(m);
+            if (eigen.values[m] < 1e-5 * largest) free.push_back(m);
         if (static_cast<int>(free.size()) != k.free_motions)
             throw NoConvergence(
                 "the body has free motions of its parts, which the eigensolver on multigrid does "
                 "not serve");
-        problem.rigid = all * eigen.eigenvectors()(Eigen::all, free);
+        problem.rigid = all * eigen.vectors(Eigen::all, free);
     }
     if (accuracy.warm && k.last.rows() == n) problem.start = k.last;
     EigenWish wish;

@@ -1,5 +1,7 @@
 #include "model/rigid_freedom.hpp"
 
+#include "base/dense.hpp"
+
 #include <Eigen/Dense>
 #include <algorithm>
 #include <fmt/format.h>
@@ -34,11 +36,11 @@ Eigen::RowVectorXd motion_row(const Vec3& r, int axis, bool plane) {
 
 // The null space of a positive semidefinite matrix.
 Eigen::MatrixXd null_space(const Eigen::MatrixXd& gram) {
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(gram);
-    const double largest = std::max(eigen.eigenvalues().maxCoeff(), 1e-300);
+    const SymmetricEigen eigen = symmetric_eigen(gram);
+    const double largest = std::max(eigen.values.maxCoeff(), 1e-300);
     Eigen::Index free = 0;
-    while (free < gram.rows() && eigen.eigenvalues()[free] <= rank_tolerance * largest) ++free;
-    return eigen.eigenvectors().leftCols(free);
+    while (free < gram.rows() && eigen.values[free] <= rank_tolerance * largest) ++free;
+    return eigen.vectors.leftCols(free);
 }
 
 // A basis of the columns of a matrix, without those that add nothing.
@@ -196,12 +198,12 @@ void add_outer(Eigen::MatrixXd& gram, const Eigen::RowVectorXd& row) {
 
 // Joints as rows: the directions of their springs on the two ends.
 void add_joint(const Linkage& linkage, const ModelJoint& joint, Eigen::MatrixXd& gram) {
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(joint.matrix);
+    const SymmetricEigen eigen = symmetric_eigen(joint.matrix);
     for (Eigen::Index k = 0; k < joint.matrix.rows(); ++k) {
-        if (eigen.eigenvalues()[k] <= 1e-12 * eigen.eigenvalues().maxCoeff()) continue;
+        if (eigen.values[k] <= 1e-12 * eigen.values.maxCoeff()) continue;
         Equation e;
         for (std::size_t i = 0; i < joint.freedoms.size(); ++i)
-            if (const double f = eigen.eigenvectors()(static_cast<Eigen::Index>(i), k); std::abs(f) > 1e-12)
+            if (const double f = eigen.vectors(static_cast<Eigen::Index>(i), k); std::abs(f) > 1e-12)
                 e.terms.push_back({joint.freedoms[i], f});
         add_outer(gram, linkage.row_of(e));
     }

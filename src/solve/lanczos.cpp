@@ -1,5 +1,6 @@
 #include "solve/lanczos.hpp"
 
+#include "base/dense.hpp"
 #include "base/error.hpp"
 #include "base/reduction.hpp"
 
@@ -106,7 +107,8 @@ class Lanczos {
         small_ = 0.5 * (G + G.transpose());
         // What the basis lacks: W in the mass norm, as coefficients of the last block.
         const MatrixXd gram = W.transpose() * (problem_.mass * W);
-        residual_ = Eigen::SelfAdjointEigenSolver<MatrixXd>(0.5 * (gram + gram.transpose())).operatorSqrt();
+        const SymmetricEigen root = symmetric_eigen(0.5 * (gram + gram.transpose()));
+        residual_ = root.vectors * root.values.cwiseSqrt().asDiagonal() * root.vectors.transpose();
         last_ = b;
         next_ = std::move(W);
         if (used_ >= n_) next_.resize(n_, 0);
@@ -115,9 +117,9 @@ class Lanczos {
     }
 
     void solve_small() {
-        const Eigen::SelfAdjointEigenSolver<MatrixXd> small(small_);
-        theta_ = small.eigenvalues().reverse(); // the lowest modes first
-        weights_ = small.eigenvectors().rowwise().reverse();
+        const SymmetricEigen small = symmetric_eigen(small_);
+        theta_ = small.values.reverse(); // the lowest modes first
+        weights_ = small.vectors.rowwise().reverse();
     }
 
     // The leading pairs that have converged.

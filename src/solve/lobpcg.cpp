@@ -1,6 +1,7 @@
 #include "solve/lobpcg.hpp"
 
 #include "base/blas_threads.hpp"
+#include "base/dense.hpp"
 #include "base/instruction_sets.hpp"
 #include "base/reduction.hpp"
 #include "solve/linear_solver.hpp"
@@ -138,13 +139,12 @@ void orthonormalise(Block& b) {
         Eigen::MatrixXd G = gram(b.v, b.M);
         G = 0.5 * (G + G.transpose()).eval();
         const Eigen::VectorXd scale = G.diagonal().cwiseMax(1e-300).cwiseSqrt().cwiseInverse();
-        const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(scale.asDiagonal() * G *
-                                                                   scale.asDiagonal());
+        const SymmetricEigen eigen = symmetric_eigen(scale.asDiagonal() * G * scale.asDiagonal());
         Eigen::Index first = 0;
-        while (first < G.cols() && eigen.eigenvalues()[first] < dropped) ++first;
+        while (first < G.cols() && eigen.values[first] < dropped) ++first;
         const Eigen::Index kept = G.cols() - first;
-        const Eigen::MatrixXd turn = scale.asDiagonal() * eigen.eigenvectors().rightCols(kept) *
-                                     eigen.eigenvalues().tail(kept).cwiseSqrt().cwiseInverse().asDiagonal();
+        const Eigen::MatrixXd turn = scale.asDiagonal() * eigen.vectors.rightCols(kept) *
+                                     eigen.values.tail(kept).cwiseSqrt().cwiseInverse().asDiagonal();
         b.turn(turn);
     }
 }
@@ -262,19 +262,15 @@ class Search {
         const Eigen::Index x = X_.cols();
         const Eigen::Index w = W.cols();
         const Eigen::Index p = P_.cols();
-        const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(small_matrix(W));
-        if (eigen.info() != Eigen::Success) return false;
-        const Eigen::MatrixXd C = eigen.eigenvectors().leftCols(x);
-        lambda_ = eigen.eigenvalues().head(x);
+        const SymmetricEigen eigen = symmetric_eigen(small_matrix(W));
+        if (!eigen.found) return false;
+        const Eigen::MatrixXd C = eigen.vectors.leftCols(x);
+        lambda_ = eigen.values.head(x);
         // The new directions: what W and P gave, made orthonormal to the new X within the small space.
         Eigen::MatrixXd D = C;
         D.topRows(x).setZero();
         for (int pass = 0; pass < 2; ++pass) D -= C * (C.transpose() * D);
-        Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(D);
-        qr.setThreshold(1e-10);
-        const Eigen::Index rank = qr.rank();
-        const Eigen::MatrixXd Q =
-            qr.householderQ() * Eigen::MatrixXd::Identity(D.rows(), std::max<Eigen::Index>(rank, 0));
+        const Eigen::MatrixXd Q = column_basis(D, 1e-10);
         const auto mix = [&](const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, const Eigen::MatrixXd& c,
                              const Eigen::MatrixXd& by) {
             Eigen::MatrixXd sum = combine(a, by.topRows(x));
@@ -323,9 +319,9 @@ class Search {
     Eigen::VectorXd rayleigh_ritz_of_start() {
         Eigen::MatrixXd A = gram(X_.v, X_.K);
         A = 0.5 * (A + A.transpose()).eval();
-        const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(A);
-        X_.turn(eigen.eigenvectors());
-        return eigen.eigenvalues();
+        const SymmetricEigen eigen = symmetric_eigen(A);
+        X_.turn(eigen.vectors);
+        return eigen.values;
     }
 
     const IterativeEigenProblem& problem_;

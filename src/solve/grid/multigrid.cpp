@@ -1,5 +1,6 @@
 #include "solve/grid/multigrid_parts.hpp"
 
+#include "base/dense.hpp"
 #include "solve/grid/cell_blocks.hpp"
 
 #include <Eigen/Dense>
@@ -103,9 +104,7 @@ void Multigrid::find_bound() {
         const int block = matrix_free_ ? 1 : dimension_;
         for (int i = 0; i < width_; i += block)
             diagonal.block(i, i, block, block) = K.block(i, i, block, block);
-        const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen(K, diagonal,
-                                                                              Eigen::EigenvaluesOnly);
-        bound_ = std::max(bound_, eigen.eigenvalues().maxCoeff());
+        bound_ = std::max(bound_, generalised_values(K, diagonal).maxCoeff());
     }
 }
 

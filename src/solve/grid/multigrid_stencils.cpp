@@ -1,6 +1,8 @@
 // The stencils of a level's nodes, gathered from the matrices of its cells.
 #include "solve/grid/multigrid_parts.hpp"
 
+#include "base/dense.hpp"
+
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
@@ -22,12 +24,11 @@ void invert_block(const double* block, int d, double* out) {
         inverse = plain;
         return;
     }
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen{Eigen::MatrixXd(m)};
-    const double most = eigen.eigenvalues().maxCoeff();
+    const SymmetricEigen eigen = symmetric_eigen(m);
+    const double most = eigen.values.maxCoeff();
     for (int i = 0; i < d; ++i)
-        if (eigen.eigenvalues()[i] > 1e-3 * most)
-            inverse += Small(eigen.eigenvectors().col(i) * eigen.eigenvectors().col(i).transpose() /
-                             eigen.eigenvalues()[i]);
+        if (eigen.values[i] > 1e-3 * most)
+            inverse += Small(eigen.vectors.col(i) * eigen.vectors.col(i).transpose() / eigen.values[i]);
 }
 
 // The 2 d values of two corners.
