@@ -1,5 +1,7 @@
 #include "tell/ledger_text.hpp"
 
+#include "model/storage.hpp"
+#include "support/bodies.hpp"
 #include "support/studies.hpp"
 
 #include <gtest/gtest.h>
@@ -143,4 +145,77 @@ TEST(Ledger, WeighsInPoundsWhereLengthsAreInches) {
     EXPECT_TRUE(shows(ledger, " lb)"));
     EXPECT_NEAR(study.units.si(dimension::mass), 4.4482216152605 / 0.0254, 1e-6);
     EXPECT_EQ(study.units.mass_text(1.0, 4), "1 lbf·s2/in (386.1 lb)");
+}
+
+// What a model.h5 brings and what its study says again make the same ledger: nothing was left behind in the study.
+TEST(Ledger, OfAModelFromItsFileSaysTheSame) {
+    const std::string more = R"(
+[[region]]
+name = "pad"
+role = "keep"
+material = "steel"
+skin_of = "tip"
+depth = 1
+[[region]]
+name = "spare"
+role = "design"
+material = "steel"
+box = [[0, 0, 0], [1, 1, 1]]
+active = false
+[[surface]]
+name = "top"
+of = "block"
+facing = [0, 0, 1]
+[[point]]
+name = "middle"
+at = "top"
+[[coupling]]
+name = "arm"
+surface = "top"
+kind = "average"
+[[load]]
+name = "press"
+on = "top"
+pressure = 2
+[[case]]
+name = "both"
+supports = "clamp"
+loads = { pull = [1, -1], press = 1 }
+[[case]]
+name = "hum"
+kind = "modal"
+supports = "clamp"
+[[response]]
+name = "strong"
+measure = "stress"
+max = 200
+[[response]]
+name = "sag"
+measure = "displacement"
+at = "middle"
+)";
+    std::vector<std::pair<std::string, std::string>> all{{"block", test::block_study(more)}};
+    for (const test::Body& body : test::bodies()) all.emplace_back(body.name, body.text);
+    for (const auto& [name, text] : all) {
+        const Study study = study_from(text);
+        const Model model = build_model(study);
+        const test::TemporaryFolder folder;
+        save_model(folder.path() / "model.h5", model, study.resolved);
+        StoredModel back = load_model(folder.path() / "model.h5");
+        take_asked(back.model, study);
+        const Ledger a = make_ledger(model, true);
+        const Ledger b = make_ledger(back.model, true);
+        ASSERT_EQ(a.sections.size(), b.sections.size()) << name;
+        for (std::size_t s = 0; s < a.sections.size(); ++s) {
+            ASSERT_EQ(a.sections[s].lines.size(), b.sections[s].lines.size()) << name << a.sections[s].title;
+            for (std::size_t l = 0; l < a.sections[s].lines.size(); ++l) {
+                const LedgerLine& one = a.sections[s].lines[l];
+                const LedgerLine& other = b.sections[s].lines[l];
+                EXPECT_EQ(one.name, other.name) << name;
+                EXPECT_EQ(one.text, other.text) << name;
+                EXPECT_EQ(one.remarks, other.remarks) << name;
+                EXPECT_EQ(one.standing, other.standing) << name;
+            }
+        }
+    }
 }
