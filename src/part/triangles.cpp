@@ -22,10 +22,10 @@ Vec3 area_vector(const Triangles& s, const std::array<std::int32_t, 3>& t) {
     return 0.5 * (point(s, t[1]) - point(s, t[0])).cross(point(s, t[2]) - point(s, t[0]));
 }
 
-using Neighbours = std::vector<std::vector<std::int32_t>>;
+using Around = std::vector<std::vector<std::int32_t>>;
 
-Neighbours neighbours_of(const Triangles& s) {
-    Neighbours out(s.points.size());
+Around neighbours_of(const Triangles& s) {
+    Around out(s.points.size());
     for (const auto& t : s.corners)
         for (std::size_t i = 0; i < 3; ++i) out[static_cast<std::size_t>(t[i])].push_back(t[(i + 1) % 3]);
     return out; // on a closed surface every neighbour comes once this way
@@ -34,7 +34,7 @@ Neighbours neighbours_of(const Triangles& s) {
 enum class Hold : char { Free, Border, Pinned };
 
 // Pinned points with a free neighbour are the border between the two.
-std::vector<Hold> holds_of(const Neighbours& neighbours, const std::vector<bool>& pinned, bool slide) {
+std::vector<Hold> holds_of(const Around& neighbours, const std::vector<bool>& pinned, bool slide) {
     std::vector<Hold> out(pinned.size(), Hold::Free);
     for (std::size_t i = 0; i < pinned.size(); ++i) {
         if (!pinned[i]) continue;
@@ -47,7 +47,7 @@ std::vector<Hold> holds_of(const Neighbours& neighbours, const std::vector<bool>
 
 // Moves every point towards (or away from) the middle of its neighbours; border points look at their border
 // alone.
-void relax(Triangles& s, const Neighbours& neighbours, const std::vector<Hold>& hold, double factor) {
+void relax(Triangles& s, const Around& neighbours, const std::vector<Hold>& hold, double factor) {
     std::vector<Vec3> next = s.points;
     for (std::size_t i = 0; i < s.points.size(); ++i) {
         if (hold[i] == Hold::Pinned) continue;
@@ -113,7 +113,7 @@ bool closed(const Triangles& s) {
 void smooth_holding_volume(Triangles& s, const std::vector<bool>& pinned, int passes,
                            const std::function<Vec3(const Vec3&)>& onto_exact) {
     const double target = volume(s);
-    const Neighbours neighbours = neighbours_of(s);
+    const Around neighbours = neighbours_of(s);
     const std::vector<Hold> hold = holds_of(neighbours, pinned, static_cast<bool>(onto_exact));
     for (int pass = 0; pass < passes; ++pass) {
         relax(s, neighbours, hold, 0.5);

@@ -2,10 +2,8 @@
 // does the way a body lies in space or is cut at its symmetry plane. On every family of mesh.
 #include "response/case_report.hpp"
 #include "support/bodies.hpp"
+#include "support/other_units.hpp"
 #include "support/studies.hpp"
-
-#include <cctype>
-#include <sstream>
 
 namespace upright {
 namespace {
@@ -17,11 +15,7 @@ AnalysisReport analysed(const std::string& text, const std::vector<std::string>&
     return analyze(build_model(study_from(text, settings)), {});
 }
 
-std::string replaced(std::string text, const std::string& what, const std::string& by) {
-    for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + by.size()))
-        text.replace(at, what.size(), by);
-    return text;
-}
+using test::replaced;
 
 class Invariance : public testing::TestWithParam<Body> {};
 
@@ -81,38 +75,8 @@ TEST_P(Invariance, StiffnessActsAsAFactor) {
 TEST_P(Invariance, UnitsDoNotMatter) {
     const std::string text =
         GetParam().text + "[[case]]\nname = \"hum\"\nkind = \"modal\"\nsupports = \"clamp\"\nmodes = 2\n";
-    // Every number of the study stays what it was, with its unit written.
-    std::string other = replaced(text, "units = [\"mm\", \"N\", \"s\"]", "units = [\"cm\", \"kN\", \"ms\"]");
-    other = replaced(other, "E = 210000", "E = \"210000 MPa\"");
-    other = replaced(other, "density = 7.85e-9", "density = \"7.85 g/cm3\"");
-    const auto in_mm = [](const std::string& list) {
-        std::string out;
-        std::string number;
-        for (const char c : list + " ") {
-            if (std::isdigit(static_cast<unsigned char>(c)) != 0 || c == '.' || c == '-') {
-                number += c;
-                continue;
-            }
-            if (!number.empty()) out += "\"" + number + " mm\"";
-            number.clear();
-            out += c;
-        }
-        return out;
-    };
-    std::string written;
-    std::istringstream lines(other);
-    for (std::string line; std::getline(lines, line);) {
-        const std::string key = line.substr(0, line.find(' '));
-        if (key == "box" || key == "origin" || key == "size" || key == "thickness")
-            line = key + " = " + in_mm(line.substr(line.find('=') + 1));
-        else if (key == "cylinder" || key == "on_cylinder")
-            line = key + " = " + in_mm(line.substr(line.find('=') + 1));
-        else if (key == "force")
-            line = replaced(in_mm(line), " mm\"", " N\"");
-        written += line + "\n";
-    }
     const AnalysisReport a = analysed(text);
-    const AnalysisReport b = analysed(written);
+    const AnalysisReport b = analysed(test::in_other_units(text));
     ASSERT_EQ(a.nodes.node.size(), b.nodes.node.size());
     const double force = 1e-3; // kN a newton
     const double length = 0.1; // cm a millimetre
