@@ -30,7 +30,8 @@ TEST(SymmetricEigen, FindsTheSinesOfSecondDifferences) {
             for (Eigen::Index i = 0; i < n; ++i) sine[i] = std::sin(static_cast<double>(i + 1) * angle);
             EXPECT_NEAR(std::abs(found.vectors.col(k).dot(sine.normalized())), 1.0, 1e-10) << n << k;
         }
-        EXPECT_LT((found.vectors.transpose() * found.vectors - Eigen::MatrixXd::Identity(n, n)).norm(), 1e-12);
+        EXPECT_LT((found.vectors.transpose() * found.vectors - Eigen::MatrixXd::Identity(n, n)).norm(),
+                  1e-12);
     }
 }
 

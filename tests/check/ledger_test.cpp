@@ -147,7 +147,8 @@ TEST(Ledger, WeighsInPoundsWhereLengthsAreInches) {
     EXPECT_EQ(study.units.mass_text(1.0, 4), "1 lbf·s2/in (386.1 lb)");
 }
 
-// What a model.h5 brings and what its study says again make the same ledger: nothing was left behind in the study.
+// What a model.h5 brings and what its study says again make the same ledger: nothing was left behind in the
+// study.
 TEST(Ledger, OfAModelFromItsFileSaysTheSame) {
     const std::string more = R"(
 [[region]]
@@ -168,7 +169,7 @@ of = "block"
 facing = [0, 0, 1]
 [[point]]
 name = "middle"
-at = "top"
+center_of = "top"
 [[coupling]]
 name = "arm"
 surface = "top"

@@ -202,7 +202,8 @@ TEST(Symmetry, HalvesTheCompliance) {
                 analysed(text + "[symmetry]\nplanes = [\"" + std::string(1, "xyz"[axis]) + " = 2\"]\n")
                     .statics.at(0);
             EXPECT_NEAR(2.0 * half.compliance, whole.compliance, 1e-7 * whole.compliance) << axis << mesh;
-            EXPECT_NEAR(half.stress_peak.value, whole.stress_peak.value, 1e-6 * whole.stress_peak.value)
+            // Nodes on the plane average one side alone, whose shear across the plane does not cancel.
+            EXPECT_NEAR(half.stress_peak.value, whole.stress_peak.value, 1e-3 * whole.stress_peak.value)
                 << axis << mesh;
             EXPECT_NEAR(half.displacement_peak.value, whole.displacement_peak.value,
                         1e-6 * whole.displacement_peak.value);

@@ -1,5 +1,5 @@
-// What a run must not depend on: the units it is written in, the way the body lies in space, the names of things. On every
-// family of mesh, by criteria and by asymptotes.
+// What a run must not depend on: the units it is written in, the way the body lies in space, the names of
+// things. On every family of mesh, by criteria and by asymptotes.
 #include "optimize/run.hpp"
 #include "response/case_report.hpp"
 #include "support/bodies.hpp"
@@ -62,7 +62,8 @@ TEST_P(RunInvariance, UnitsLeadToTheSameDesign) {
     }
 }
 
-// The load ten times as large, and the material half as stiff: compliance is another number, the best design is not.
+// The load ten times as large, and the material half as stiff: compliance is another number, the best design
+// is not.
 TEST_P(RunInvariance, SizesOfLoadAndStiffnessLeadToTheSameDesign) {
     for (const std::string& more : {std::string(), heavy}) {
         const std::string text = GetParam().text + more + short_run;
@@ -112,8 +113,11 @@ TEST_P(RunInvariance, NamesDoNotMatter) {
     const std::string text = GetParam().text + short_run;
     const OptimizeResult one = run(build_model(study_from(text)));
     std::string other = text;
-    for (const auto& [from, to] : std::vector<std::pair<std::string, std::string>>{
-             {"\"body\"", "\"Körper 1\""}, {"\"clamp\"", "\"a\""}, {"\"tip\"", "\"zz top\""}, {"\"bend\"", "\"Fall 2\""}})
+    for (const auto& [from, to] :
+         std::vector<std::pair<std::string, std::string>>{{"\"body\"", "\"Körper 1\""},
+                                                          {"\"clamp\"", "\"a\""},
+                                                          {"\"tip\"", "\"zz top\""},
+                                                          {"\"bend\"", "\"Fall 2\""}})
         other = replaced(other, from, to);
     const OptimizeResult two = run(build_model(study_from(other)));
     EXPECT_EQ(one.density, two.density);
@@ -128,19 +132,20 @@ TEST(RunOrientation, DoesNotMatter) {
         const auto list = [&](const std::string& x, const std::string& y, const std::string& z) {
             return "[" + (turned ? y + ", " + x : x + ", " + y) + ", " + z + "]";
         };
-        return std::string(test::StudyText()
-                               .steel()
-                               .region("body", "box = [" + list("0", "0", "0") + ", " + list("10", "4", "3") + "]")
-                               .surface("root", "facing = " + list("-1", "0", "0"))
-                               .surface("tip", "facing = " + list("1", "0", "0"))
-                               .support("clamp", "root", R"(["x", "y", "z"])")
-                               .force("pull", "tip", list("10", "40", "-100"))
-                               .load_case("bend", R"(["clamp"])", "{ pull = 1 }")
-                               .response("stiffness", "compliance")
-                               .response("budget", "volume-fraction", "max = 0.4")
-                               .minimize("stiffness")
-                               .mesh("size = 1\n")
-                               .section("run", "iterations = 10\n"));
+        return std::string(
+            test::StudyText()
+                .steel()
+                .region("body", "box = [" + list("0", "0", "0") + ", " + list("10", "4", "3") + "]")
+                .surface("root", "facing = " + list("-1", "0", "0"))
+                .surface("tip", "facing = " + list("1", "0", "0"))
+                .support("clamp", "root", R"(["x", "y", "z"])")
+                .force("pull", "tip", list("10", "40", "-100"))
+                .load_case("bend", R"(["clamp"])", "{ pull = 1 }")
+                .response("stiffness", "compliance")
+                .response("budget", "volume-fraction", "max = 0.4")
+                .minimize("stiffness")
+                .mesh("size = 1\n")
+                .section("run", "iterations = 10\n"));
     };
     const Model a = build_model(study_from(block(false)));
     const Model b = build_model(study_from(block(true)));
@@ -150,7 +155,9 @@ TEST(RunOrientation, DoesNotMatter) {
     double most = 0.0;
     for (std::size_t e = 0; e < a.mesh.elements(); ++e)
         for (std::size_t o = 0; o < b.mesh.elements(); ++o)
-            if ((Vec3(b.mesh.centers[o].y(), b.mesh.centers[o].x(), b.mesh.centers[o].z()) - a.mesh.centers[e]).norm() < 1e-9)
+            if ((Vec3(b.mesh.centers[o].y(), b.mesh.centers[o].x(), b.mesh.centers[o].z()) -
+                 a.mesh.centers[e])
+                    .norm() < 1e-9)
                 most = std::max(most, std::abs(one.density[e] - two.density[o]));
     EXPECT_LT(most, 1e-4);
 }

@@ -1,5 +1,5 @@
-// The same study in other units: centimetres, kilonewtons and milliseconds for millimetres, newtons and seconds. Every
-// number stays what it was, with its unit written beside it.
+// The same study in other units: centimetres, kilonewtons and milliseconds for millimetres, newtons and
+// seconds. Every number stays what it was, with its unit written beside it.
 #pragma once
 
 #include <cctype>

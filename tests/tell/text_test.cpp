@@ -7,6 +7,7 @@
 #include "support/bodies.hpp"
 #include "support/studies.hpp"
 
+#include <algorithm>
 #include <fmt/format.h>
 #include <sstream>
 
@@ -111,11 +112,17 @@ TEST(RefinementTable, ShowsBothMeshesAndTheirChange) {
     const std::string compliance = line_of(text, "bend: compliance");
     EXPECT_TRUE(has(compliance, fmt::format("{:.6g}", a.statics[0].compliance))) << text;
     EXPECT_TRUE(has(compliance, fmt::format("{:.6g}", b.statics[0].compliance))) << text;
-    EXPECT_TRUE(has(compliance, fmt::format("{:+.2f} %", 100.0 * (b.statics[0].compliance / a.statics[0].compliance - 1.0))))
+    EXPECT_TRUE(
+        has(compliance,
+            fmt::format("{:+.2f} %", 100.0 * (b.statics[0].compliance / a.statics[0].compliance - 1.0))))
         << text;
     // Columns stand under their heads.
     const std::vector<std::string> all = lines_of(text);
-    for (const std::string& line : all) EXPECT_EQ(line.size(), all.front().size()) << line;
+    const auto signs = [](const std::string& line) {
+        return std::count_if(line.begin(), line.end(),
+                             [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; });
+    };
+    for (const std::string& line : all) EXPECT_EQ(signs(line), signs(all.front())) << line;
 }
 
 TEST(PiecesText, CountsWhatIsLeft) {
@@ -180,7 +187,8 @@ TEST(CertificateText, SaysTheBoundOrWhyThereIsNone) {
     some.distance = 0.31;
     some.iterations = 44;
     const std::string text = certificate_text(model, some);
-    for (const char* words : {"stiffness", "12.5", "31.0 %", "12.6", "44 iterations"}) EXPECT_TRUE(has(text, words)) << text;
+    for (const char* words : {"stiffness", "12.5", "31.0 %", "12.6", "44 iterations"})
+        EXPECT_TRUE(has(text, words)) << text;
 }
 
 // Every number of a case's table is one of the report, in every family of mesh.
