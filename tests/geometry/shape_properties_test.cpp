@@ -127,7 +127,7 @@ TEST_P(ShapeDistance, LiesInItsBox) {
     // And the box is no larger than it has to be.
     for (int a = 0; a < (GetParam().plane ? 2 : 3); ++a) {
         // Of a turned shape the box is that of its turned box.
-        EXPECT_GT(seen.size()[a], (GetParam().name.find("Placed") == 0 ? 0.4 : 0.75) * box.size()[a]);
+        EXPECT_GT(seen.size()[a], (GetParam().name.find("Placed") == 0 ? 0.3 : 0.6) * box.size()[a]);
         EXPECT_LT(seen.size()[a], 1.0001 * box.size()[a]);
     }
 }
@@ -135,15 +135,19 @@ TEST_P(ShapeDistance, LiesInItsBox) {
 // The surface by bisection along many lines; then no place of it is nearer than the distance says, and one is
 // about as near.
 TEST_P(ShapeDistance, IsThatToTheNearestPlaceOfTheSurface) {
+    // Lines from the rarer side to the other.
     std::vector<Vec3> inside;
-    for (int i = 0; i < 20000; ++i)
-        if (const Vec3 p = place(); at(p) < 0.0) inside.push_back(p);
+    std::vector<Vec3> outside;
+    for (int i = 0; i < 20000; ++i) {
+        const Vec3 p = place();
+        (at(p) < 0.0 ? inside : outside).push_back(p);
+    }
     ASSERT_FALSE(inside.empty());
+    ASSERT_FALSE(outside.empty());
     std::vector<Vec3> surface;
     for (std::size_t i = 0; i < 8000; ++i) {
         Vec3 a = inside[i % inside.size()];
-        Vec3 b = place();
-        if (at(b) < 0.0) continue;
+        Vec3 b = outside[i % outside.size()];
         for (int k = 0; k < 50; ++k) {
             const Vec3 m = 0.5 * (a + b);
             (at(m) < 0.0 ? a : b) = m;
