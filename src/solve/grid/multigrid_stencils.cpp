@@ -109,10 +109,11 @@ class Multigrid::Stencils {
 
     // Scales each node's row by a power of two, so that half precision does.
     void scale(std::size_t row, std::size_t chunk) {
+        const float* const sums = sums_.data();
         std::array<float, lanes> most{};
         for (std::size_t n = 0; n < sums_.size(); n += lanes)
             for (std::size_t lane = 0; lane < lanes; ++lane)
-                most[lane] = std::max(most[lane], std::abs(sums_[n + lane]));
+                most[lane] = std::max(most[lane], std::abs(sums[n + lane]));
         for (std::size_t lane = 0; lane < lanes; ++lane) {
             factor_[lane] = most[lane] > 0.0F ? std::exp2(std::floor(std::log2(1024.0F / most[lane]))) : 0.0F;
             level_.scale[row * level_.stride + chunk * lanes + lane] =
@@ -122,11 +123,14 @@ class Multigrid::Stencils {
 
     // What is beside the middle, as it is stored; packed_ holds it as it will be read.
     void pack(std::size_t place) {
+        float* const packed = packed_.data();
+        const std::array<float, lanes> factor = factor_;
+        const float* const sums = sums_.data();
         std::size_t at = 0;
         for (std::size_t n = 0; n < static_cast<std::size_t>(neighbours_); ++n) {
             if (n == middle_) continue;
             for (std::size_t b = 0; b < blocks_ * lanes; ++b, ++at)
-                packed_[at] = sums_[n * blocks_ * lanes + b] * factor_[b % lanes];
+                packed[at] = sums[n * blocks_ * lanes + b] * factor[b % lanes];
         }
         char* to = level_.beside.data() + place * at * static_cast<std::size_t>(kernels_.coefficient_bytes);
         kernels_.pack(packed_.data(), to, at);
@@ -135,17 +139,19 @@ class Multigrid::Stencils {
 
     // Rounding must not make translations cost energy: what the others lost goes to the middle.
     void finish_middle(std::size_t place) {
+        const float* const packed = packed_.data();
+        const std::array<float, lanes> factor = factor_;
+        const float* const sums = sums_.data();
         std::array<float, 9 * lanes> middle_blocks{};
         for (std::size_t b = 0; b < blocks_ * lanes; ++b) {
             float lost = 0.0F;
             for (std::size_t n = 0, p = 0; n < static_cast<std::size_t>(neighbours_); ++n) {
                 if (n == middle_) continue;
-                lost +=
-                    sums_[n * blocks_ * lanes + b] * factor_[b % lanes] - packed_[p * blocks_ * lanes + b];
+                lost += sums[n * blocks_ * lanes + b] * factor[b % lanes] - packed[p * blocks_ * lanes + b];
                 ++p;
             }
-            const float f = factor_[b % lanes];
-            middle_blocks[b] = sums_[middle_ * blocks_ * lanes + b] + (f > 0.0F ? lost / f : 0.0F);
+            const float f = factor[b % lanes];
+            middle_blocks[b] = sums[middle_ * blocks_ * lanes + b] + (f > 0.0F ? lost / f : 0.0F);
         }
         for (std::size_t lane = 0; lane < lanes; ++lane) invert_middle(place, lane, middle_blocks);
     }
