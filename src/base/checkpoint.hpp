@@ -35,7 +35,6 @@ class Walk {
     }
     // The names of values in this part, those of parts below it with them.
     std::vector<std::string> names() const;
-    bool empty() const { return names().empty(); }
 
     void operator()(const std::string& name, double& value) const;
     void operator()(const std::string& name, int& value) const;

@@ -18,7 +18,6 @@
 #include <fmt/format.h>
 #include <fstream>
 #include <map>
-#include <numeric>
 #include <unordered_map>
 
 namespace upright {

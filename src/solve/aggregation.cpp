@@ -10,7 +10,6 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
-#include <numeric>
 
 namespace upright {
 

@@ -19,10 +19,6 @@ using test::replaced;
 
 class Invariance : public testing::TestWithParam<Body> {};
 
-std::string name_of(const testing::TestParamInfo<Body>& info) {
-    return replaced(info.param.name, " ", "_");
-}
-
 } // namespace
 
 TEST_P(Invariance, TwiceTheLoadMovesTwiceAsFar) {
@@ -132,7 +128,7 @@ TEST_P(Invariance, FreeGrowthIsFreeOfStress) {
     EXPECT_LT(sum.norm(), 1e-6 * (size + grow.at_work));
 }
 
-INSTANTIATE_TEST_SUITE_P(All, Invariance, testing::ValuesIn(test::bodies()), name_of);
+INSTANTIATE_TEST_SUITE_P(All, Invariance, testing::ValuesIn(test::bodies()), test::name_of);
 
 // The same block along x, y and z, by boxes and by a frame: nothing knows which axis it lies along.
 TEST(Orientation, DoesNotMatter) {

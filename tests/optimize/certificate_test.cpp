@@ -1,6 +1,7 @@
 #include "optimize/certificate.hpp"
 
 #include "optimize/run.hpp"
+#include "support/silent.hpp"
 #include "support/studies.hpp"
 
 #include <gtest/gtest.h>
@@ -11,12 +12,7 @@ using test::study_from;
 
 namespace {
 
-class Silent : public OptimizeObserver {
-  public:
-    void note(const std::string& /*sentence*/) override {}
-    bool stop_requested() const override { return false; }
-    void iteration(const OptimizerState& /*state*/) override {}
-};
+using test::Silent;
 
 // Of a study that was run: the certificate for its goal.
 Certificate certified(const Study& study, double* goal) {

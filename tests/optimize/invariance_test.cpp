@@ -4,6 +4,7 @@
 #include "response/case_report.hpp"
 #include "support/bodies.hpp"
 #include "support/other_units.hpp"
+#include "support/silent.hpp"
 #include "support/studies.hpp"
 
 namespace upright {
@@ -13,12 +14,7 @@ using test::Body;
 using test::replaced;
 using test::study_from;
 
-class Silent final : public OptimizeObserver {
-  public:
-    void iteration(const OptimizerState&) override {}
-    void note(const std::string&) override {}
-    bool stop_requested() const override { return false; }
-};
+using test::Silent;
 
 OptimizeResult run(const Model& model) {
     StaticAnalysis analysis(model, {});
@@ -33,10 +29,6 @@ double largest(const std::vector<double>& a, const std::vector<double>& b) {
 }
 
 class RunInvariance : public testing::TestWithParam<Body> {};
-
-std::string name_of(const testing::TestParamInfo<Body>& info) {
-    return replaced(info.param.name, " ", "_");
-}
 
 const std::string short_run = "[run]\niterations = 7\n";
 // Another bound makes it a problem for asymptotes.
@@ -124,7 +116,7 @@ TEST_P(RunInvariance, NamesDoNotMatter) {
     EXPECT_EQ(one.goal, two.goal);
 }
 
-INSTANTIATE_TEST_SUITE_P(All, RunInvariance, testing::ValuesIn(test::bodies()), name_of);
+INSTANTIATE_TEST_SUITE_P(All, RunInvariance, testing::ValuesIn(test::bodies()), test::name_of);
 
 // A block along x and one along y: the same design, turned.
 TEST(RunOrientation, DoesNotMatter) {

@@ -6,6 +6,7 @@
 #include "optimize/gradient_check.hpp"
 #include "response/case_report.hpp"
 #include "support/bodies.hpp"
+#include "support/silent.hpp"
 #include "support/studies.hpp"
 
 #include <gtest/gtest.h>
@@ -26,11 +27,7 @@ Study study_of(const std::string& text) {
     return load_study(folder.write("study.toml", text), {}, language());
 }
 
-class Silent final : public Observer {
-  public:
-    void note(const std::string&) override {}
-    bool stop_requested() const override { return false; }
-};
+using test::Silent;
 
 std::vector<double> scattered(std::size_t n) {
     std::mt19937 random(5);
@@ -40,12 +37,6 @@ std::vector<double> scattered(std::size_t n) {
 }
 
 class EveryMesh : public testing::TestWithParam<Body> {};
-
-std::string name_of(const testing::TestParamInfo<Body>& info) {
-    std::string out = info.param.name;
-    std::replace(out.begin(), out.end(), ' ', '_');
-    return out;
-}
 
 const std::string watched = "[[response]]\nname = \"rest\"\nmeasure = \"restlessness\"\ntimes = 2\n";
 
@@ -164,6 +155,6 @@ TEST_P(EveryMesh, SupportsHoldWhatLoads) {
     EXPECT_NEAR(2.0 * report.strain_energy, report.compliance, 1e-6 * report.compliance);
 }
 
-INSTANTIATE_TEST_SUITE_P(All, EveryMesh, testing::ValuesIn(test::bodies()), name_of);
+INSTANTIATE_TEST_SUITE_P(All, EveryMesh, testing::ValuesIn(test::bodies()), test::name_of);
 
 } // namespace upright

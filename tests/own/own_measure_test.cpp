@@ -6,6 +6,7 @@
 #include "optimize/run.hpp"
 #include "response/case_report.hpp"
 #include "study/reference.hpp"
+#include "support/silent.hpp"
 #include "support/studies.hpp"
 
 #include <gtest/gtest.h>
@@ -26,12 +27,7 @@ Study study_of(const std::string& extra, const std::vector<std::string>& setting
 
 const std::string watched = "[[response]]\nname = \"rest\"\nmeasure = \"restlessness\"\ntimes = 2\n";
 
-class Silent final : public OptimizeObserver {
-  public:
-    void iteration(const OptimizerState&) override {}
-    void note(const std::string&) override {}
-    bool stop_requested() const override { return false; }
-};
+using test::Silent;
 
 double read_rest(const Study& study, const Model& model) {
     for (const Outcome& o : measure_all(model, analyze(model, {})))

@@ -3,6 +3,7 @@
 
 #include "design/chain.hpp"
 #include "optimize/gradient_check.hpp"
+#include "support/silent.hpp"
 #include "support/studies.hpp"
 
 #include <gtest/gtest.h>
@@ -22,11 +23,7 @@ Study study_of(const std::string& form) {
     return load_study(folder.write("study.toml", test::block_study("[form]\n" + form)), {}, language());
 }
 
-class Silent final : public Observer {
-  public:
-    void note(const std::string&) override {}
-    bool stop_requested() const override { return false; }
-};
+using test::Silent;
 
 } // namespace
 

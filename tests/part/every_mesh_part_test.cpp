@@ -30,12 +30,6 @@ Part carved(const Model& model, const std::vector<double>& density, double at = 
 
 class EveryPart : public testing::TestWithParam<Body> {};
 
-std::string name_of(const testing::TestParamInfo<Body>& info) {
-    std::string out = info.param.name;
-    std::replace(out.begin(), out.end(), ' ', '_');
-    return out;
-}
-
 } // namespace
 
 TEST_P(EveryPart, OfFullDensityIsTheBody) {
@@ -100,7 +94,7 @@ TEST_P(EveryPart, AThresholdThatLeavesNothingIsSaid) {
     EXPECT_THROW(carved(model, std::vector<double>(model.mesh.elements(), 0.2), 0.9), Error);
 }
 
-INSTANTIATE_TEST_SUITE_P(All, EveryPart, testing::ValuesIn(test::bodies()), name_of);
+INSTANTIATE_TEST_SUITE_P(All, EveryPart, testing::ValuesIn(test::bodies()), test::name_of);
 
 // Mirrored at planes across each axis and across two: the whole has twice and four times the half's volume,
 // and mirrors.

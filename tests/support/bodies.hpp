@@ -4,6 +4,8 @@
 
 #include "support/study_text.hpp"
 
+#include <algorithm>
+#include <gtest/gtest.h>
 #include <ostream>
 #include <string>
 #include <vector>
@@ -15,6 +17,13 @@ struct Body {
     std::string text;
     friend std::ostream& operator<<(std::ostream& out, const Body& body) { return out << body.name; }
 };
+
+// Of a test with one as its parameter.
+inline std::string name_of(const testing::TestParamInfo<Body>& info) {
+    std::string out = info.param.name;
+    std::replace(out.begin(), out.end(), ' ', '_');
+    return out;
+}
 
 namespace detail {
 

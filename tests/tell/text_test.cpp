@@ -5,6 +5,7 @@
 
 #include "optimize/certificate.hpp"
 #include "support/bodies.hpp"
+#include "support/silent.hpp"
 #include "support/studies.hpp"
 
 #include <algorithm>
@@ -17,12 +18,7 @@ namespace {
 using test::block_study;
 using test::study_from;
 
-class Silent final : public OptimizeObserver {
-  public:
-    void iteration(const OptimizerState&) override {}
-    void note(const std::string&) override {}
-    bool stop_requested() const override { return false; }
-};
+using test::Silent;
 
 std::vector<std::string> lines_of(const std::string& text) {
     std::vector<std::string> out;
