@@ -103,11 +103,58 @@ void check_choices(const std::vector<Choice>& choices, const CardReader& reader)
 
 } // namespace
 
-KeyFacts facts_for(const std::string& name, ValueForm form) {
+KeyFacts facts_for(const char* name, std::vector<ValueForm> forms) {
     KeyFacts out;
     out.name = name;
-    out.forms = {std::move(form)};
+    out.forms = std::move(forms);
     return out;
+}
+KeyFacts facts_for(const char* name, ValueForm form) {
+    return facts_for(name, std::vector<ValueForm>{std::move(form)});
+}
+
+AnyKey::AnyKey(KeyFacts told, TakeAny how) : facts(std::move(told)), take(std::move(how)) {}
+AnyKey::AnyKey(const AnyKey&) = default;
+AnyKey::AnyKey(AnyKey&&) noexcept = default;
+AnyKey& AnyKey::operator=(const AnyKey&) = default;
+AnyKey& AnyKey::operator=(AnyKey&&) noexcept = default;
+AnyKey::~AnyKey() = default;
+
+void AnyKey::set_must(std::string_view example) {
+    facts.required = true;
+    facts.example = example;
+}
+void AnyKey::add_home(std::vector<std::string> beside, std::function<bool(const Context&)> where,
+                      std::string_view wrong, std::string_view instead) {
+    facts.homes.push_back({std::move(beside), std::move(where), std::string(wrong), std::string(instead)});
+}
+void AnyKey::set_elsewhere(std::string_view wrong, std::string_view instead) {
+    facts.elsewhere = wrong;
+    facts.elsewhere_instead = instead;
+}
+
+void AnySchema::add_any(AnyKey key) {
+    const auto back = !facts.keys.empty() && facts.keys.back().name == "active" ? 1 : 0;
+    facts.keys.insert(facts.keys.end() - back, std::move(key.facts));
+    takes.insert(takes.end() - back, std::move(key.take));
+}
+void AnySchema::add_any_kind(VariantFacts kind) {
+    facts.variants.push_back(std::move(kind));
+    own_takes.emplace_back();
+}
+void AnySchema::add_to_kind(const AnyKey& key) {
+    facts.variants.back().keys.push_back(key.facts);
+    own_takes.back().push_back(key.take);
+}
+void AnySchema::read_any(const CardReader& reader, void* card) const {
+    const auto take_all = [&](const std::vector<KeyFacts>& keys, const std::vector<TakeAny>& how) {
+        for (std::size_t i = 0; i < keys.size(); ++i)
+            if (const Node* node = reader.find(keys[i].name)) how[i](card, Given(*node, keys[i], reader));
+    };
+    take_all(facts.keys, takes);
+    if (facts.variants.empty()) return;
+    const VariantFacts& kind = variant_of(facts, reader);
+    take_all(kind.keys, own_takes[static_cast<std::size_t>(&kind - facts.variants.data())]);
 }
 
 std::string TableFacts::title() const {

@@ -19,6 +19,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <type_traits>
 #include <utility>
 #include <vector>
@@ -61,7 +62,8 @@ struct Choice {
 };
 
 // Of a key of that name and form, with nothing said yet.
-KeyFacts facts_for(const std::string& name, ValueForm form);
+KeyFacts facts_for(const char* name, ValueForm form);
+KeyFacts facts_for(const char* name, std::vector<ValueForm> forms);
 
 // What a table says of a kind of the card: of a mesh kind, a measure, a static or a modal case. A word of the
 // card's deciding key chooses it, and keys of its own come with it.
@@ -129,39 +131,58 @@ class Given {
     const ValueForm& form(ValueForm::Kind kind) const;
 };
 
-template <class Card> struct Key {
-    KeyFacts facts;
-    std::function<void(Card&, const Given&)> take;
+// Reads a value into the card that is passed as its address; the typed classes below see to it that it is
+// one.
+using TakeAny = std::function<void(void*, const Given&)>;
 
-    Key(KeyFacts told, std::function<void(Card&, const Given&)> how)
-        : facts(std::move(told)), take(std::move(how)) {}
+// What all keys share, whatever their card.
+struct AnyKey {
+    KeyFacts facts;
+    TakeAny take;
+
+    AnyKey(KeyFacts told, TakeAny how);
+    AnyKey(const AnyKey&);
+    AnyKey(AnyKey&&) noexcept;
+    AnyKey& operator=(const AnyKey&);
+    AnyKey& operator=(AnyKey&&) noexcept;
+    ~AnyKey();
+
+  protected:
+    void set_must(std::string_view example);
+    void add_home(std::vector<std::string> beside, std::function<bool(const Context&)> where,
+                  std::string_view wrong, std::string_view instead);
+    void set_elsewhere(std::string_view wrong, std::string_view instead);
+};
+
+template <class Card> struct Key : AnyKey {
+    // `how` is called with (Card&, const Given&).
+    template <class Take>
+    Key(KeyFacts told, Take how)
+        : AnyKey(std::move(told),
+                 [how = std::move(how)](void* card, const Given& g) { how(*static_cast<Card*>(card), g); }) {}
     // A key of what the card is built on.
     template <class Base,
               class = std::enable_if_t<std::is_base_of_v<Base, Card> && !std::is_same_v<Base, Card>>>
-    Key(Key<Base> base) : facts(std::move(base.facts)), take(std::move(base.take)) {}
+    Key(Key<Base> base)
+        : AnyKey(std::move(base.facts), [take = std::move(base.take)](void* card, const Given& g) {
+              take(static_cast<Base*>(static_cast<Card*>(card)), g);
+          }) {}
 
-    Key says(std::string text) && { return facts.says = std::move(text), std::move(*this); }
-    Key fallback(std::string text) && { return facts.fallback = std::move(text), std::move(*this); }
-    Key example(std::string text) && { return facts.example = std::move(text), std::move(*this); }
+    Key&& says(std::string_view text) && { return facts.says = text, std::move(*this); }
+    Key&& fallback(std::string_view text) && { return facts.fallback = text, std::move(*this); }
+    Key&& example(std::string_view text) && { return facts.example = text, std::move(*this); }
     // It has to be there.
-    Key must(std::string example) && {
-        facts.required = true;
-        facts.example = std::move(example);
-        return std::move(*this);
+    Key&& must(std::string_view example) && { return set_must(example), std::move(*this); }
+    Key&& was(std::string_view name) && { return facts.was = name, std::move(*this); }
+    Key&& beside(std::vector<std::string> keys, std::string_view wrong, std::string_view instead) && {
+        return add_home(std::move(keys), {}, wrong, instead), std::move(*this);
     }
-    Key was(std::string name) && { return facts.was = std::move(name), std::move(*this); }
-    Key beside(std::vector<std::string> keys, std::string wrong, std::string instead) && {
-        facts.homes.push_back({std::move(keys), {}, std::move(wrong), std::move(instead)});
-        return std::move(*this);
+    Key&& where(std::function<bool(const Context&)> where, std::string_view wrong,
+                std::string_view instead) && {
+        return add_home({}, std::move(where), wrong, instead), std::move(*this);
     }
-    Key where(std::function<bool(const Context&)> where, std::string wrong, std::string instead) && {
-        facts.homes.push_back({{}, std::move(where), std::move(wrong), std::move(instead)});
-        return std::move(*this);
-    }
-    Key elsewhere(std::string wrong, std::string instead = "Remove it") && {
-        facts.elsewhere = std::move(wrong);
-        facts.elsewhere_instead = std::move(instead);
-        return std::move(*this);
+    Key&& elsewhere(std::string_view wrong, std::string_view instead = "Remove it") && {
+        return set_elsewhere(wrong, instead), std::move(*this);
     }
 };
 
@@ -213,13 +234,9 @@ Key<Card> key(const char* name, ValueForm form, T Base::*member, Place Card::*pl
                 card.*place = g.node.place;
             }};
 }
-// A key that is read in its own way.
-template <class Card>
-Key<Card> key(const char* name, std::vector<ValueForm> forms, std::function<void(Card&, const Given&)> take) {
-    KeyFacts facts;
-    facts.name = name;
-    facts.forms = std::move(forms);
-    return {std::move(facts), std::move(take)};
+// A key that is read in its own way: `take` is called with (Card&, const Given&).
+template <class Card, class Take> Key<Card> key(const char* name, std::vector<ValueForm> forms, Take take) {
+    return {facts_for(name, std::move(forms)), std::move(take)};
 }
 // A word for each value of an enum (or of a flag).
 template <class T> using Words = std::vector<std::pair<const char*, T>>;
@@ -240,36 +257,36 @@ template <class Card> Key<Card> later_key(const char* name, std::vector<ValueFor
     return out;
 }
 
-template <class Card> struct Schema {
+// What all schemas share, whatever their card.
+struct AnySchema {
     TableFacts facts;
-    std::vector<std::function<void(Card&, const Given&)>> takes;                  // of the keys of all kinds
-    std::vector<std::vector<std::function<void(Card&, const Given&)>>> own_takes; // of each kind's keys
-    std::function<void(Card&, const CardReader&)> check;                          // rules across its keys
+    std::vector<TakeAny> takes;                  // of the keys of all kinds
+    std::vector<std::vector<TakeAny>> own_takes; // of each kind's keys
 
+  protected:
     // `active` stays the last.
+    void add_any(AnyKey key);
+    void add_any_kind(VariantFacts facts);
+    void add_to_kind(const AnyKey& key); // to the kind that was added last
+    void read_any(const CardReader& reader, void* card) const;
+};
+
+template <class Card> struct Schema : AnySchema {
+    std::function<void(Card&, const CardReader&)> check; // rules across its keys
+
     void add(std::vector<Key<Card>> keys) {
-        const bool before = !facts.keys.empty() && facts.keys.back().name == "active";
-        for (Key<Card>& k : keys) {
-            const auto back = before ? 1 : 0;
-            facts.keys.insert(facts.keys.end() - back, std::move(k.facts));
-            takes.insert(takes.end() - back, std::move(k.take));
-        }
+        for (Key<Card>& k : keys) add_any(std::move(k));
     }
     void add_kinds(const std::string& decides, const std::string& usual,
                    const std::vector<Variant<Card>>& kinds) {
         facts.decides = decides;
         facts.usual = usual;
         for (const Variant<Card>& kind : kinds) {
-            VariantFacts own{kind.word, kind.called, kind.says, {}, kind.choices};
-            std::vector<std::function<void(Card&, const Given&)>> own_take;
-            for (const Key<Card>& k : kind.keys) {
-                own.keys.push_back(k.facts);
-                own_take.push_back(k.take);
-            }
-            facts.variants.push_back(std::move(own));
-            own_takes.push_back(std::move(own_take));
+            add_any_kind({kind.word, kind.called, kind.says, {}, kind.choices});
+            for (const Key<Card>& k : kind.keys) add_to_kind(k);
         }
     }
+    void read(const CardReader& reader, Card& card) const { read_any(reader, &card); }
 };
 
 // A table inside of a card.
@@ -315,13 +332,6 @@ Schema<Card> cards(const char* word, const char* says, const char* example, bool
 }
 
 namespace detail {
-template <class Card>
-void take_all(const std::vector<KeyFacts>& keys,
-              const std::vector<std::function<void(Card&, const Given&)>>& takes, Card& card,
-              const CardReader& reader) {
-    for (std::size_t i = 0; i < keys.size(); ++i)
-        if (const Node* node = reader.find(keys[i].name)) takes[i](card, Given(*node, keys[i], reader));
-}
 template <class Card, class = void> struct HasPlace : std::false_type {};
 template <class Card>
 struct HasPlace<Card, std::void_t<decltype(std::declval<Card&>().place)>> : std::true_type {};
@@ -331,12 +341,7 @@ struct HasPlace<Card, std::void_t<decltype(std::declval<Card&>().place)>> : std:
 template <class Card> void read_table(const Schema<Card>& schema, const CardReader& reader, Card& card) {
     check_keys(schema.facts, reader);
     if constexpr (detail::HasPlace<Card>::value) card.place = reader.place();
-    detail::take_all(schema.facts.keys, schema.takes, card, reader);
-    if (!schema.facts.variants.empty()) {
-        const VariantFacts& kind = variant_of(schema.facts, reader);
-        const auto at = static_cast<std::size_t>(&kind - schema.facts.variants.data());
-        detail::take_all(kind.keys, schema.own_takes[at], card, reader);
-    }
+    schema.read(reader, card);
     if (schema.check) schema.check(card, reader);
 }
 template <class Card> Card read_table(const Schema<Card>& schema, const CardReader& reader) {

@@ -1,4 +1,5 @@
 // Local coordinate systems.
+#include "base/angles.hpp"
 #include "study/cards/cards.hpp"
 #include "study/names.hpp"
 
@@ -121,9 +122,7 @@ std::vector<RigidMove> read_copies(const Given& given) {
         const CopiesAround around = read_table(copies_schema(), given.inner());
         for (int i = 0; i < around.count; ++i) {
             RigidMove motion;
-            motion.turn =
-                Eigen::AngleAxisd(2.0 * 3.14159265358979323846 * i / around.count, around.frame->axes.col(2))
-                    .matrix();
+            motion.turn = Eigen::AngleAxisd(2.0 * pi * i / around.count, around.frame->axes.col(2)).matrix();
             motion.shift = around.frame->origin - motion.turn * around.frame->origin;
             if (i == 0) motion = RigidMove();
             out.push_back(motion);

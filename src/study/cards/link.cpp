@@ -1,4 +1,5 @@
 // Couplings, joints, masses, bonds: what hangs together with the part.
+#include "base/angles.hpp"
 #include "study/cards/cards.hpp"
 #include "study/names.hpp"
 
@@ -7,8 +8,6 @@
 namespace upright {
 
 namespace {
-
-constexpr double degree = 3.14159265358979323846 / 180.0;
 
 const Schema<CouplingCard>& coupling_schema() {
     static const Schema<CouplingCard> out = cards<CouplingCard>(

@@ -1,4 +1,5 @@
 // Loads: what acts, on what, in which axes.
+#include "base/angles.hpp"
 #include "study/cards/cards.hpp"
 #include "study/names.hpp"
 
@@ -8,7 +9,6 @@ namespace {
 
 constexpr Dimension turning{0, 0, -1, 0, 1};
 constexpr Dimension speeding_up{0, 0, -2, 0, 1};
-constexpr double degree = 3.14159265358979323846 / 180.0;
 
 const std::vector<std::string> kinds{"force", "pressure", "gravity", "moment", "toward", "spin", "heat"};
 

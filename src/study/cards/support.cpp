@@ -1,4 +1,5 @@
 // Supports and symmetry planes: what holds.
+#include "base/angles.hpp"
 #include "study/cards/cards.hpp"
 #include "study/names.hpp"
 
@@ -7,8 +8,6 @@
 namespace upright {
 
 namespace {
-
-constexpr double degree = 3.14159265358979323846 / 180.0;
 
 struct SupportDraft : SupportCard {
     const Frame* in = nullptr;
