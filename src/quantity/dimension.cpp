@@ -1,5 +1,7 @@
 #include "quantity/dimension.hpp"
 
+#include "base/angles.hpp"
+
 #include <array>
 #include <cmath>
 #include <fmt/format.h>
@@ -8,7 +10,7 @@ namespace upright {
 
 namespace {
 
-constexpr double degree_in_rad = 3.14159265358979323846 / 180.0;
+constexpr double degree_in_rad = pi / 180.0;
 
 struct NamedDimension {
     Dimension dimension;

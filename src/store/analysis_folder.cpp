@@ -3,20 +3,18 @@
 #include "base/files.hpp"
 #include "base/h5_file.hpp"
 #include "base/version.hpp"
+#include "store/json_inside.hpp"
 #include "store/run_folder.hpp"
 #include "store/vtu.hpp"
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 namespace upright {
 
 namespace {
 
 namespace fs = std::filesystem;
-using Json = nlohmann::ordered_json;
-
 const std::vector<std::string>& own_files() {
     static const std::vector<std::string> names{"analysis.json", "study.toml", "model.h5", "fields.h5",
                                                 "cases",         "figures",    "log.txt"};
@@ -31,10 +29,6 @@ Json peak(const Extreme& e) {
     Json out{{"value", e.value}, {"place", numbers(e.place)}};
     if (!e.region.empty()) out["region"] = e.region;
     return out;
-}
-
-Json bound(const std::optional<double>& value) {
-    return value ? Json(*value) : Json(nullptr);
 }
 
 Json static_json(const StaticReport& s) {
@@ -208,8 +202,8 @@ void AnalysisFolder::write_json(const Model& model, const AnalysisReport& report
                              {"case", o.in_case.empty() ? Json(nullptr) : Json(o.in_case)},
                              {"value", o.value},
                              {"unit", model.units.text(card.measure->dimension)},
-                             {"min", bound(o.min)},
-                             {"max", bound(o.max)},
+                             {"min", json_or_null(o.min)},
+                             {"max", json_or_null(o.max)},
                              {"holds", o.holds}});
     }
     out["responses"] = responses;

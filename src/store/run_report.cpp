@@ -2,20 +2,14 @@
 
 #include "base/files.hpp"
 #include "base/version.hpp"
+#include "store/json_inside.hpp"
 #include "store/vtu.hpp"
 
 #include <ctime>
-#include <nlohmann/json.hpp>
 
 namespace upright {
 
 namespace {
-
-using Json = nlohmann::ordered_json;
-
-Json bound(const std::optional<double>& value) {
-    return value ? Json(*value) : Json(nullptr);
-}
 
 // The largest value of a field, where it is, and in which case.
 struct Peak {
@@ -104,8 +98,8 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
             one["case"] = model.modal_cases[all[c].in_modal_case].name;
         one["value"] = has_values ? Json(r.value) : Json(nullptr);
         one["unit"] = model.units.text(card.measure->dimension);
-        one["min"] = bound(r.min);
-        one["max"] = bound(r.max);
+        one["min"] = json_or_null(r.min);
+        one["max"] = json_or_null(r.max);
         one["holds"] = has_values ? Json(r.holds) : Json(nullptr);
         if (!r.where.empty()) one["where"] = r.where;
         if (!card.except.empty()) one["except"] = card.except;

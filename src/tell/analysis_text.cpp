@@ -10,7 +10,7 @@ namespace upright {
 
 namespace {
 
-class Lines {
+class TableLines {
   public:
     void add(const std::string& name, const std::string& text) {
         out_ += fmt::format("  {:<22}{}\n", name, text);
@@ -46,7 +46,7 @@ std::string static_table(const Model& model, const AnalysisReport& report, const
     const double size = model.mesh.bounds.diagonal();
     const auto unit = [&](const Dimension& d) { return model.units.text(d); };
     const std::string stress = unit(dimension::stress);
-    Lines out;
+    TableLines out;
     out.head(s.name + " (static)");
     out.add("largest displacement",
             fmt::format("{:.5g} {} {}", s.displacement_peak.value, unit(dimension::length),
@@ -123,7 +123,7 @@ std::string static_table(const Model& model, const AnalysisReport& report, const
 
 std::string modal_table(const Model& model, const std::string& name, const ModalResult& m, bool lumped) {
     const bool plane = model.mesh.dimension() == 2;
-    Lines out;
+    TableLines out;
     out.head(name + " (modal, " + (lumped ? "lumped" : "consistent") + " mass)");
     out.add("mass", fmt::format("{} with what rides on it, centre {}", model.units.mass_text(m.mass, 5),
                                 vector(m.center, plane, model.mesh.bounds.diagonal())));

@@ -18,7 +18,7 @@ namespace upright::cli {
 
 namespace {
 
-struct Wish : StudyWish, FigureWish {
+struct AnalyzeWish : StudyWish, FigureWish {
     std::vector<std::string> cases, probes, except;
     std::optional<int> refine;
     std::string out;
@@ -27,7 +27,7 @@ struct Wish : StudyWish, FigureWish {
 
 namespace fs = std::filesystem;
 
-std::vector<Vec3> read_probes(const Wish& in, bool plane) {
+std::vector<Vec3> read_probes(const AnalyzeWish& in, bool plane) {
     std::vector<Vec3> out;
     for (const std::string& text : in.probes) {
         Vec3 p = Vec3::Zero();
@@ -77,7 +77,7 @@ std::string size_text(const Model& model) {
 }
 
 // Everything between the folder and the last file in it.
-std::vector<Outcome> fill(const Wish& in, const Job& job, const AnalysisWish& wish,
+std::vector<Outcome> fill(const AnalyzeWish& in, const Job& job, const AnalysisWish& wish,
                           const std::vector<Vec3>& probes, const AnalysisFolder& folder,
                           const FigureOptions& options, Console& console) {
     const auto begin = std::chrono::steady_clock::now();
@@ -118,7 +118,7 @@ std::vector<Outcome> fill(const Wish& in, const Job& job, const AnalysisWish& wi
     return outcomes;
 }
 
-int run_analyze(const Wish& in, Session& session) {
+int run_analyze(const AnalyzeWish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
     if (in.refine && *in.refine < 2)
@@ -167,7 +167,7 @@ Command analyze_command() {
     return {
         "analyze", "The static and modal cases of the full-material part: the baseline",
         [](Options& options) {
-            auto in = std::make_shared<Wish>();
+            auto in = std::make_shared<AnalyzeWish>();
             add_study(options, *in);
             options.several("--case", "NAME", in->cases, "A case (several times for several; default: all)");
             options.several("--probe", "X,Y,Z", in->probes,

@@ -18,7 +18,7 @@ namespace upright::cli {
 
 namespace {
 
-struct Wish : FigureWish {
+struct CarveWish : FigureWish {
     std::string target, out;
     double at = 0.5;
     std::optional<int> iteration;
@@ -102,7 +102,7 @@ Json report_of(const Model& model, const Part& part, const PartOptions& options,
             {"smoothing_passes", options.passes}};
 }
 
-int run_carve(const Wish& in, Session& session) {
+int run_carve(const CarveWish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
     PartOptions part_options;
@@ -140,7 +140,7 @@ int run_carve(const Wish& in, Session& session) {
 
 Command carve_command() {
     return {"carve", "The solid part of a run: closed surface, mass, is it one piece?", [](Options& options) {
-                auto in = std::make_shared<Wish>();
+                auto in = std::make_shared<CarveWish>();
                 options.word("RUN", in->target, "The folder of the run", true);
                 options.value("--at", "T", in->at, "Density at which to cut (default: 0.5)");
                 options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");

@@ -13,7 +13,7 @@ namespace upright::cli {
 
 namespace {
 
-struct Wish : StudyWish, FigureWish {
+struct CheckWish : StudyWish, FigureWish {
     std::string out;
     bool no_figures = false, gradients = false, strict = false;
 };
@@ -46,7 +46,7 @@ void show_gradients(const Model& model, Console& console) {
                                check.directions, check.variables));
 }
 
-int run_check(const Wish& in, Session& session) {
+int run_check(const CheckWish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
     const Job job = load_job(session, in.target, in.settings, true);
@@ -98,7 +98,7 @@ Command check_command() {
     return {"check",
             "The readiness ledger: every card, what it came to, what is missing or doubtful; figures",
             [](Options& options) {
-                auto in = std::make_shared<Wish>();
+                auto in = std::make_shared<CheckWish>();
                 add_study(options, *in);
                 options.value("--out", "DIR", in->out,
                               "Folder for the figures (default: <study>.check beside the study)");

@@ -12,12 +12,12 @@ namespace fs = std::filesystem;
 
 namespace {
 
-struct Wish {
+struct DemoWish {
     std::string target = "upright-demo";
     bool force = false;
 };
 
-int run_demo(const Wish& in, Session& session) {
+int run_demo(const DemoWish& in, Session& session) {
     Console& console = session.console;
     const auto start = std::chrono::steady_clock::now();
     const fs::path folder(in.target);
@@ -55,7 +55,7 @@ int run_demo(const Wish& in, Session& session) {
 
 Command demo_command() {
     return {"demo", "The whole job on shipped data, end to end, under a minute", [](Options& options) {
-                auto in = std::make_shared<Wish>();
+                auto in = std::make_shared<DemoWish>();
                 options.word("DIR", in->target, "Where to put it (default: upright-demo)", false);
                 options.flag("--force", in->force, "Overwrite an earlier demo");
                 return [in](Session& session) { return run_demo(*in, session); };

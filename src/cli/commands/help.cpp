@@ -10,12 +10,12 @@ namespace upright::cli {
 
 namespace {
 
-struct Wish {
+struct HelpWish {
     std::string word;
     bool reference = false;
 };
 
-int run_help(const Wish& in, Session& session) {
+int run_help(const HelpWish& in, Session& session) {
     const Language& language = session.kinds.language;
     if (in.reference) {
         session.console.result(reference_markdown(language));
@@ -43,7 +43,7 @@ int run_help(const Wish& in, Session& session) {
 
 Command help_command() {
     return {"help", "A card, a key or a command explained: help region, help skin_of", [](Options& options) {
-                auto in = std::make_shared<Wish>();
+                auto in = std::make_shared<HelpWish>();
                 options.word("WORD", in->word,
                              "The card, key, word or command; a key of one card as region.frame", false);
                 options.flag("--reference", in->reference, "The whole study reference, as Markdown");

@@ -14,7 +14,7 @@ namespace upright::cli {
 
 namespace {
 
-struct Wish : FigureWish {
+struct InspectWish : FigureWish {
     std::string target, out;
     bool no_figures = false;
 };
@@ -47,7 +47,7 @@ std::string shape_text(const FacetFace& f, double scale) {
     return out;
 }
 
-int inspect_mesh(const Wish& in, Console& console) {
+int inspect_mesh(const InspectWish& in, Console& console) {
     FileMesh file;
     const char* family = "solid";
     try {
@@ -103,7 +103,7 @@ int inspect_mesh(const Wish& in, Console& console) {
     return 0;
 }
 
-int inspect_bodies(const Wish& in, Console& console, const FigureOptions& options) {
+int inspect_bodies(const InspectWish& in, Console& console, const FigureOptions& options) {
     const BodyFile file = read_bodies(in.target, {}, 1.0, 1e-3, false);
     const bool step = file.format == "STEP";
     const std::string unit = step ? "mm" : "";
@@ -152,7 +152,7 @@ int inspect_bodies(const Wish& in, Console& console, const FigureOptions& option
     return 0;
 }
 
-int run_inspect(const Wish& in, Session& session) {
+int run_inspect(const InspectWish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
     std::error_code ignored;
@@ -171,7 +171,7 @@ Command inspect_command() {
     return {"inspect",
             "Bodies and numbered faces of a STEP, STL or OBJ file, or the arrays of a VTU mesh; figures",
             [](Options& options) {
-                auto in = std::make_shared<Wish>();
+                auto in = std::make_shared<InspectWish>();
                 options.word("FILE", in->target, "The file (.step, .stl, .obj, .vtu)", true);
                 options.value("--out", "FILE", in->out,
                               "The picture (default: <file>-faces.png beside the file)");

@@ -15,7 +15,7 @@ namespace upright::cli {
 
 namespace {
 
-struct Wish : StudyWish, FigureWish {
+struct ModelWish : StudyWish, FigureWish {
     std::string out;
     bool matrices = false, no_figures = false;
 };
@@ -89,7 +89,7 @@ void write_matrices(const fs::path& folder, const Model& model, Console& console
     console.result("matrices: " + folder.string());
 }
 
-int run_model(const Wish& in, Session& session) {
+int run_model(const ModelWish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
     const Job job = load_job(session, in.target, in.settings, true);
@@ -132,7 +132,7 @@ int run_model(const Wish& in, Session& session) {
 Command model_command() {
     return {"model", "The solver-ready model: model.h5, every set as VTU, mesh quality",
             [](Options& options) {
-                auto in = std::make_shared<Wish>();
+                auto in = std::make_shared<ModelWish>();
                 add_study(options, *in);
                 options.value("--out", "DIR", in->out,
                               "Folder for the files (default: <study>.model beside the study)");

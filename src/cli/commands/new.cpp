@@ -13,13 +13,13 @@ namespace fs = std::filesystem;
 
 namespace {
 
-struct Wish {
+struct NewWish {
     std::string target;
     std::string example = "pump-pedestal";
     bool list = false;
 };
 
-int run_new(const Wish& in, Session& session) {
+int run_new(const NewWish& in, Session& session) {
     Console& console = session.console;
     const fs::path examples = example_folder(session);
     std::vector<std::string> names;
@@ -52,7 +52,7 @@ int run_new(const Wish& in, Session& session) {
 
 Command new_command() {
     return {"new", "A commented study to start from", [](Options& options) {
-                auto in = std::make_shared<Wish>();
+                auto in = std::make_shared<NewWish>();
                 options.word("DIR", in->target, "The folder to make", false);
                 options.value("--example", "NAME", in->example,
                               "Which example to copy (default: pump-pedestal)");

@@ -19,7 +19,7 @@ namespace upright::cli {
 
 namespace {
 
-struct Wish : StudyWish {
+struct OptimizeWish : StudyWish {
     std::string out;
     bool force = false, certificate = false, resume = false;
 };
@@ -103,7 +103,7 @@ std::vector<double> density_of_run(const Model& model, Console& console) {
 // One run, from the study to the last file in its folder.
 class Run {
   public:
-    Run(const Wish& in, Session& session)
+    Run(const OptimizeWish& in, Session& session)
         : in_(in), session_(session), console_(session.console),
           job_(load_job(session, in.target, in.settings, true)), model_(job_.model) {}
 
@@ -243,7 +243,7 @@ class Run {
     double seconds() const { return std::chrono::duration<double>(Clock::now() - start_).count(); }
 
     const Clock::time_point start_ = Clock::now();
-    const Wish& in_;
+    const OptimizeWish& in_;
     Session& session_;
     Console& console_;
     const Job job_;
@@ -259,7 +259,7 @@ class Run {
 
 Command optimize_command() {
     return {"optimize", "The optimisation run, with live progress", [](Options& options) {
-                auto in = std::make_shared<Wish>();
+                auto in = std::make_shared<OptimizeWish>();
                 add_study(options, *in);
                 options.value("--out", "DIR", in->out,
                               "Folder of the run (default: <study>.run beside the study)");

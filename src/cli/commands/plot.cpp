@@ -17,7 +17,7 @@ namespace upright::cli {
 
 namespace {
 
-struct Wish : FigureWish {
+struct PlotWish : FigureWish {
     std::string target, what, of_case, out;
     std::optional<int> mode, iteration;
     bool animate = false;
@@ -55,8 +55,8 @@ std::vector<const Case*> chosen_cases(const std::vector<Case>& cases, const std:
 }
 
 // The picture of one case; a file that was asked for gets the case's name when there are several.
-fs::path picture(const Wish& in, const fs::path& figures, const std::string& what, const std::string& of_case,
-                 bool several) {
+fs::path picture(const PlotWish& in, const fs::path& figures, const std::string& what,
+                 const std::string& of_case, bool several) {
     const std::string extension = in.animate ? ".gif" : ".png";
     if (in.out.empty())
         return figures / (what + (of_case.empty() ? "" : "-" + file_name(of_case)) + extension);
@@ -65,7 +65,7 @@ fs::path picture(const Wish& in, const fs::path& figures, const std::string& wha
     return out.parent_path() / (out.stem().string() + "-" + file_name(of_case) + out.extension().string());
 }
 
-void require_options(const Wish& in) {
+void require_options(const PlotWish& in) {
     const std::string extension = fs::path(in.out).extension();
     if (!in.out.empty() && extension != ".png" && !(in.animate && extension == ".gif"))
         throw Error::usage("--out " + in.out + " is not a " + (in.animate ? "GIF or PNG" : "PNG") + " file",
@@ -79,7 +79,7 @@ void require_options(const Wish& in) {
 }
 
 // Draws or animates one field.
-void show(const Wish& in, const Job& job, const ResultFigure& figure, bool swings, const fs::path& file,
+void show(const PlotWish& in, const Job& job, const ResultFigure& figure, bool swings, const fs::path& file,
           Console& console) {
     FigureOptions options = figure_options(in);
     if (!in.animate) {
@@ -91,7 +91,7 @@ void show(const Wish& in, const Job& job, const ResultFigure& figure, bool swing
         console.result(written.string());
 }
 
-int plot_analysis(const Wish& in, Session& session) {
+int plot_analysis(const PlotWish& in, Session& session) {
     Console& console = session.console;
     if (in.iteration) throw Error::usage("--iteration goes with a run; this is an analysis");
     const AnalysisFolder folder = AnalysisFolder::open(in.target);
@@ -137,7 +137,7 @@ int plot_analysis(const Wish& in, Session& session) {
     return 0;
 }
 
-int plot_run(const Wish& in, Session& session) {
+int plot_run(const PlotWish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
     const double at = threshold(in.at);
@@ -202,7 +202,7 @@ int plot_run(const Wish& in, Session& session) {
     return 0;
 }
 
-int run_plot(Wish in, Session& session) {
+int run_plot(PlotWish in, Session& session) {
     const bool analysis = AnalysisFolder::is_one(in.target);
     if (in.what.empty()) in.what = analysis ? "displacement" : "density";
     if (analysis)
@@ -218,7 +218,7 @@ int run_plot(Wish in, Session& session) {
 
 Command plot_command() {
     return {"plot", "A figure of a run or of an analysis", [](Options& options) {
-                auto in = std::make_shared<Wish>();
+                auto in = std::make_shared<PlotWish>();
                 options.word("RUN", in->target, "The folder of the run or analysis", true);
                 options.value(
                     "--what", "WHAT", in->what,
