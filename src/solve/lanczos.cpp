@@ -51,17 +51,23 @@ class Lanczos {
         for (Index c = 0; c < next_.cols(); ++c)
             for (Index r = 0; r < n_; ++r) next_(r, c) = normal(random);
         next_ = problem_.inverse(problem_.mass * next_);
-        orthonormalise();
+        orthonormalise(sizes(next_));
     }
 
-    // Columns of next_ of unit mass and at right angles to the basis; those with nothing new go.
-    void orthonormalise() {
-        VectorXd before(next_.cols());
+    // The lengths of columns in the mass norm.
+    VectorXd sizes(const MatrixXd& v) const {
+        const MatrixXd mv = problem_.mass * v;
+        VectorXd out(v.cols());
+        for (Index c = 0; c < v.cols(); ++c)
+            out[c] = std::sqrt(std::max(
+                0.0, inner_product(static_cast<std::size_t>(n_), v.col(c).data(), mv.col(c).data())));
+        return out;
+    }
+
+    // Columns of next_ of unit mass and at right angles to the basis; those with nothing new go. `before`:
+    // their lengths before anything was taken off, against which what is left may be rounding.
+    void orthonormalise(const VectorXd& before) {
         next_mass_ = problem_.mass * next_;
-        for (Index c = 0; c < next_.cols(); ++c)
-            before[c] =
-                std::sqrt(std::max(0.0, inner_product(static_cast<std::size_t>(n_), next_.col(c).data(),
-                                                      next_mass_.col(c).data())));
         for (int pass = 0; pass < 2 && used_ > 0; ++pass)
             next_.noalias() -= V_.leftCols(used_) * (MV_.leftCols(used_).transpose() * next_).eval();
         Index kept = 0;
@@ -98,6 +104,7 @@ class Lanczos {
         MV_.middleCols(used_, b) = next_mass_;
         used_ += b;
         MatrixXd W = problem_.inverse(next_mass_);
+        const VectorXd before = sizes(W);
         const MatrixXd H = MV_.leftCols(used_).transpose() * W;
         W.noalias() -= V_.leftCols(used_) * H;
         MatrixXd G = MatrixXd::Zero(old + b, old + b);
@@ -108,11 +115,13 @@ class Lanczos {
         // What the basis lacks: W in the mass norm, as coefficients of the last block.
         const MatrixXd gram = W.transpose() * (problem_.mass * W);
         const SymmetricEigen root = symmetric_eigen(0.5 * (gram + gram.transpose()));
-        residual_ = root.vectors * root.values.cwiseSqrt().asDiagonal() * root.vectors.transpose();
+        // Rounding takes values of nothing below it, whose roots would pass for residuals of nothing.
+        residual_ =
+            root.vectors * root.values.cwiseMax(0.0).cwiseSqrt().asDiagonal() * root.vectors.transpose();
         last_ = b;
         next_ = std::move(W);
         if (used_ >= n_) next_.resize(n_, 0);
-        if (next_.cols() > 0) orthonormalise();
+        if (next_.cols() > 0) orthonormalise(before);
         return next_.cols() > 0;
     }
 
@@ -127,7 +136,7 @@ class Lanczos {
         Index good = 0;
         for (; good < theta_.size() && theta_[good] > 0.0; ++good) {
             const double residual = (residual_ * weights_.col(good).tail(last_)).norm();
-            if (residual > wish_.tolerance * theta_[good]) break;
+            if (!(residual <= wish_.tolerance * theta_[good])) break;
         }
         return good;
     }
