@@ -89,8 +89,17 @@ std::string guarded(const std::string& text, const Place& place) {
         out += added == added_words().end() ? word : added->second + word.substr(letters);
         word.clear();
     };
-    for (const char c : text) {
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const char c = text[i];
         const auto u = static_cast<unsigned char>(c);
+        // "3 5 mm" is no fifteen: numbers are powers, or the one over which a unit stands.
+        if (word.empty() && std::isdigit(u) &&
+            (out.empty() || out.find_last_of("^-0123456789") != out.size() - 1)) {
+            const std::size_t next = text.find_first_not_of(' ', i + 1);
+            if (!out.empty() || c != '1' || next == std::string::npos || text[next] != '/')
+                throw Error::input(place, "\"" + text + "\" holds a number where a unit is expected",
+                                   "Write one number and its unit: 3.5 mm");
+        }
         const bool part = std::isalpha(u) || c == '_' || (!word.empty() && std::isdigit(u));
         if (part) {
             word += c;

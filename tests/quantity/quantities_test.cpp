@@ -102,6 +102,15 @@ TEST(Quantities, RefuseWhatTheParserWouldTake) {
     EXPECT_NE(complaint(q, "nan", dimension::force), "");
 }
 
+TEST(Quantities, TwoNumbersAreNotMultiplied) {
+    const Quantities q;
+    EXPECT_THROW(q.number("3 5 mm", dimension::length, {}), Error);
+    EXPECT_THROW(q.number("3,5 mm", dimension::length, {}), Error);
+    EXPECT_DOUBLE_EQ(q.number("3.5 mm", dimension::length, {}), 3.5);
+    EXPECT_DOUBLE_EQ(q.number("1e1 mm", dimension::length, {}), 10.0);
+    EXPECT_DOUBLE_EQ(q.number("12e-6 1/K", dimension::expansion, {}), 12e-6);
+}
+
 TEST(Quantities, FindCircles) {
     EXPECT_THROW(millimetres({{"a", std::string("b*2"), here}, {"b", std::string("a*2"), here}}), Error);
     EXPECT_THROW(millimetres({{"a-b", 1.0, here}}), Error);
