@@ -1,5 +1,6 @@
 #include "fem/modal_analysis.hpp"
 
+#include "base/angles.hpp"
 #include "base/dense.hpp"
 #include "base/reduction.hpp"
 #include "fem/elasticity.hpp"
@@ -19,7 +20,6 @@ namespace upright {
 
 namespace {
 
-constexpr double pi = 3.14159265358979323846;
 // The shift for bodies that float: this share of the largest eigenvalue. Modes far below it are rigid.
 constexpr double shift_share = 1e-9;
 

@@ -1,5 +1,6 @@
 #include "figures/figure.hpp"
 
+#include "base/angles.hpp"
 #include "base/error.hpp"
 #include "base/files.hpp"
 #include "base/nearest.hpp"
@@ -107,8 +108,7 @@ vtkSmartPointer<vtkTransform> along(const Vec3& from, const Vec3& direction, dou
     const Eigen::AngleAxisd angle(turn);
     auto out = vtkSmartPointer<vtkTransform>::New();
     out->Translate(from.data());
-    out->RotateWXYZ(angle.angle() * 180.0 / 3.14159265358979323846, angle.axis().x(), angle.axis().y(),
-                    angle.axis().z());
+    out->RotateWXYZ(angle.angle() * 180.0 / pi, angle.axis().x(), angle.axis().y(), angle.axis().z());
     out->Scale(length, length, length);
     return out;
 }

@@ -1,5 +1,6 @@
 #include "figures/result_drawings.hpp"
 
+#include "base/angles.hpp"
 #include "figures/animation.hpp"
 #include "figures/scene.hpp"
 #include "response/motions.hpp"
@@ -16,7 +17,6 @@ namespace upright {
 
 namespace {
 
-constexpr double pi = 3.14159265358979323846;
 constexpr Color mark{0.00, 0.55, 0.85}; // stands out from every shade of the scale
 
 Vec3 at_node(const std::vector<double>& u, NodeId n) {

@@ -1,5 +1,7 @@
 #include "figures/scene.hpp"
 
+#include "base/angles.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -312,7 +314,7 @@ std::string load_text(const Model& model, const ModelLoad& load, double factor) 
     const bool plane = model.mesh.dimension() == 2;
     if (load.kind == LoadKind::Heat) return fmt::format("{:+g} K", factor * load.heat);
     if (load.kind == LoadKind::Spin) {
-        const double to_rpm = 30.0 / 3.14159265358979323846 / model.units.time_si;
+        const double to_rpm = 30.0 / pi / model.units.time_si;
         std::string words;
         if (load.spin->speed != 0.0) words = fmt::format("{:.4g} rpm", load.spin->speed * to_rpm);
         if (load.spin->speed_up != 0.0)

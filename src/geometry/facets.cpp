@@ -1,5 +1,6 @@
 #include "geometry/facets.hpp"
 
+#include "base/angles.hpp"
 #include "base/edge_key.hpp"
 
 #include <Eigen/Dense>
@@ -349,7 +350,7 @@ void measure_faces(FacetMesh& mesh) {
 }
 
 void number_patches(FacetMesh& mesh, double degrees) {
-    const double least = std::cos(degrees * 3.14159265358979323846 / 180.0);
+    const double least = std::cos(degrees * pi / 180.0);
     std::unordered_map<std::uint64_t, std::vector<std::int32_t>> edges;
     for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
         for (std::size_t i = 0; i < 3; ++i)

@@ -1,5 +1,6 @@
 #include "geometry/painting.hpp"
 
+#include "base/angles.hpp"
 #include "geometry/file_body.hpp"
 #include "geometry/region_field.hpp"
 
@@ -12,7 +13,6 @@ namespace upright {
 
 namespace {
 
-constexpr double pi = 3.14159265358979323846;
 constexpr double half = 0.5 - 1e-9; // of a cell, which then belongs
 
 void add_triangles(std::vector<Vec3>& points, std::vector<std::array<std::int32_t, 3>>& triangles,

@@ -1,5 +1,6 @@
 #include "geometry/region_field.hpp"
 
+#include "base/angles.hpp"
 #include "geometry/distance.hpp"
 #include "geometry/file_body.hpp"
 #include "geometry/space.hpp"
@@ -10,12 +11,6 @@
 #include <fmt/format.h>
 
 namespace upright {
-
-namespace {
-
-constexpr double pi = 3.14159265358979323846;
-
-} // namespace
 
 double ring_distance(const Ring& ring, const Vec3& p) {
     const Vec3 axis = ring.to - ring.from;

@@ -1,5 +1,6 @@
 #include "mesh/quality.hpp"
 
+#include "base/angles.hpp"
 #include "base/reduction.hpp"
 
 #include <Eigen/Geometry>
@@ -11,7 +12,7 @@ namespace upright {
 
 namespace {
 
-constexpr double degrees = 180.0 / 3.14159265358979323846;
+constexpr double degrees = 180.0 / pi;
 
 // The edges that leave each corner of a cell, by the right hand, and the scaled Jacobian of the ideal cell.
 struct CornerEdges {

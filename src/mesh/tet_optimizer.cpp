@@ -1,4 +1,5 @@
 #include "mesh/tet_optimizer.hpp"
+#include "base/angles.hpp"
 #include "mesh/quality.hpp"
 
 #include "base/edge_key.hpp"
@@ -13,7 +14,6 @@ namespace upright {
 
 namespace {
 
-constexpr double pi = 3.14159265358979323846;
 constexpr std::size_t longest_ring = 9;
 constexpr int most_passes = 25;
 

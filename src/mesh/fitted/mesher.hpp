@@ -1,6 +1,7 @@
 // The mesher of fitted tetrahedra, over the files of this folder; mesh/fitted.hpp is its public face.
 #pragma once
 
+#include "base/angles.hpp"
 #include "mesh/fitted.hpp"
 
 #include "base/edge_key.hpp"
@@ -21,7 +22,6 @@
 
 namespace upright::fitting {
 
-constexpr double pi = 3.14159265358979323846;
 constexpr int refine_rounds = 16;
 constexpr int attempts = 4;
 

@@ -1,6 +1,7 @@
 // The mesher of the plane, over the files of this folder; mesh/flat_mesher.hpp is its public face.
 #pragma once
 
+#include "base/angles.hpp"
 #include "mesh/flat_mesher.hpp"
 
 #include "base/edge_key.hpp"
@@ -18,7 +19,6 @@
 
 namespace upright::flat {
 
-constexpr double pi = 3.14159265358979323846;
 __extension__ using Wide = __int128;
 
 inline double cross(const Vec2& a, const Vec2& b) {

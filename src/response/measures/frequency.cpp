@@ -1,6 +1,7 @@
 // The frequency of a mode.
 #include "response/measures.hpp"
 
+#include "base/angles.hpp"
 #include "base/reduction.hpp"
 #include "response/design_state.hpp"
 #include "study/response_keys.hpp"
@@ -13,7 +14,6 @@ namespace upright {
 
 namespace {
 
-constexpr double pi = 3.14159265358979323846;
 constexpr int modes_together = 3; // above the lowest one wanted: they may swap, or share a frequency
 
 class Frequency final : public Measurement {
