@@ -1,5 +1,6 @@
 // Fitted meshes of thirteen shapes, each at five random rotations: smallest dihedral angle, volumes, speed.
 // With an argument: one sphere of about that many thousand tetrahedra, for the speed alone.
+#include "base/angles.hpp"
 #include "geometry/cad_module.hpp"
 #include "mesh/fitted_mesh.hpp"
 #include "mesh/mesh_kind.hpp"
@@ -18,8 +19,6 @@
 using namespace upright;
 
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 struct Maker {
     Study study;

@@ -1,5 +1,6 @@
 #include "published.hpp"
 
+#include "base/angles.hpp"
 #include "kinds/kinds.hpp"
 #include "store/vtu.hpp"
 
@@ -14,7 +15,6 @@ namespace upright::published {
 
 namespace {
 
-constexpr double pi = 3.14159265358979323846;
 constexpr double small = 1e-9;
 
 bool solid(ElementKind kind) {

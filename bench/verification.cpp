@@ -1,5 +1,6 @@
 // Measures the program against closed forms and published values and prints the table of
 // docs/verification.md.
+#include "base/angles.hpp"
 #include "cantilever.hpp"
 #include "optimized.hpp"
 #include "published.hpp"
@@ -268,7 +269,7 @@ void optima(std::vector<Row>& rows) {
         const Study study = study_of(bench::hinged_beam(0.05, 100));
         const Model model = build_model(study);
         const OptimizeResult result = optimized(model);
-        const double circular = 2.0 * 3.14159265358979323846;
+        const double circular = 2.0 * pi;
         rows.push_back({"beam 8 x 1, ends held at mid-height: first circular frequency of the uniform start, "
                         "rad/s (Du & Olhoff 2007)",
                         "160 x 20 plain quad4", 68.7, circular * result.state.history.front().goal, "1 %"});
@@ -320,7 +321,7 @@ size = 2
     const Part part = PartField(model, std::vector<double>(model.mesh.elements(), 1.0)).extract({});
     rows.push_back({fmt::format("volume of a carved ring, radii 20 and 8, height 30 ({})",
                                 part.closed ? "closed" : "NOT CLOSED"),
-                    "cells of 2", 30 * 3.14159265358979 * (400.0 - 64.0), part.volume, "1 %"});
+                    "cells of 2", 30 * pi * (400.0 - 64.0), part.volume, "1 %"});
 }
 
 using Problem = std::function<std::vector<published::Reading>(ElementKind, int)>;

@@ -1,13 +1,13 @@
 #include "base/dense.hpp"
 
+#include "base/angles.hpp"
+
 #include <Eigen/LU>
 #include <cmath>
 #include <gtest/gtest.h>
 
 namespace upright {
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 // Second differences on n points: values 2 - 2 cos(k pi / (n + 1)), vectors sin(i k pi / (n + 1)).
 Eigen::MatrixXd second_differences(Eigen::Index n) {

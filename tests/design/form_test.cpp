@@ -1,3 +1,4 @@
+#include "base/angles.hpp"
 #include "design/chain.hpp"
 #include "support/studies.hpp"
 
@@ -94,7 +95,7 @@ TEST(Form, SectorsRepeatOnAPolarMesh) {
     const Field field(study_from(ring("[form]\nsectors = { frame = \"axle\", count = 5 }\n")), 4.0);
     EXPECT_TRUE(field.chain.form().exact());
     EXPECT_EQ(field.chain.variables() * 5, field.model.mesh.elements());
-    const double turn = 2 * 3.14159265358979323846 / 5;
+    const double turn = 2 * pi / 5;
     for (std::size_t e = 0; e < field.density.size(); e += 3) {
         const Vec3 p = field.model.mesh.centers[e];
         const Vec3 q(std::cos(turn) * p.x() - std::sin(turn) * p.y(),

@@ -1,6 +1,7 @@
 // Orthotropic materials against closed forms.
 #include "fem/elasticity.hpp"
 
+#include "base/angles.hpp"
 #include "response/case_report.hpp"
 #include "support/studies.hpp"
 
@@ -12,8 +13,6 @@ namespace upright {
 using namespace test;
 
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 const char* ply = R"(
 [[material]]

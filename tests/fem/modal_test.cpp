@@ -1,5 +1,6 @@
 #include "fem/modal_analysis.hpp"
 
+#include "base/angles.hpp"
 #include "fem/matrices.hpp"
 #include "fem/static_analysis.hpp"
 #include "model/storage.hpp"
@@ -14,8 +15,6 @@ namespace upright {
 using namespace test;
 
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 std::string modal(const std::string& supports, const std::string& more) {
     return "[[case]]\nname = \"hum\"\nkind = \"modal\"\nsupports = [" + supports + "]\n" + more;

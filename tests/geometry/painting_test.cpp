@@ -1,5 +1,6 @@
 #include "geometry/painting.hpp"
 
+#include "base/angles.hpp"
 #include "support/studies.hpp"
 
 #include <cmath>

@@ -2,6 +2,8 @@
 // walks, its sign is that of `contains`, boxes and balls agree with it, and nothing on the surface is nearer.
 #include "geometry/distance.hpp"
 
+#include "base/angles.hpp"
+
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
@@ -14,8 +16,6 @@
 
 namespace upright {
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 struct Case {
     std::string name;

@@ -1,3 +1,4 @@
+#include "base/angles.hpp"
 #include "mesh/delaunay.hpp"
 #include "mesh/fitted_mesh.hpp"
 #include "mesh/quality.hpp"
@@ -95,7 +96,7 @@ TEST(Fitted, RegionsMeetAtTheirOwnBoundary) {
                              "-1], to = [10, 7.5, 11], radius = 3 }\n"
                              "[[surface]]\nname = \"wall\"\nof = \"hole\"\n",
         "size = 1.6\n")));
-    const double pi = 3.14159265358979323846;
+    const double pi = pi;
     EXPECT_NEAR(volume_of(m, "ring") / (pi * 16 * 10), 1.0, 0.01);
     EXPECT_NEAR((volume_of(m, "ring") + volume_of(m, "block")) / (3000 - pi * 9 * 10), 1.0, 0.005);
     EXPECT_GE(*mesh_quality(m.mesh).smallest_dihedral, 20.0);
@@ -111,7 +112,7 @@ TEST(Fitted, SecondOrderFollowsTheCurve) {
                             "{ from = [0, 0, 0], to = [0, 0, 10], radius = 4 }\n";
     const Model straight = build_model(test::study_from(fitted_study(rod, "size = 2\n")));
     const Model bent = build_model(test::study_from(fitted_study(rod, "size = 2\norder = 2\n")));
-    const double exact = 3.14159265358979323846 * 16 * 10;
+    const double exact = pi * 16 * 10;
     EXPECT_GT(std::abs(volume_of(straight, "rod") / exact - 1), 0.01);
     EXPECT_LT(std::abs(volume_of(bent, "rod") / exact - 1), 0.004);
 }
@@ -246,7 +247,7 @@ kind = "fitted"
 TEST(Flat, TrianglesFollowEveryBorder) {
     const Model m = build_model(test::study_from(flat_study(
         "size = 3\nelement = \"plane-stress\"\nthickness = 4\n[[mesh.refine]]\non = \"ring\"\nsize = 1\n")));
-    const double pi = 3.14159265358979323846;
+    const double pi = pi;
     EXPECT_NEAR(volume_of(m, "ring") / (4 * pi * (17 * 17 - 12 * 12)), 1.0, 0.005);
     double whole = 0.0;
     for (const ModelRegion& r : m.regions) whole += r.volume;
@@ -267,7 +268,7 @@ TEST(Flat, SecondOrderAndShells) {
         test::study_from(flat_study("size = 4\norder = 2\nelement = \"plane-stress\"\nthickness = 4\n")));
     double whole = 0.0;
     for (const ModelRegion& r : bent.regions) whole += r.volume;
-    EXPECT_NEAR(whole / (4 * (6000 - 144 * 3.14159265358979 - 240)), 1.0, 2e-4);
+    EXPECT_NEAR(whole / (4 * (6000 - 144 * pi - 240)), 1.0, 2e-4);
     EXPECT_EQ(bent.mesh.kinds[0], ElementKind::Tri6);
     const Model shell =
         build_model(test::study_from(flat_study("size = 4\nelement = \"shell\"\nthickness = 4\n")));
@@ -280,7 +281,7 @@ TEST(Flat, ASymmetryPlaneHalvesThePlate) {
         "size = 4\nelement = \"plane-strain\"\nthickness = 4\n[symmetry]\nplanes = [\"y = 30\"]\n")));
     double whole = 0.0;
     for (const ModelRegion& r : m.regions) whole += r.volume;
-    EXPECT_NEAR(whole / (2 * (6000 - 144 * 3.14159265358979 - 240)), 1.0, 0.004);
+    EXPECT_NEAR(whole / (2 * (6000 - 144 * pi - 240)), 1.0, 0.004);
     EXPECT_FALSE(m.symmetry.empty());
 }
 
@@ -301,7 +302,7 @@ TEST(Fitted, ARegionIsSplitByASurface) {
         std::string(block) +
         "[[region]]\nname = \"outer\"\nrole = \"keep\"\nmaterial = \"steel\"\nwithin = \"block\"\n"
         "side_of = { cylinder = { from = [0, 0, -1], to = [0, 0, 11], radius = 9 } }\n";
-    const double inner = 0.25 * 3.14159265358979 * 81 * 10;
+    const double inner = 0.25 * pi * 81 * 10;
     const Model fitted = build_model(test::study_from(fitted_study(split, "size = 1.5\n")));
     EXPECT_NEAR(volume_of(fitted, "block") / inner, 1.0, 0.008); // chords
     EXPECT_NEAR(volume_of(fitted, "outer") + volume_of(fitted, "block"), 3000, 1e-6);

@@ -1,5 +1,6 @@
 #include "mesh/generators.hpp"
 
+#include "base/angles.hpp"
 #include "support/studies.hpp"
 
 #include <cmath>
@@ -9,8 +10,6 @@
 using namespace upright;
 
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 // A ring of inner radius 10, outer 30 and height 12 about z, with a groove of radius 20 and depth 4 at the
 // top.

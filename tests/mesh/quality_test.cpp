@@ -1,5 +1,6 @@
 #include "mesh/quality.hpp"
 
+#include "base/angles.hpp"
 #include "published.hpp"
 
 #include <Eigen/Geometry>
@@ -17,7 +18,7 @@ Mesh mapped(ElementKind kind, const std::function<Vec3(const Vec3&)>& map,
     return mesh;
 }
 
-constexpr double degrees = 180.0 / 3.14159265358979323846;
+constexpr double degrees = 180.0 / pi;
 
 } // namespace
 

@@ -1,4 +1,5 @@
 // Couplings, joints, masses, bonds, frames, and every kind of load: resultants and closed forms.
+#include "base/angles.hpp"
 #include "fem/matrices.hpp"
 #include "fem/static_analysis.hpp"
 #include "model/rigid_freedom.hpp"
@@ -96,7 +97,7 @@ TEST(Loads, SpinPullsOutward) {
     const Model m =
         model_with("[[frame]]\nname = \"f\"\nkind = \"cylindrical\"\norigin = [0, 0, 0]\naxis = [0, 0, 1]\n"
                    "[[load]]\nname = \"turn\"\nspin = { frame = \"f\", speed = \"600 rpm\" }\n");
-    const double w = 600.0 / 60 * 2 * 3.14159265358979323846;
+    const double w = 600.0 / 60 * 2 * pi;
     const double mass = 128 * 7.85e-9;
     const Vec3 expected = mass * w * w * Vec3(4, 2, 0);
     expect_near(of_load(m, "turn").force, expected, 1e-9 * expected.norm());

@@ -12,13 +12,11 @@ using test::study_from;
 
 namespace {
 
-using test::Silent;
-
 // Of a study that was run: the certificate for its goal.
 Certificate certified(const Study& study, double* goal) {
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
-    Silent silent;
+    test::Silent silent;
     *goal = optimize(analysis, silent).row().goal;
     return certify(analysis, *goal, silent);
 }
@@ -69,7 +67,7 @@ TEST(Certificate, TheWorstOfSeveralCases) {
 }
 
 TEST(Certificate, SaysWhereThereIsNone) {
-    Silent silent;
+    test::Silent silent;
     const Study study = study_from(test::block_study("[[load]]\nname = \"w\"\ngravity = [0, 0, -9810]\n"));
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});

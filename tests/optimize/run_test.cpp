@@ -1,3 +1,4 @@
+#include "base/angles.hpp"
 #include "optimize/run.hpp"
 #include "optimize/run/stepper.hpp"
 
@@ -497,7 +498,7 @@ TEST(Optimize, AStressBoundRoundsTheInnerCornerOfAnL) {
 
 TEST(Optimize, TheFirstFrequencyOfABeamComesNearThePublishedOptimum) {
     const OptimizeResult result = run(study_from(bench::hinged_beam(0.1, 60)));
-    const double circular = 2.0 * 3.14159265358979323846;
+    const double circular = 2.0 * pi;
     EXPECT_NEAR(circular * result.state.history.front().goal, 68.7, 1.0);
     EXPECT_NEAR(circular * result.readings.front().value, 174.7, 0.08 * 174.7);
     ASSERT_EQ(result.modals.size(), 1U);

@@ -1,5 +1,6 @@
 // Carving on every family of mesh: the part of full density is the body, what is thin is gone, and the file
 // that comes out is a body again.
+#include "base/angles.hpp"
 #include "geometry/file_body.hpp"
 #include "part/extract.hpp"
 #include "part/format.hpp"
@@ -11,8 +12,6 @@ namespace {
 
 using test::Body;
 using test::study_from;
-
-constexpr double pi = 3.14159265358979323846;
 
 // The closed form of a body's volume.
 double volume_of(const Body& body) {

@@ -1,5 +1,6 @@
 #include "part/extract.hpp"
 
+#include "base/angles.hpp"
 #include "support/studies.hpp"
 
 #include <gtest/gtest.h>
@@ -9,8 +10,6 @@ using test::block_study;
 using test::study_from;
 
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 Part carve(const Model& model, const std::vector<double>& density, double at = 0.5, int passes = 50) {
     PartOptions options;

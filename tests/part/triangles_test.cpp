@@ -1,5 +1,6 @@
 #include "part/triangles.hpp"
 
+#include "base/angles.hpp"
 #include "support/studies.hpp"
 
 #include <cmath>
@@ -42,8 +43,6 @@ Triangles ball(int rounds) {
     }
     return out;
 }
-
-constexpr double pi = 3.14159265358979323846;
 
 } // namespace
 
