@@ -250,12 +250,19 @@ class DirectSolver : public LinearSolver {
                     fmt::format("{} unknowns are more than can be factorised", system_.unknowns),
                     "Write a larger cell size or use a symmetry plane");
         }
+        keep_pattern(starts, indices, scale != nullptr ? &values : nullptr);
+    }
+
+    // Without values they are nothing.
+    void keep_pattern(const std::vector<SuiteSparse_long>& starts, const std::vector<std::int32_t>& indices,
+                      const std::vector<double>* values) {
+        const std::size_t n = system_.unknowns;
         matrix_ = cholmod_l_allocate_sparse(n, n, indices.size(), 1, 1, -1, CHOLMOD_REAL, &common_);
         if (matrix_ == nullptr) throw memory_error();
         std::copy(starts.begin(), starts.end(), static_cast<SuiteSparse_long*>(matrix_->p));
         std::copy(indices.begin(), indices.end(), static_cast<SuiteSparse_long*>(matrix_->i));
-        if (scale != nullptr)
-            std::copy(values.begin(), values.end(), static_cast<double*>(matrix_->x));
+        if (values != nullptr)
+            std::copy(values->begin(), values->end(), static_cast<double*>(matrix_->x));
         else
             std::memset(matrix_->x, 0, indices.size() * sizeof(double));
     }

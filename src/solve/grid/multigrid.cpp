@@ -189,6 +189,17 @@ void Multigrid::mark_nodes() {
                         mask_[row * nodes_x + i] |= static_cast<std::uint8_t>(1U << c);
         }
     }
+    find_slopes();
+    for (std::size_t n = 0; n < count; ++n)
+        if (mask_[n] != 0 && mask_[n] < 8)
+            for (std::size_t c = 0; c < d; ++c)
+                if ((mask_[n] & (1U << c)) != 0) fixed_.push_back(place(n * d + c));
+    mark_cells();
+}
+
+// Nodes whose components depend on each other, and those that depend on nodes far away.
+void Multigrid::find_slopes() {
+    const auto d = static_cast<std::size_t>(dimension_);
     for (std::size_t at = 0; at < system_.dependents.size(); ++at) {
         const std::size_t node = system_.dependents[at] / d;
         bool near = true;
@@ -228,13 +239,16 @@ void Multigrid::mark_nodes() {
         mask_[slope.node] |= 8U;
         slope_at_.push_back(static_cast<std::int32_t>(slope.node));
     }
-    for (std::size_t n = 0; n < count; ++n)
-        if (mask_[n] != 0 && mask_[n] < 8)
-            for (std::size_t c = 0; c < d; ++c)
-                if ((mask_[n] & (1U << c)) != 0) fixed_.push_back(place(n * d + c));
+}
+
+// Cells that are there, and those of them with a node that is held or leans.
+void Multigrid::mark_cells() {
+    const Level& fine = *levels_[0];
+    const auto nodes_x = static_cast<std::size_t>(fine.nodes[0]);
+    const auto cells_x = static_cast<std::size_t>(fine.cells[0]);
     cell_kind_.assign(system_.element_of.size(), 0);
     for (std::size_t c = 0; c < cell_kind_.size(); ++c) cell_kind_[c] = system_.element_of[c] >= 0 ? 1 : 0;
-    for (std::size_t n = 0; n < count; ++n) {
+    for (std::size_t n = 0; n < mask_.size(); ++n) {
         if (mask_[n] == 0) continue;
         rows_beside_nodes(fine, n / nodes_x, [&](std::size_t cells) {
             const std::size_t i = n % nodes_x;

@@ -91,6 +91,8 @@ class Multigrid {
     void find_blocks();
     void find_bound();
     void mark_nodes();
+    void find_slopes();
+    void mark_cells();
     template <class Call> void rows_beside_nodes(const Level& level, std::size_t row, Call&& call) const;
     void set_scales(const std::vector<double>& scale);
     void find_grandchildren();
@@ -112,6 +114,7 @@ class Multigrid {
     // The order to eliminate the unknowns of a level's nodes in, and about the operations that it takes.
     std::pair<std::vector<std::int32_t>, double> order_of(const Level& level,
                                                           const std::vector<std::int32_t>& unknown_of) const;
+    static bool take_pattern(Coarsest& coarsest, const std::vector<double>& diagonal);
     void factorise();
 
     void build();
@@ -120,6 +123,8 @@ class Multigrid {
     void make_matrices(std::size_t l, int k, float* here) const;
     void add_children(std::size_t l, int k, const float* lower, const float* upper);
     bool may_strengthen() const;
+    void surround(Exact& exact, const std::vector<std::size_t>& cells,
+                  const std::vector<std::int32_t>& unknown_of) const;
     void cycle_of_all(float* const* b, float* const* x, int count);
     void gather_plane(Level& level, int k, const float* below, const float* above);
     void estimate(Level& level);

@@ -41,6 +41,30 @@ Multigrid::order_of(const Level& level, const std::vector<std::int32_t>& unknown
     return {std::move(out), order.flops * static_cast<double>(d * d * d)};
 }
 
+// Which unknowns are factorised: those with more than void around them. Whether they are the same as before.
+bool Multigrid::take_pattern(Coarsest& coarsest, const std::vector<double>& diagonal) {
+    double most = 0.0;
+    for (const double v : diagonal) most = std::max(most, v);
+    std::vector<std::uint8_t> pattern(diagonal.size());
+    for (std::size_t n = 0; n < diagonal.size(); ++n) pattern[n] = diagonal[n] > void_scale * most ? 1 : 0;
+    const bool same = coarsest.solver != nullptr && pattern == coarsest.pattern;
+    coarsest.jacobi.assign(diagonal.size(), 0.0);
+    for (std::size_t n = 0; n < diagonal.size(); ++n)
+        if (pattern[n] == 0 && diagonal[n] > 0.0) coarsest.jacobi[n] = 1.0 / diagonal[n];
+    if (!same) {
+        coarsest.pattern = pattern;
+        coarsest.unknown_of.assign(diagonal.size(), -1);
+        std::int32_t next = 0;
+        for (std::size_t n = 0; n < pattern.size(); ++n)
+            if (pattern[n] != 0) coarsest.unknown_of[n] = next++;
+        coarsest.matrices.clear();
+        coarsest.system = {};
+        coarsest.system.unknowns = static_cast<std::size_t>(next);
+        coarsest.solver.reset();
+    }
+    return same;
+}
+
 // The last level, when a cycle first asks for it: a design whose material is factorised needs none.
 void Multigrid::factorise() {
     if (factorised_) return;
@@ -76,25 +100,7 @@ void Multigrid::factorise() {
                 diagonal[node(c, a) * d + e] +=
                     static_cast<double>(diagonals[c * width + static_cast<std::size_t>(a) * d + e]);
     std::vector<float>().swap(diagonals);
-    double most = 0.0;
-    for (const double v : diagonal) most = std::max(most, v);
-    std::vector<std::uint8_t> pattern(diagonal.size());
-    for (std::size_t n = 0; n < diagonal.size(); ++n) pattern[n] = diagonal[n] > void_scale * most ? 1 : 0;
-    const bool same = coarsest.solver != nullptr && pattern == coarsest.pattern;
-    coarsest.jacobi.assign(diagonal.size(), 0.0);
-    for (std::size_t n = 0; n < diagonal.size(); ++n)
-        if (pattern[n] == 0 && diagonal[n] > 0.0) coarsest.jacobi[n] = 1.0 / diagonal[n];
-    if (!same) {
-        coarsest.pattern = pattern;
-        coarsest.unknown_of.assign(diagonal.size(), -1);
-        std::int32_t next = 0;
-        for (std::size_t n = 0; n < pattern.size(); ++n)
-            if (pattern[n] != 0) coarsest.unknown_of[n] = next++;
-        coarsest.matrices.clear();
-        coarsest.system = {};
-        coarsest.system.unknowns = static_cast<std::size_t>(next);
-        coarsest.solver.reset();
-    }
+    const bool same = take_pattern(coarsest, diagonal);
     std::vector<std::size_t> used;
     for (std::size_t c = 0; c < level.cell_count(); ++c) {
         bool any = false;

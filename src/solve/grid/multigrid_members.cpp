@@ -37,6 +37,34 @@ bool Multigrid::may_strengthen() const {
                2.0 * thin_share * static_cast<double>(levels_[1]->node_count());
 }
 
+// The system of what is not factorised: its unknowns at the factorised ones are held.
+void Multigrid::surround(Exact& exact, const std::vector<std::size_t>& cells,
+                         const std::vector<std::int32_t>& unknown_of) const {
+    GridSystem& around = exact.void_system;
+    around.dimension = 3;
+    around.cells = system_.cells;
+    around.kinds = system_.kinds;
+    around.kind_of = system_.kind_of;
+    around.element_of = system_.element_of;
+    for (const std::size_t cell : cells) around.element_of[cell] = -1;
+    around.unknown_of = system_.unknown_of;
+    for (std::size_t f = 0; f < unknown_of.size(); ++f)
+        if (unknown_of[f] >= 0 || (mask_[f / 3] & (1U << f % 3)) != 0)
+            around.unknown_of[f] = GridSystem::held;
+    double most = 0.0;
+    for (std::size_t cell = 0; cell < cell_kind_.size(); ++cell)
+        if (around.element_of[cell] >= 0)
+            most = std::max(most, last_scale_[static_cast<std::size_t>(around.element_of[cell])]);
+    if (most > 0.0) {
+        exact.void_stiffness = most;
+        exact.voids = std::make_unique<Multigrid>(around, options_);
+        std::vector<std::int32_t>().swap(around.unknown_of); // nothing asks for it any more
+        std::vector<double> soft = last_scale_;
+        for (double& s : soft) s /= most;
+        exact.voids->update(soft);
+    }
+}
+
 bool Multigrid::strengthen(double cycles) {
     const double worth = cycles * cycle_seconds * static_cast<double>(length_);
     if (exact_ != nullptr || !may_strengthen() || last_scale_.empty() ||
@@ -93,31 +121,8 @@ bool Multigrid::strengthen(double cycles) {
     }
     system = {};
     std::vector<double>().swap(scale);
-    GridSystem& around = exact->void_system;
-    around.dimension = 3;
-    around.cells = system_.cells;
-    around.kinds = system_.kinds;
-    around.kind_of = system_.kind_of;
-    around.element_of = system_.element_of;
-    for (const std::size_t cell : cells) around.element_of[cell] = -1;
-    around.unknown_of = system_.unknown_of;
-    for (std::size_t f = 0; f < unknown_of.size(); ++f)
-        if (unknown_of[f] >= 0 || (mask_[f / 3] & (1U << f % 3)) != 0)
-            around.unknown_of[f] = GridSystem::held;
+    surround(*exact, cells, unknown_of);
     std::vector<std::int32_t>().swap(unknown_of);
-    give_back();
-    double most = 0.0;
-    for (std::size_t cell = 0; cell < cell_kind_.size(); ++cell)
-        if (around.element_of[cell] >= 0)
-            most = std::max(most, last_scale_[static_cast<std::size_t>(around.element_of[cell])]);
-    if (most > 0.0) {
-        exact->void_stiffness = most;
-        exact->voids = std::make_unique<Multigrid>(around, options_);
-        std::vector<std::int32_t>().swap(around.unknown_of); // nothing asks for it any more
-        std::vector<double> soft = last_scale_;
-        for (double& s : soft) s /= most;
-        exact->voids->update(soft);
-    }
     // The coarse levels are not asked for before the next update makes them anew.
     levels_.resize(1);
     give_back();
