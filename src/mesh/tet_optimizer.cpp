@@ -1,6 +1,7 @@
 #include "mesh/tet_optimizer.hpp"
 #include "base/angles.hpp"
 #include "mesh/quality.hpp"
+#include "mesh/ring_triangles.hpp"
 
 #include "base/edge_key.hpp"
 
@@ -232,7 +233,6 @@ class Optimiser {
         bool closed = false;
         // The best triangulation of the ring.
         std::vector<std::array<std::size_t, 3>> triangles;
-        double least = 1.0;
     };
 
     // The tetrahedra at an edge as fans of one region each. False where they make no proper ring.
@@ -305,48 +305,16 @@ class Optimiser {
         return used == tets.size();
     }
 
-    // The triangulation of a ring whose worst tetrahedron is best (dynamic programming, Shewchuk 2002).
-    bool triangulate(Fan& fan, std::int32_t a, std::int32_t b, double floor) {
-        const std::size_t n = fan.ring.size();
-        fan.triangles.clear();
-        fan.least = 1.0;
-        if (n < 3) return true;
-        std::array<std::array<double, longest_ring + 2>, longest_ring + 2> value{};
-        std::array<std::array<std::size_t, longest_ring + 2>, longest_ring + 2> split{};
-        for (std::size_t i = 0; i < n; ++i)
-            for (std::size_t j = 0; j < n; ++j) value[i][j] = 1.0;
-        for (std::size_t gap = 2; gap < n; ++gap)
-            for (std::size_t i = 0; i + gap < n; ++i) {
-                const std::size_t j = i + gap;
-                double best = -1.0;
-                std::size_t where = i + 1;
-                for (std::size_t k = i + 1; k < j; ++k) {
-                    double v = std::min(value[i][k], value[k][j]);
-                    if (v <= best || v <= floor) continue;
-                    v = std::min(v, sine({a, fan.ring[i], fan.ring[k], fan.ring[j]}));
-                    if (v <= best || v <= floor) continue;
-                    v = std::min(v, sine({fan.ring[i], fan.ring[k], fan.ring[j], b}));
-                    if (v > best) {
-                        best = v;
-                        where = k;
-                    }
-                }
-                value[i][j] = best;
-                split[i][j] = where;
-            }
-        fan.least = value[0][n - 1];
-        if (fan.least <= floor) return false;
-        std::vector<std::pair<std::size_t, std::size_t>> stack{{0, n - 1}};
-        while (!stack.empty()) {
-            const auto [i, j] = stack.back();
-            stack.pop_back();
-            if (j < i + 2) continue;
-            const std::size_t k = split[i][j];
-            fan.triangles.push_back({i, k, j});
-            stack.emplace_back(i, k);
-            stack.emplace_back(k, j);
-        }
-        return true;
+    // False where no triangulation of the ring is better than the floor.
+    bool triangulate(Fan& fan, std::int32_t a, std::int32_t b, double floor) const {
+        const RingTriangles found = best_ring_triangles<longest_ring + 2>(
+            fan.ring.size(), floor, [&](std::size_t i, std::size_t k, std::size_t j, double enough) {
+                const double upper = sine({a, fan.ring[i], fan.ring[k], fan.ring[j]});
+                return upper <= enough ? upper
+                                       : std::min(upper, sine({fan.ring[i], fan.ring[k], fan.ring[j], b}));
+            });
+        fan.triangles = found.triangles;
+        return found.found;
     }
 
     bool share_patch(const std::array<std::int32_t, 4>& nodes, std::int32_t& patch) const {
