@@ -96,7 +96,6 @@ TEST(Fitted, RegionsMeetAtTheirOwnBoundary) {
                              "-1], to = [10, 7.5, 11], radius = 3 }\n"
                              "[[surface]]\nname = \"wall\"\nof = \"hole\"\n",
         "size = 1.6\n")));
-    const double pi = pi;
     EXPECT_NEAR(volume_of(m, "ring") / (pi * 16 * 10), 1.0, 0.01);
     EXPECT_NEAR((volume_of(m, "ring") + volume_of(m, "block")) / (3000 - pi * 9 * 10), 1.0, 0.005);
     EXPECT_GE(*mesh_quality(m.mesh).smallest_dihedral, 20.0);
@@ -247,7 +246,6 @@ kind = "fitted"
 TEST(Flat, TrianglesFollowEveryBorder) {
     const Model m = build_model(test::study_from(flat_study(
         "size = 3\nelement = \"plane-stress\"\nthickness = 4\n[[mesh.refine]]\non = \"ring\"\nsize = 1\n")));
-    const double pi = pi;
     EXPECT_NEAR(volume_of(m, "ring") / (4 * pi * (17 * 17 - 12 * 12)), 1.0, 0.005);
     double whole = 0.0;
     for (const ModelRegion& r : m.regions) whole += r.volume;
