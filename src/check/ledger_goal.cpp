@@ -1,5 +1,6 @@
 // What is asked: goal, bounds, making rules, run, solver.
 #include "check/writer.hpp"
+#include "optimize/run/stages.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -75,19 +76,18 @@ void Writer::response(const ModelResponse& r) {
 }
 
 void Writer::run(const Problem& problem) {
-    const double first = schedule(model_.run, problem, 1).penalty;
+    const double first = Stages(model_.run, problem).now().penalty;
     std::string start = model_.run.start          ? "density " + number(*model_.run.start)
                         : model_.run.start_run    ? model_.run.start_run->filename().string()
                         : model_.run.coarse_first ? "a run on cells twice as large"
                                                   : "a uniform density";
     LedgerLine& l =
-        line("run",
-             fmt::format("at most {} iterations by {}, from {}, stop below a change of {:g}, penalty {}, {}",
-                         model_.run.iterations, problem.method->word, start, model_.run.stop_when,
-                         model_.run.penalty ? number(*model_.run.penalty)
-                         : first < 3.0      ? "1 rising to 3"
-                                            : "3",
-                         model_.run.sharpen ? "sharpened at the end" : "not sharpened"));
+        line("run", fmt::format("at most {} iterations by {}, from {}, {}, penalty {}, {}",
+                                model_.run.iterations, problem.method->word, start, ending_words(model_.run),
+                                model_.run.penalty ? number(*model_.run.penalty)
+                                : first < 3.0      ? "1 rising to 3"
+                                                   : "3",
+                                model_.run.sharpen ? "sharpened at the end" : "not sharpened"));
     if (problem.has_frequency && !problem.has_stiffness && model_.masses.empty())
         doubt(l, "a frequency with neither a mass that rides on the part nor a bound on stiffness often "
                  "ends in gray hinges; add a [[mass]] or bound a compliance or displacement");

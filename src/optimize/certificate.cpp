@@ -76,7 +76,7 @@ class Relaxation {
             for (std::size_t i = 0; i < x.size(); ++i) benefit[i] = -gradient_[free_[i]];
             const CriteriaStep step =
                 least_material_ ? least_material_step({x, benefit, cost, 0.2, multiplier}, value_, limit_)
-                                : criteria_step({x, benefit, cost, 0.2, multiplier}, {limit_, kept_, {}, {}});
+                                : criteria_step({x, benefit, cost, 0.2, multiplier}, limit_, kept_);
             const double moved =
                 sum_over(x.size(), [&](std::size_t i) { return std::abs(step.x[i] - x[i]); });
             x = step.x;

@@ -12,10 +12,8 @@ namespace upright {
 
 namespace {
 
-constexpr double tolerance = 1e-7;       // of the limit
-constexpr double exact_tolerance = 1e-5; // the same of material that is not linear
+constexpr double tolerance = 1e-7; // of the limit
 constexpr int most_steps = 200;
-constexpr int most_corrections = 6;
 
 struct Reach {
     const double* x = nullptr;
@@ -164,68 +162,20 @@ template <class F> Root find_multiplier(F&& excess, double start, double accurac
 
 } // namespace
 
-CriteriaStep criteria_step(const CriteriaPoint& point, const MaterialBound& bound) {
+CriteriaStep criteria_step(const CriteriaPoint& point, double limit, double constant) {
     Steps steps(point.x, point.benefit, point.cost, point.move);
-    const double multiplier = point.multiplier;
-    const double size = std::abs(bound.limit);
-    const double linear_tolerance = (bound.exact ? 0.1 * exact_tolerance : tolerance) * size;
-    double at = multiplier; // the last one looked at, and what it gave
-    Excess found;
-    const auto linear = [&](double target) {
-        const auto excess = [&](double m) {
-            at = m;
-            found = steps.cost_at(m);
-            return Excess{found.value - target, found.slope};
-        };
-        // Newton's step from what is known already.
-        const double start = found.slope < 0.0 ? at * std::exp((target - found.value) / found.slope) : at;
-        return find_multiplier(excess, start, linear_tolerance);
+    const double target = limit - constant;
+    const auto excess = [&](double multiplier) {
+        const Excess found = steps.cost_at(multiplier);
+        return Excess{found.value - target, found.slope};
     };
+    const Root root = find_multiplier(excess, point.multiplier, tolerance * std::abs(limit));
     CriteriaStep out;
-    out.correction = bound.correction;
-    const auto result = [&](const Root& root) {
-        out.multiplier = root.multiplier;
-        out.met = root.found != Found::OutOfReach;
-        out.x = steps.take();
-        return out;
-    };
-    double target = bound.limit - bound.constant;
-    if (!bound.exact) {
-        const Root root = linear(target);
-        steps.at(root.multiplier);
-        return result(root);
-    }
-    // The linear problem is solved for a target that is corrected by what it missed, as secants do.
-    target -= out.correction.missed / out.correction.slope;
-    Root root{multiplier, Found::Met};
-    double last_target = 0.0;
-    double last_value = 0.0;
-    for (int i = 0; i < most_corrections; ++i) {
-        root = linear(target);
-        const double value = bound.exact(steps.at(root.multiplier));
-        if (root.found != Found::Met) {
-            out.correction = {};
-            // As far as the move limits let it come, unless the exact material says otherwise.
-            if ((value > bound.limit) == (root.found == Found::OutOfReach)) return result(root);
-            break;
-        }
-        if (i == 0) out.correction.missed = value - bound.constant - target;
-        const double error = value - bound.limit;
-        if (std::abs(error) <= exact_tolerance * size) return result(root);
-        if (i > 0) {
-            const double slope = (value - last_value) / (target - last_target);
-            out.correction.slope = slope > 0.2 && slope < 5.0 ? slope : 1.0;
-        }
-        last_target = target;
-        last_value = value;
-        target -= error / out.correction.slope;
-    }
-    out.correction = {};
-    const auto excess = [&](double m) { return Excess{bound.exact(steps.at(m)) - bound.limit, 0.0}; };
-    root = find_multiplier(excess, root.found == Found::Met ? root.multiplier : multiplier,
-                           exact_tolerance * size);
+    out.multiplier = root.multiplier;
+    out.met = root.found != Found::OutOfReach;
     steps.at(root.multiplier);
-    return result(root);
+    out.x = steps.take();
+    return out;
 }
 
 CriteriaStep least_material_step(const CriteriaPoint& point, double compliance, double limit) {

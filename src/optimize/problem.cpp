@@ -21,6 +21,7 @@ Problem make_problem(const Model& model) {
                            "Write [goal] with minimize = \"a response\"");
     Problem out;
     out.maximize = model.goal->maximize;
+    bool others = false;
     for (std::size_t r = 0; r < model.responses.size(); ++r) {
         const ModelResponse& response = model.responses[r];
         const bool goal = response.goal;
@@ -31,10 +32,12 @@ Problem make_problem(const Model& model) {
         out.has_stress = out.has_stress || m.strength;
         out.has_frequency = out.has_frequency || m.vibration;
         out.has_stiffness = out.has_stiffness || m.stiffness;
+        others = others || !(m.compliance || of_material(response));
     }
     const ModelResponse& goal = model.responses[out.goal];
     out.material_goal = of_material(goal) && !out.maximize;
     out.compliance_goal = goal.measure->compliance && !out.maximize;
+    out.stiffness_alone = !others && out.has_stiffness;
     // Without any bound these go to all material, or to none.
     if (goal.measure->needs_bound &&
         (out.bounds.empty() || (out.bounds.size() == 1 && out.bounds.front() == out.goal)))

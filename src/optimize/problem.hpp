@@ -22,6 +22,7 @@ struct Problem {
     bool has_stiffness = false; // compliance or displacement as goal or bound
     bool material_goal = false; // mass or volume is to be made small
     bool compliance_goal = false;
+    bool stiffness_alone = false; // goal and bounds are compliances and material, nothing else
 };
 
 // Throws Error (Input), at the goal, for a model without a goal or where nothing bounds it.

@@ -13,18 +13,14 @@
 
 namespace upright {
 
-// How an iteration is set: penalty and sharpness follow a schedule over the iterations.
+// How an iteration is set (run/stages.hpp).
 struct Schedule {
     double penalty = 3.0;
     double sharpness = 0.0; // of the projection; 0 is none
     double move = 0.2;
     bool final = true; // neither penalty nor sharpness will change any more
+    int resting = 0;   // iterations since the stage began
 };
-
-// Iteration counts from 1. The penalty is that of the study; without one it rises from 1 to 3 over the first
-// 30 % where stiffness alone is at stake, and is 3 where stress or frequencies are, or where the run starts
-// from another design. With `sharpen` the projection starts at 40 % and rises smoothly to 16 at 85 %.
-Schedule schedule(const RunCard& run, const Problem& problem, int iteration);
 
 // One row of the history.
 struct IterationRow {
@@ -85,7 +81,9 @@ struct OptimizeResult {
     RunStatus status = RunStatus::IterationLimit;
     std::string method;   // the word of its stepper
     OptimizerState state; // of the last iteration
-    double penalty = 3.0; // of the last iteration
+    // Those of the result, and whether the stages of the run were done by then.
+    double penalty = 3.0, sharpness = 0.0;
+    bool stages_done = false;
     // The iteration whose design is the result: the last one, or the best that held every bound at the final
     // penalty and sharpness where the last one does not. What follows is of that design, measured closely;
     // its row of the history says the same.

@@ -99,7 +99,7 @@ std::string run_summary(const Model& model, const OptimizeResult& result, double
                             row.grayness,
                             model.run.sharpen ? "; finer cells and more iterations help"
                                               : "; sharpen = true helps"));
-    if (!schedule(model.run, make_problem(model), last.iteration).final)
+    if (!result.stages_done)
         out.add("doubt: the iterations ended before the final penalty and sharpness; allow more");
     return out.take();
 }

@@ -123,13 +123,13 @@ TEST(Reduction, CriteriaStepIsTheSameOnTwoPeers) {
     const std::vector<double> x = numbers(n, 0.2, 0.9);
     const std::vector<double> benefit = numbers(n, 0.1, 5.0);
     const std::vector<double> cost(n, 1.0 / static_cast<double>(n));
-    const CriteriaStep whole = criteria_step({x, benefit, cost, 0.2, 1.0}, {0.5, 0.0, {}, {}});
+    const CriteriaStep whole = criteria_step({x, benefit, cost, 0.2, 1.0}, 0.5, 0.0);
     const CriteriaStep least = least_material_step({x, benefit, cost, 0.2, 1.0}, 9000.0, 8000.0);
     together(2, [&](int rank) {
         const std::vector<double> mine = part_of(x, rank);
         const std::vector<double> gain = part_of(benefit, rank);
         const std::vector<double> price = part_of(cost, rank);
-        const CriteriaStep part = criteria_step({mine, gain, price, 0.2, 1.0}, {0.5, 0.0, {}, {}});
+        const CriteriaStep part = criteria_step({mine, gain, price, 0.2, 1.0}, 0.5, 0.0);
         const std::vector<double> expected = part_of(whole.x, rank);
         for (std::size_t i = 0; i < mine.size(); ++i) ASSERT_NEAR(part.x[i], expected[i], 1e-9) << rank;
         EXPECT_NEAR(part.multiplier, whole.multiplier, 1e-9 * whole.multiplier);

@@ -79,11 +79,11 @@ TEST(Optimize, HalfOfASymmetricBlockGivesTheDesignOfTheWhole) {
     const OptimizeResult whole = run(study_from(block_study(run_card)));
     const OptimizeResult half = run(study_from(block_study(run_card + "[symmetry]\nplanes = [\"y = 2\"]\n"),
                                                {"load.pull.force=[0, 0, -50]"}));
-    EXPECT_NEAR(whole.row().goal, 2.0 * half.row().goal, 1e-6 * whole.row().goal);
+    EXPECT_NEAR(whole.row().goal, 2.0 * half.row().goal, 1e-5 * whole.row().goal);
     for (std::size_t k = 0; k < 4; ++k)
         for (std::size_t j = 0; j < 2; ++j)
             for (std::size_t i = 0; i < 8; ++i)
-                EXPECT_NEAR(half.density[(k * 2 + j) * 8 + i], whole.density[(k * 4 + j) * 8 + i], 1e-6);
+                EXPECT_NEAR(half.density[(k * 2 + j) * 8 + i], whole.density[(k * 4 + j) * 8 + i], 1e-5);
 }
 
 TEST(Optimize, SharpeningEndsNearBlackAndWhite) {
@@ -183,27 +183,13 @@ TEST(Optimize, KeptRegionsStaySolid) {
         if (model.role(static_cast<ElementId>(e)) == Role::Keep) EXPECT_EQ(result.density[e], 1.0);
 }
 
-TEST(Optimize, ScheduleRisesSmoothlyAndEndsFinal) {
-    Study study = study_from(block_study("[run]\niterations = 100\n"));
-    const Problem problem = make_problem(build_model(study));
-    EXPECT_DOUBLE_EQ(schedule(study.run, problem, 1).penalty, 1.0);
-    EXPECT_DOUBLE_EQ(schedule(study.run, problem, 100).penalty, 3.0);
-    EXPECT_DOUBLE_EQ(schedule(study.run, problem, 100).sharpness, 16.0);
-    EXPECT_TRUE(schedule(study.run, problem, 100).final);
-    EXPECT_FALSE(schedule(study.run, problem, 60).final);
-    for (int i = 2; i <= 100; ++i)
-        EXPECT_GE(schedule(study.run, problem, i).sharpness, schedule(study.run, problem, i - 1).sharpness);
-    study.run.penalty = 3.0;
-    study.run.sharpen = false;
-    EXPECT_TRUE(schedule(study.run, problem, 1).final);
-}
-
 TEST(Problem, TakesTheMethodThatSuffices) {
     const auto method = [](const std::string& extra, const std::vector<std::string>& settings = {}) {
         return std::string(make_problem(build_model(study_from(block_study(extra), settings))).method->word);
     };
-    EXPECT_EQ(method(""), "optimality criteria");
-    EXPECT_EQ(method("[[response]]\nname = \"w\"\nmeasure = \"mass\"\n"),
+    EXPECT_EQ(method(""), "moving asymptotes"); // sharpened
+    EXPECT_EQ(method("", {"run.sharpen=false"}), "optimality criteria");
+    EXPECT_EQ(method("[[response]]\nname = \"w\"\nmeasure = \"mass\"\n", {"run.sharpen=false"}),
               "optimality criteria"); // only watched
     EXPECT_EQ(method("[[response]]\nname = \"w\"\nmeasure = \"mass\"\nmax = 1\n"), "moving asymptotes");
     EXPECT_EQ(method("", {"response.budget.min=0.1"}), "moving asymptotes");

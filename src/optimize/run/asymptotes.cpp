@@ -14,6 +14,9 @@ namespace {
 
 constexpr int most_trials = 4; // of the globally convergent form, each iteration
 constexpr double goal_size = 100.0;
+// Of a bound that is broken, a unit of its logarithm: it grows where bounds stay broken for so many steps.
+constexpr double first_price = 1000.0, price_growth = 3.0, highest_price = 1e7;
+constexpr int patience = 3;
 
 // A function of the optimiser: value and factor on the gradient of the smooth one that it is made of.
 struct Scaled {
@@ -52,7 +55,6 @@ class Asymptotes final : public Stepper {
     }
 
     const std::vector<bool>& wanted() const override { return wanted_; }
-    bool rests() const override { return true; }
 
     StepReport advance(const Schedule& now) override {
         OptimizerState& state = tools_.state;
@@ -62,6 +64,7 @@ class Asymptotes final : public Stepper {
         tools_.gradients_done();
         MmaSettings settings;
         settings.a = f.share;
+        settings.c = price_;
         const std::vector<double> low(state.x.size(), 0.0);
         const std::vector<double> high(state.x.size(), 1.0);
         watch_for_oscillation(f, now);
@@ -84,6 +87,7 @@ class Asymptotes final : public Stepper {
             step = mma_again({state.x, low, high, now.move, f.values}, settings, mma_);
         }
         report.optimality = residual(state.x, f, step);
+        raise_price(f, step);
         report.goal_scale = goal_size / goal_scale_;
         state.step = largest_difference(state.x, step.x);
         state.x = step.x;
@@ -95,6 +99,8 @@ class Asymptotes final : public Stepper {
         w("last penalty", last_penalty_);
         w("last sharpness", last_sharpness_);
         w("conservative", conservative_);
+        w("price", price_);
+        w("paid", paid_);
         w("guard", tools_.guard.limit);
         if (tools_.guard.limit > 0.0) tools_.guard.words = guard_words();
         w("merits", merits_);
@@ -118,13 +124,22 @@ class Asymptotes final : public Stepper {
         double most_broken = 0.0;    // of the bounds
     };
 
+    // A ratio as it is up to a few times the goal's size, its logarithm beyond: designs that have come apart
+    // have goals of any size, and slopes as large.
+    static Scaled tamed(double ratio, double slope) {
+        constexpr double straight_to = 10.0;
+        if (ratio <= straight_to) return {goal_size * ratio, goal_size * slope};
+        return {goal_size * straight_to * (1.0 + std::log(ratio / straight_to)),
+                goal_size * slope * straight_to / ratio};
+    }
+
     Scaled as_goal(const Smooth& s, const ModelResponse& card) const {
         const bool raise = tools_.problem.maximize != s.inverse;
         const double size = goal_scale_;
-        if (!raise) return {goal_size * s.value / size, goal_size / size};
+        if (!raise) return tamed(s.value / size, 1.0 / size);
         if (card.measure->vibration) {
             const double ratio = size / std::max(s.value, 1e-300);
-            return {goal_size * ratio * ratio, -2.0 * goal_size * ratio * ratio / s.value};
+            return tamed(ratio * ratio, -2.0 * ratio * ratio / std::max(s.value, 1e-300));
         }
         return {2.0 * goal_size - goal_size * s.value / size, -goal_size / size};
     }
@@ -141,10 +156,7 @@ class Asymptotes final : public Stepper {
         std::vector<const Smooth*> goals;
         for (const Smooth& s : smooth)
             if (goal_column_[s.column]) goals.push_back(&s);
-        if (goal_scale_ <= 0.0) {
-            for (const Smooth* s : goals) goal_scale_ = std::max(goal_scale_, std::abs(s->value));
-            if (goal_scale_ <= 0.0) goal_scale_ = 1.0;
-        }
+        if (goal_scale_ <= 0.0) goal_scale_ = size_of_goal(goals);
         const ModelResponse& goal_card = tools_.model.responses[tools_.problem.goal];
         for (const Smooth* s : goals) {
             const Scaled f = as_goal(*s, goal_card);
@@ -176,6 +188,29 @@ class Asymptotes final : public Stepper {
             bound(guard, tools_.guard.limit, true);
         }
         return out;
+    }
+
+    // That of the worst of its columns: which is the lowest of what is to be raised.
+    double size_of_goal(const std::vector<const Smooth*>& goals) const {
+        double out = 0.0;
+        for (const Smooth* s : goals) {
+            const double size = std::abs(s->value);
+            const bool raise = tools_.problem.maximize != s->inverse;
+            if (out <= 0.0 || (raise ? size < out : size > out)) out = size;
+        }
+        return out > 0.0 ? out : 1.0;
+    }
+
+    // A bound that stays broken although the step pays its full price: the price was too low against the
+    // goal. It grows until bounds win (an exact penalty: Nocedal & Wright 2006, section 17.2).
+    void raise_price(const Functions& f, const MmaStep& step) {
+        bool paid = false;
+        for (std::size_t i = f.of_goal.size() > 1 ? f.of_goal.size() : 0; i < step.multiplier.size(); ++i)
+            paid = paid || (f.values.constraint[i] > bound_tolerance && step.multiplier[i] > 0.9 * price_);
+        paid_ = paid ? paid_ + 1 : 0;
+        if (paid_ < patience || price_ >= highest_price) return;
+        price_ *= price_growth;
+        paid_ = 0;
     }
 
     // What a value with a bound of zero is measured by: its size when first seen.
@@ -212,7 +247,7 @@ class Asymptotes final : public Stepper {
         double merit = f.of_goal.empty() ? 0.0 : *std::max_element(f.of_goal.begin(), f.of_goal.end());
         merit += 10.0 * goal_size * f.most_broken;
         // Early on steps are meant to be bold.
-        const bool late = now.final && tools_.state.iteration > 0.7 * tools_.model.run.iterations;
+        const bool late = now.final && now.resting > (tools_.model.run.sharpen ? 8 : 40);
         if (!late || last_penalty_ != now.penalty || last_sharpness_ != now.sharpness) {
             merits_.clear();
             conservative_ = false;
@@ -243,12 +278,14 @@ class Asymptotes final : public Stepper {
     std::vector<double> merits_;
     double last_penalty_ = 0.0, last_sharpness_ = -1.0;
     bool conservative_ = false;
+    double price_ = first_price;
+    int paid_ = 0; // steps in which a broken bound cost its full price
 };
 
 } // namespace
 
 StepperKind asymptotes_stepper() {
-    return {"moving asymptotes", false, [](const Model&, const Problem&) { return true; },
+    return {"moving asymptotes", [](const Model&, const Problem&) { return true; },
             [](const StepTools& tools) -> std::unique_ptr<Stepper> {
                 return std::make_unique<Asymptotes>(tools);
             }};

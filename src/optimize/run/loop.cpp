@@ -2,6 +2,7 @@
 #include "base/reduction.hpp"
 #include "optimize/optimality_criteria.hpp"
 #include "optimize/run/reachable.hpp"
+#include "optimize/run/stages.hpp"
 #include "optimize/run/stepper.hpp"
 
 #include <algorithm>
@@ -35,7 +36,7 @@ class Loop {
     Loop(StaticAnalysis& analysis, OptimizeObserver& observer, const RunStart& start)
         : model_(analysis.model()), analysis_(analysis), observer_(observer), problem_(make_problem(model_)),
           chain_(model_, filter_radius(model_), form_rules(model_.form), analysis.options()),
-          measures_(analysis) {
+          measures_(analysis), stages_(model_.run, problem_) {
         require_reachable(model_, problem_);
         result_.method = problem_.method->word;
         for (const Column& column : measures_.columns())
@@ -69,15 +70,18 @@ class Loop {
         OptimizerState& state = result_.state;
         if (!resumed_) look_ahead(tools());
         while (true) {
-            const Schedule now = schedule(model_.run, problem_, state.iteration + 1);
+            const Schedule now = stages_.now();
             iterate(now);
             const bool last = state.iteration >= model_.run.iterations;
-            const bool converged = has_converged(now);
+            const bool converged = stages_.done(facts());
+            result_.stages_done = now.final;
             result_.status = converged ? RunStatus::Converged : RunStatus::IterationLimit;
-            if (!converged && !last)
+            if (!converged && !last) {
                 advance(now);
-            else
+                stages_.next(facts());
+            } else {
                 settle(now);
+            }
             state.kept = {};
             if (observer_.keeps(state.iteration)) keep();
             const auto before = Clock::now();
@@ -93,7 +97,7 @@ class Loop {
         if (result_.status == RunStatus::Interrupted) {
             // What goes on later goes on from the row as it is.
             const IterationRow row = state.history.back();
-            settle(schedule(model_.run, problem_, state.iteration));
+            settle({result_.penalty, result_.sharpness});
             state.history.back() = row;
         }
         result_.design_of = state.iteration;
@@ -149,6 +153,8 @@ class Loop {
         OptimizerState& state = result_.state;
         chain_.physical(state.x, now.sharpness, density_);
         result_.penalty = now.penalty;
+        result_.sharpness = now.sharpness;
+        mean_change_ = state.density.empty() ? 1.0 : mean_difference(density_, state.density);
         const double change = now.sharpness > 0.0 && !state.density.empty()
                                   ? largest_difference(density_, state.density)
                                   : state.step;
@@ -171,7 +177,7 @@ class Loop {
         spent.modes = measures_.state().modal_seconds();
         spent.around = std::max(0.0, row.seconds - spent.setup - spent.solve - spent.modes);
         result_.spent.push_back(spent);
-        if (now.final && bounds_hold()) remember();
+        if (now.final && bounds_hold()) remember(now);
     }
 
     // The smaller the steps, the closer the look.
@@ -218,31 +224,31 @@ class Loop {
     }
     bool bounds_hold() const { return all_hold(result_.state.readings); }
 
-    bool has_converged(const Schedule& now) const {
-        const std::vector<IterationRow>& rows = result_.state.history;
-        const IterationRow& row = rows.back();
-        if (!now.final || row.iteration < 2 || !bounds_hold()) return false;
-        if (row.change < model_.run.stop_when) return true;
-        // Nothing left to gain, though single densities still wander.
-        if (!stepper_->rests() || rows.size() < 12 || row.change > 0.05) return false;
-        double most = 0.0;
-        for (std::size_t i = rows.size() - 11; i + 1 < rows.size(); ++i)
-            most = std::max(most, std::abs(rows[i + 1].goal / rows[i].goal - 1.0));
-        return most < 1e-4;
+    StageFacts facts() const {
+        double most_broken = -1.0;
+        for (const Reading& r : result_.state.readings) most_broken = std::max(most_broken, r.excess);
+        return {result_.state.history, mean_change_, most_broken, bounds_hold()};
+    }
+    double mean_difference(const std::vector<double>& a, const std::vector<double>& b) const {
+        return sum_over(a.size(), [&](std::size_t e) { return std::abs(a[e] - b[e]); }) /
+               static_cast<double>(std::max<std::size_t>(1, chain_.variables()));
     }
 
     // The best design so far that holds every bound at the final schedule.
     struct Best {
         int iteration = 0;
         double goal = 0.0;
+        double penalty = 3.0, sharpness = 0.0;
         std::vector<double> x;
     };
     bool better(double a, double b) const { return problem_.maximize ? a > b : a < b; }
-    void remember() {
+    void remember(const Schedule& now) {
         const IterationRow& row = result_.state.history.back();
         if (best_.iteration > 0 && !better(row.goal, best_.goal)) return;
         best_.iteration = row.iteration;
         best_.goal = row.goal;
+        best_.penalty = now.penalty;
+        best_.sharpness = now.sharpness;
         best_.x = result_.state.x;
     }
     // Where the last design breaks a bound, or is worse than an earlier one, that one is the result.
@@ -254,10 +260,11 @@ class Loop {
             !better(best_.goal, now_goal - 1e-3 * std::abs(now_goal) * (problem_.maximize ? -1.0 : 1.0)))
             return;
         result_.design_of = best_.iteration;
-        const Schedule then = schedule(model_.run, problem_, result_.design_of);
-        result_.density = chain_.physical(best_.x, then.sharpness);
-        result_.penalty = then.penalty;
-        measures_.analyse(result_.density, then.penalty, tight_accuracy());
+        result_.density = chain_.physical(best_.x, best_.sharpness);
+        result_.penalty = best_.penalty;
+        result_.sharpness = best_.sharpness;
+        result_.stages_done = true;
+        measures_.analyse(result_.density, best_.penalty, tight_accuracy());
         result_.readings = measures_.readings();
         read_into(state.history.at(static_cast<std::size_t>(result_.design_of) - 1), result_.readings);
     }
@@ -287,7 +294,10 @@ class Loop {
         const Walk best = w.part("best");
         best("iteration", best_.iteration);
         best("goal", best_.goal);
+        best("penalty", best_.penalty);
+        best("sharpness", best_.sharpness);
         best("x", best_.x);
+        stages_.walk(w.part("stages"));
         stepper_->walk(w.part("stepper"));
     }
     void keep() {
@@ -304,6 +314,8 @@ class Loop {
     DesignMeasures measures_;
     std::vector<bool> goal_column_;
     bool resumed_ = false;
+    Stages stages_;
+    double mean_change_ = 1.0; // of the physical densities in the step that led here
     std::unique_ptr<Stepper> stepper_;
     std::vector<double> density_; // room
     Best best_;

@@ -43,15 +43,12 @@ class Stepper {
     virtual const std::vector<bool>& wanted() const = 0;
     // Moves `state.x`, from the last analysis.
     virtual StepReport advance(const Schedule& now) = 0;
-    // Whether a run may end because the goal rests, though single densities still wander.
-    virtual bool rests() const = 0;
     // What goes on from step to step, for checkpoints.
     virtual void walk(const Walk& w) = 0;
 };
 
 struct StepperKind {
-    const char* word;     // in run.json, and for people
-    bool stiffness_alone; // what it fits has no goal or bound but stiffness and material
+    const char* word; // in run.json, and for people
     bool (*fits)(const Model& model, const Problem& problem);
     std::unique_ptr<Stepper> (*make)(const StepTools& tools);
 };
