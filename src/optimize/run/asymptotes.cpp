@@ -207,7 +207,7 @@ class Asymptotes final : public Stepper {
         bool paid = false;
         for (std::size_t i = f.of_goal.size() > 1 ? f.of_goal.size() : 0; i < step.multiplier.size(); ++i)
             paid = paid || (f.values.constraint[i] > bound_tolerance && step.multiplier[i] > 0.9 * price_);
-        paid_ = paid ? paid_ + 1 : 0;
+        paid_ = paid && !tools_.problem.has_stress ? paid_ + 1 : 0;
         if (paid_ < patience || price_ >= highest_price) return;
         price_ *= price_growth;
         paid_ = 0;
