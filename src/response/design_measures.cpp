@@ -58,6 +58,7 @@ std::vector<Smooth> DesignMeasures::smooth(const std::vector<bool>& wanted, cons
 void DesignMeasures::walk(const Walk& w) {
     w("corrections", memory_.corrections);
     w("followed", memory_.followed);
+    w("multipliers", memory_.multipliers);
     state_.walk(w);
 }
 

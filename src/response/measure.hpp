@@ -53,8 +53,9 @@ struct Binding {
 
 // What measures carry from analysis to analysis; kept in checkpoints.
 struct Memory {
-    std::map<std::string, double> corrections;           // of aggregates, by column and what is corrected
-    std::map<std::string, std::vector<double>> followed; // shapes of modes, by column
+    std::map<std::string, double> corrections;              // of aggregates, by column and what is corrected
+    std::map<std::string, std::vector<double>> followed;    // shapes of modes, by column
+    std::map<std::string, std::vector<double>> multipliers; // of every element's stress, by column
 };
 
 // The column that is read.
@@ -68,7 +69,8 @@ struct ColumnAt {
 
 struct SmoothWish {
     bool gradients = false;
-    bool adapt = false; // corrections move: once an iteration
+    bool adapt = false;        // corrections move: once an iteration
+    bool each_element = false; // stress with an upper bound as what a goal is raised by (Smooth::of_goal)
 };
 
 // A function of the physical densities that stands for a reading where the reading is not smooth: an
@@ -78,7 +80,9 @@ struct Smooth {
     double value = 0.0;
     std::optional<double> min, max; // in the unit of this value
     bool inverse = false;           // it falls where the reading grows: safety by the use of strength
-    std::vector<double> gradient;   // by the physical density of every element
+    bool of_goal =
+        false; // no bound: what the goal is raised by, as a share of its size, where bounds are broken
+    std::vector<double> gradient; // by the physical density of every element
 };
 
 // A smooth function before its adjoint is solved. With u the displacement of `in_case` and v the answer to

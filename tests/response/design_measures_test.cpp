@@ -301,3 +301,59 @@ track = true
     EXPECT_GT(last, 1.02 * measures.state().modals()[0].modes[0].frequency);
     EXPECT_NEAR(last, measures.state().modals()[0].modes[1].frequency, 1e-9 * last);
 }
+
+namespace {
+
+std::string stressed(const std::string& more = {}) {
+    return "[[response]]\nname = \"strong\"\nmeasure = \"stress\"\nexcept = \"root\"\nmax = 25\n"
+           "[[response]]\nname = \"safe\"\nmeasure = \"safety\"\nmin = 9\n"
+           "[[response]]\nname = \"share\"\nmeasure = \"stress\"\nmax = \"8 % of yield\"\n" +
+           more;
+}
+
+} // namespace
+
+TEST(DesignMeasures, TheStressOfEveryElementHasItsGradient) {
+    const std::vector<std::string> yield{"material.steel.yield=300"};
+    expect_gradients_match(study_from(test::block_study(stressed()), yield), 11, 1e-4, true);
+    expect_gradients_match(study_from(flat_plate("plane-stress", stressed()), {}), 7, 1e-4, true);
+    expect_gradients_match(study_from(flat_plate("shell", stressed()), {}), 7, 1e-4, true);
+}
+
+// What the goal is raised by, by hand: its multipliers, its price, and the share of stiffness that counts.
+TEST(DesignMeasures, TheStressOfEveryElementIsRaisedByItsFormula) {
+    const Model model = build_model(
+        study_from(test::block_study("[[response]]\nname = \"strong\"\nmeasure = \"stress\"\nmax = 25\n")));
+    StaticAnalysis analysis(model, {});
+    DesignMeasures measures(analysis);
+    const std::vector<double> density = test::random_densities(model);
+    std::vector<bool> wanted(measures.columns().size(), false);
+    std::size_t column = 0;
+    for (std::size_t c = 0; c < wanted.size(); ++c)
+        if (measures.columns()[c].name == "strong") wanted[column = c] = true;
+    measures.analyse(density, 3.0, {});
+    const std::vector<double> stress = analysis.von_mises_stress(measures.state().cases()[0].displacement);
+    std::vector<double> lambda(stress.size(), 0.0);
+    double mu = 50.0;
+    for (int step = 1; step <= 12; ++step) {
+        double expected = 0.0;
+        std::vector<double> h(stress.size());
+        for (std::size_t e = 0; e < stress.size(); ++e) {
+            const double share = 1e-9 + std::pow(density[e], 3) * (1.0 - 1e-9);
+            const double over = stress[e] / 25.0 - 1.0;
+            h[e] = std::max(share * over * (over * over + 1.0), -lambda[e] / mu);
+            expected += (lambda[e] * h[e] + 0.5 * mu * h[e] * h[e]) / static_cast<double>(stress.size());
+        }
+        const std::vector<Smooth> found = measures.smooth(wanted, {false, true, true});
+        ASSERT_EQ(found.size(), 1U);
+        EXPECT_TRUE(found[0].of_goal);
+        EXPECT_FALSE(found[0].max || found[0].min);
+        EXPECT_NEAR(found[0].value, expected, 1e-6 * expected) << step;
+        if (step % 5 != 0) continue;
+        for (std::size_t e = 0; e < lambda.size(); ++e) lambda[e] += mu * h[e];
+        mu *= 1.3;
+        EXPECT_GE(*std::min_element(lambda.begin(), lambda.end()), -1e-12);
+    }
+    // As an aggregate it is a bound again.
+    EXPECT_FALSE(measures.smooth(wanted, {false, true, false})[0].of_goal);
+}

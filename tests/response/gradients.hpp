@@ -20,7 +20,8 @@ inline std::vector<double> random_densities(const Model& model) {
 
 // Every `stride`-th element; errors are a share of the largest slope, or of a twentieth of it where the
 // element's own is small.
-inline void expect_gradients_match(const Study& study, std::size_t stride, double tolerance = 1e-5) {
+inline void expect_gradients_match(const Study& study, std::size_t stride, double tolerance = 1e-5,
+                                   bool each_element = false) {
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
     DesignMeasures measures(analysis);
@@ -29,14 +30,16 @@ inline void expect_gradients_match(const Study& study, std::size_t stride, doubl
     MeasureAccuracy exact;
     exact.modals.tolerance = 1e-7;
     measures.analyse(density, 3.0, exact);
-    const std::vector<Smooth> found = measures.smooth(all, {true, true});
+    // Multipliers of single elements are nothing before the fifth time.
+    for (int i = 0; i < (each_element ? 6 : 0); ++i) measures.smooth(all, {false, true, each_element});
+    const std::vector<Smooth> found = measures.smooth(all, {true, true, each_element});
     ASSERT_FALSE(found.empty());
     const auto values_at = [&](std::size_t e, double by) {
         std::vector<double> at = density;
         at[e] += by;
         measures.analyse(at, 3.0, exact);
         std::vector<double> out;
-        for (const Smooth& s : measures.smooth(all, {})) out.push_back(s.value);
+        for (const Smooth& s : measures.smooth(all, {false, false, each_element})) out.push_back(s.value);
         return out;
     };
     for (std::size_t e = 1; e < density.size(); e += stride) {

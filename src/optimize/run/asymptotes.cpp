@@ -59,7 +59,7 @@ class Asymptotes final : public Stepper {
     StepReport advance(const Schedule& now) override {
         OptimizerState& state = tools_.state;
         StepReport report;
-        const std::vector<Smooth> smooth = tools_.measures.smooth(wanted_, {true, true});
+        const std::vector<Smooth> smooth = tools_.measures.smooth(wanted_, wish(now));
         const Functions f = make_functions(smooth, now, true);
         tools_.gradients_done();
         MmaSettings settings;
@@ -124,6 +124,15 @@ class Asymptotes final : public Stepper {
         double most_broken = 0.0;    // of the bounds
     };
 
+    // Until the last stage every element has its own bound on stress, as part of the goal; one aggregate,
+    // corrected towards the largest, then sees to it that the largest holds.
+    SmoothWish wish(const Schedule& now) const {
+        SmoothWish out;
+        out.gradients = out.adapt = true;
+        out.each_element = tools_.problem.has_stress && tools_.model.run.sharpen && !now.final;
+        return out;
+    }
+
     // A ratio as it is up to a few times the goal's size, its logarithm beyond: designs that have come apart
     // have goals of any size, and slopes as large.
     static Scaled tamed(double ratio, double slope) {
@@ -179,6 +188,14 @@ class Asymptotes final : public Stepper {
             out.most_broken = std::max(out.most_broken, g.value);
         };
         for (const Smooth& s : smooth) {
+            if (!s.of_goal) continue;
+            const Scaled f = tamed(s.value, 1.0);
+            out.values.goal += f.value;
+            const std::vector<double> g = pulled(s, f.slope);
+            for (std::size_t j = 0; j < g.size(); ++j) out.values.goal_gradient[j] += g[j];
+        }
+        for (const Smooth& s : smooth) {
+            if (s.of_goal) continue;
             if (s.max) bound(s, *s.max, true);
             if (s.min) bound(s, *s.min, false);
         }

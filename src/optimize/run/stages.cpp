@@ -28,7 +28,9 @@ constexpr double local_first = 1.0, local_growth = 1.08, local_sharpest = 16.0;
 constexpr double most_growth = 1.25; // where the limit hurries: more tears designs apart
 // At the latest, as shares of the limit.
 constexpr double penalty_by = 0.42, gray_until = 0.45, sharp_by = 0.78;
-constexpr double local_gray_until = 0.4, local_sharp_by = 0.85;
+constexpr double local_gray_until = 0.4, local_sharp_by = 0.75;
+constexpr int local_gray_rows = 60;
+constexpr double least_sharpening = 8; // iterations
 // The goal rests where it moved by less over so many rows; fewer do where no density moves either.
 constexpr double resting = 0.002;
 constexpr int resting_rows = 10, still_rows = 5;
@@ -129,7 +131,10 @@ void Stages::next(const StageFacts& facts) {
         const std::optional<double> range = goal_range(facts.history, settling_rows);
         const bool rests =
             now_.resting >= settling_rows && range && *range < settled && facts.most_broken < settled;
-        if (rests || done_ >= std::floor((local_ ? local_gray_until : gray_until) * run_.iterations))
+        // Too little is left: better a gray design that holds than one torn apart.
+        if (left_until(local_ ? local_sharp_by : sharp_by) < least_sharpening) return;
+        if (rests || (local_ && now_.resting >= local_gray_rows) ||
+            done_ >= std::floor((local_ ? local_gray_until : gray_until) * run_.iterations))
             enter(Stage::Sharpening);
         return;
     }

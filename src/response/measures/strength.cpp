@@ -23,6 +23,8 @@ constexpr double norm_power = 8.0; // of the aggregate
 // dense the stress of their solid material would hold fast what should become void.
 constexpr double gray_stress = 0.06;
 constexpr double adapt_share = 0.5; // of what a correction misses, made good each time
+// The augmented Lagrangian: mu to begin with, its growth every so many steps, its end.
+constexpr double first_mu = 50.0, mu_growth = 1.3, most_mu = 1e4, mu_steps = 5.0;
 
 class Strength final : public Measurement {
   public:
@@ -79,7 +81,10 @@ class Strength final : public Measurement {
     std::vector<Pending> smooth(const DesignState& state, const ColumnAt& at,
                                 const SmoothWish& wish) override {
         const CaseId c = at.in_case;
-        const std::vector<double> use = uses(state, c);
+        const std::vector<double> sizes = stresses(state, c);
+        if (wish.each_element && at.memory != nullptr && upper_limit() > 0.0)
+            return {each_element(state, at, wish, sizes)};
+        const std::vector<double> use = uses(state, sizes);
         const double most =
             std::max(largest_over(use.size(), 0.0, [&](std::size_t i) { return use[i]; }), 1e-300);
         Pending p;
@@ -95,11 +100,11 @@ class Strength final : public Measurement {
         double found = reading.value;
         if (safety_) found = 1.0 / reading.value;
         if (response_.max_share) found = reading.value / (*reading.max / response_.max_share->share);
-        const double soft = std::min(1.0, state.gray() / gray_stress);
+        const double soft = std::clamp(state.gray() / gray_stress - 1.0, 0.0, 1.0);
         found = std::pow(most, soft) * std::pow(std::max(found, 1e-300), 1.0 - soft);
         const double factor = corrected(at, at.name, found / norm, wish.adapt, adapt_share);
         p.smooth.value = factor * norm;
-        if (wish.gradients) add_gradient(state, c, use, factor, norm, p);
+        if (wish.gradients) add_norm(state, c, sizes, use, factor, norm, p);
         if (safety_) {
             p.smooth.inverse = true;
             if (response_.min) p.smooth.max = 1.0 / *response_.min;
@@ -128,61 +133,125 @@ class Strength final : public Measurement {
         limits_.push_back(limit);
     }
 
-    // Use of the strength (or stress) of every sample and layer, with soft cells counting less.
-    std::vector<double> uses(const DesignState& state, CaseId c) const {
+    std::size_t layers(const DesignState& state) const {
+        return static_cast<std::size_t>(state.statics().stress_layers());
+    }
+
+    // Von Mises stress in the solid material, of every sample and layer.
+    std::vector<double> stresses(const DesignState& state, CaseId c) const {
         const std::size_t n = samples_.size();
-        const int layers = state.statics().stress_layers();
+        const std::size_t many = layers(state);
         const Eigen::VectorXd& u = state.displacement(c);
         const double rise = state.statics().rise(model_.cases[c]);
-        const std::vector<double>& density = *state.density();
         const std::vector<double>& stress = state.von_mises(c);
-        std::vector<double> use(n * static_cast<std::size_t>(layers));
+        std::vector<double> out(n * many);
 #pragma omp parallel for schedule(static)
         for (std::size_t i = 0; i < n; ++i) {
             const std::size_t e = samples_[i];
-            const double share = stress_share(density[e]) / limits_[i];
-            if (layers == 1) {
-                use[i] = share * stress[e];
+            if (many == 1) {
+                out[i] = stress[e];
                 continue;
             }
-            const auto sizes = state.statics().von_mises_at(static_cast<ElementId>(e), u, rise, nullptr);
-            for (std::size_t l = 0; l < 2; ++l) use[2 * i + l] = share * sizes[l];
+            const auto both = state.statics().von_mises_at(static_cast<ElementId>(e), u, rise, nullptr);
+            for (std::size_t l = 0; l < 2; ++l) out[2 * i + l] = both[l];
         }
-        return use;
+        return out;
+    }
+
+    // The same as use of the strength (or as stress), with soft cells counting less.
+    std::vector<double> uses(const DesignState& state, const std::vector<double>& sizes) const {
+        const std::vector<double>& density = *state.density();
+        const std::size_t many = layers(state);
+        std::vector<double> out(sizes.size());
+        for (std::size_t k = 0; k < out.size(); ++k)
+            out[k] = stress_share(density[samples_[k / many]]) / limits_[k / many] * sizes[k];
+        return out;
     }
 
     // d(norm) = sum (use / norm)^(p - 1) d(use)
-    void add_gradient(const DesignState& state, CaseId c, const std::vector<double>& use, double factor,
-                      double norm, Pending& p) const {
+    void add_norm(const DesignState& state, CaseId c, const std::vector<double>& sizes,
+                  const std::vector<double>& use, double factor, double norm, Pending& p) const {
+        const std::vector<double>& density = *state.density();
+        const std::size_t many = layers(state);
+        std::vector<double> weight(use.size());
+        for (std::size_t k = 0; k < use.size(); ++k) {
+            const std::size_t i = k / many;
+            const double of_use = factor * std::pow(use[k] / norm, norm_power - 1.0) / limits_[i];
+            weight[k] = of_use * stress_share(density[samples_[i]]);
+            p.smooth.gradient[samples_[i]] += of_use * stress_share_slope(density[samples_[i]]) * sizes[k];
+        }
+        add_load(state, c, weight, p);
+    }
+
+    // What a stress of one in this response's own unit may be; zero where it has no such bound.
+    double upper_limit() const {
+        if (safety_) return response_.min ? 1.0 / *response_.min : 0.0;
+        if (response_.max_share) return response_.max_share->share;
+        return response_.max.value_or(0.0);
+    }
+
+    // Every element its own constraint, in the augmented Lagrangian of Senhora, Giraldo-Londoño, Menezes &
+    // Paulino (2020): the mean of lambda h + mu h^2 / 2 with h = max(g, -lambda / mu), and with E the share
+    // of the stiffness g = E L (L^2 + 1), L = stress / limit - 1. Void bears nothing, and g vanishes with it.
+    Pending each_element(const DesignState& state, const ColumnAt& at, const SmoothWish& wish,
+                         const std::vector<double>& sizes) const {
+        const std::size_t many = layers(state);
+        const double allowed = upper_limit();
+        std::vector<double>& lambda = at.memory->multipliers[at.name];
+        double& mu = at.memory->corrections[at.name + " price"];
+        double& steps = at.memory->corrections[at.name + " steps"];
+        if (lambda.size() != sizes.size()) lambda.assign(sizes.size(), 0.0);
+        if (mu <= 0.0) mu = first_mu;
+        std::vector<double> weight(sizes.size(), 0.0);
+        Pending p;
+        p.in_case = at.in_case;
+        p.smooth.column = at.column;
+        p.smooth.of_goal = true;
+        p.load = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model_.freedoms()));
+        if (wish.gradients) p.smooth.gradient.assign(state.density()->size(), 0.0);
+        const double mean = 1.0 / static_cast<double>(sizes.size());
+        const bool update = wish.adapt && (steps += 1.0) >= mu_steps;
+        for (std::size_t k = 0; k < sizes.size(); ++k) {
+            const std::size_t i = k / many;
+            const std::size_t e = samples_[i];
+            const double over = sizes[k] / (allowed * limits_[i]) - 1.0;
+            const double g = state.stiffness()[e] * over * (over * over + 1.0);
+            const double h = std::max(g, -lambda[k] / mu);
+            p.smooth.value += mean * (lambda[k] * h + 0.5 * mu * h * h);
+            if (h == g && wish.gradients) {
+                const double of_g = mean * (lambda[k] + mu * h);
+                p.smooth.gradient[e] += of_g * state.slope()[e] * over * (over * over + 1.0);
+                weight[k] = of_g * state.stiffness()[e] * (3.0 * over * over + 1.0) / (allowed * limits_[i]);
+            }
+            if (update) lambda[k] += mu * h;
+        }
+        if (update) {
+            mu = std::min(mu_growth * mu, most_mu);
+            steps = 0.0;
+        }
+        if (wish.gradients) add_load(state, at.in_case, weight, p);
+        return p;
+    }
+
+    // Sum of weight times the slope of each stress by the displacements.
+    void add_load(const DesignState& state, CaseId c, const std::vector<double>& weight, Pending& p) const {
         const std::size_t n = samples_.size();
-        const int layers = state.statics().stress_layers();
+        const std::size_t many = layers(state);
         const int per = model_.mesh.freedoms();
         const Eigen::VectorXd& u = state.displacement(c);
         const double rise = state.statics().rise(model_.cases[c]);
-        const std::vector<double>& density = *state.density();
         constexpr std::size_t chunk = 4096;
         std::vector<Eigen::VectorXd> parts(chunk);
         for (std::size_t from = 0; from < n; from += chunk) {
             const std::size_t to = std::min(n, from + chunk);
 #pragma omp parallel for schedule(static)
             for (std::size_t i = from; i < to; ++i) {
-                const std::size_t e = samples_[i];
-                const double share = stress_share(density[e]) / limits_[i];
-                const double share_slope = stress_share_slope(density[e]) / limits_[i];
                 Eigen::MatrixXd slopes;
-                const auto sizes = state.statics().von_mises_at(static_cast<ElementId>(e), u, rise, &slopes);
+                state.statics().von_mises_at(static_cast<ElementId>(samples_[i]), u, rise, &slopes);
                 Eigen::VectorXd& mine = parts[i - from];
                 mine = Eigen::VectorXd::Zero(slopes.rows());
-                double by_density = 0.0;
-                for (int l = 0; l < layers; ++l) {
-                    const auto k = static_cast<std::size_t>(l);
-                    const double weight =
-                        factor *
-                        std::pow(use[i * static_cast<std::size_t>(layers) + k] / norm, norm_power - 1.0);
-                    mine += weight * share * slopes.col(l);
-                    by_density += weight * share_slope * sizes[k];
-                }
-                p.smooth.gradient[e] = by_density;
+                for (std::size_t l = 0; l < many; ++l)
+                    mine += weight[i * many + l] * slopes.col(static_cast<Eigen::Index>(l));
             }
             for (std::size_t i = from; i < to; ++i) {
                 const NodeRange ids = model_.mesh.nodes_of(static_cast<ElementId>(samples_[i]));

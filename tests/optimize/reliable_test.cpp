@@ -1,0 +1,83 @@
+// What one relies on: bounds that hold from any start, ends that come by themselves, designs that are black
+// and white. On the studies of the optimiser's bench.
+#include "optimize/run.hpp"
+#include "support/silent.hpp"
+#include "support/studies.hpp"
+
+#include <gtest/gtest.h>
+
+using namespace upright;
+
+namespace {
+
+OptimizeResult run_bench(const std::string& name, const std::vector<std::string>& settings) {
+    const Study study =
+        load_study(std::filesystem::path(UPRIGHT_OPTIMIZER_BENCH) / (name + ".toml"), settings);
+    const Model model = build_model(study);
+    StaticAnalysis analysis(model, solver_options(model.run));
+    test::Silent silent;
+    return optimize(analysis, silent);
+}
+
+double of(const OptimizeResult& result, std::size_t column) {
+    return result.readings.at(column).value;
+}
+
+} // namespace
+
+// A frequency asks for all material, its bound for two fifths of it. Best known: 1546 Hz.
+TEST(Reliable, AFrequencyGivesUpItsBoundFromNoStart) {
+    for (const char* start : {"0.05", "0.9"}) {
+        const OptimizeResult result = run_bench("beam", {std::string("run.start=") + start});
+        EXPECT_TRUE(result.feasible) << start;
+        EXPECT_EQ(result.status, RunStatus::Converged) << start;
+        EXPECT_LE(of(result, 1), 0.4 * 1.001) << start;
+        EXPECT_GE(result.goal, 1500.0) << start;
+        EXPECT_LE(result.goal, 1600.0) << start; // not above what can be
+        EXPECT_LT(result.row().grayness, 0.03) << start;
+    }
+}
+
+TEST(Reliable, StiffnessComesToTheSameFromEveryStart) {
+    std::vector<double> goals;
+    for (const char* start : {"0.05", "1"}) {
+        const OptimizeResult result =
+            run_bench("bridge", {std::string("run.start=") + start, "mesh.size=2", "run.filter=5"});
+        EXPECT_TRUE(result.feasible) << start;
+        EXPECT_EQ(result.status, RunStatus::Converged) << start;
+        EXPECT_LT(result.row().grayness, 0.03) << start;
+        goals.push_back(result.goal);
+    }
+    const auto [least, most] = std::minmax_element(goals.begin(), goals.end());
+    EXPECT_LT(*most / *least, 1.06);
+}
+
+// The end does not hang on the limit.
+TEST(Reliable, TwoHundredIterationsOrTwoThousandEndTheSame) {
+    const std::vector<std::string> coarse{"mesh.size=2", "run.filter=5", "run.iterations=200"};
+    std::vector<std::string> more = coarse;
+    more.back() = "run.iterations=2000";
+    const OptimizeResult a = run_bench("bridge", coarse);
+    const OptimizeResult b = run_bench("bridge", more);
+    EXPECT_EQ(a.state.iteration, b.state.iteration);
+    EXPECT_EQ(a.goal, b.goal);
+    EXPECT_EQ(a.density, b.density);
+}
+
+// Displacement, stress and frequency bounds in two cases. Best known by detours: 0.1666 kg.
+TEST(Reliable, LeastMassUnderStressHoldsItsBounds) {
+    const OptimizeResult result = run_bench("ell", {});
+    EXPECT_TRUE(result.feasible);
+    EXPECT_LE(result.goal, 0.172e-3);
+    EXPECT_GE(result.goal, 0.15e-3);
+}
+
+// Volume under compliance: near black and white its design must not fall apart.
+TEST(Reliable, LeastVolumeStaysInOnePiece) {
+    const OptimizeResult result =
+        run_bench("bridge-volume", {"mesh.size=2", "run.filter=5", "run.iterations=150"});
+    EXPECT_TRUE(result.feasible);
+    EXPECT_EQ(result.status, RunStatus::Converged);
+    EXPECT_LT(result.row().grayness, 0.05);
+    EXPECT_LT(result.goal, 0.25);
+}
