@@ -96,7 +96,8 @@ struct OptimizeResult {
     std::vector<ModalResult> modals;
     std::vector<double> stiffness; // share of each element
     const IterationRow& row() const { return state.history.at(static_cast<std::size_t>(design_of) - 1); }
-    int best_feasible = 0;            // the iteration of the best that held every bound so; 0: none held
+    int best_feasible =
+        0; // the iteration of the best (of stages not done: the last) that held every bound; 0: none
     std::optional<double> optimality; // first-order residual at the end, as a share of the goal's gradient
     double goal_scale = 1.0;          // what the goal was multiplied by
     int trials = 0;                   // steps taken back by the globally convergent form

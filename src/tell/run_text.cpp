@@ -90,7 +90,7 @@ std::string run_summary(const Model& model, const OptimizeResult& result, double
             "NOT FEASIBLE: {} came to {:.5g},{}; {}", all[worst].name, r.value,
             bounds_text(r, model.units.text(model.responses[all[worst].response].measure->dimension)),
             result.best_feasible > 0 ? fmt::format("iteration {} held every bound", result.best_feasible)
-                                     : std::string("no iteration at the final sharpness held every bound")));
+                                     : std::string("no iteration held every bound")));
     }
     if (!result.guard.words.empty()) out.add("kept beside the study's own bounds: " + result.guard.words);
     if (row.grayness > 0.05)

@@ -194,7 +194,7 @@ TEST(Program, DoesTheWholeJob) {
     EXPECT_EQ(
         test::upright(folder.path(), {"plot", "bracket.run", "--what", "stress", "--case", "bent"}).code, 2);
 
-    const auto carve = test::upright(folder.path(), {"carve", "bracket.run", "--at", "0.5"});
+    const auto carve = test::upright(folder.path(), {"carve", "bracket.run", "--at", "0.1"});
     EXPECT_EQ(carve.code, 0) << carve.err;
     EXPECT_NE(carve.out.find("one piece, and it reaches every support and load"), std::string::npos)
         << carve.out;

@@ -64,7 +64,7 @@ class Asymptotes final : public Stepper {
         tools_.gradients_done();
         MmaSettings settings;
         settings.a = f.share;
-        settings.c = price_;
+        settings.c = price_of(f);
         const std::vector<double> low(state.x.size(), 0.0);
         const std::vector<double> high(state.x.size(), 1.0);
         watch_for_oscillation(f, now);
@@ -218,12 +218,21 @@ class Asymptotes final : public Stepper {
         return out > 0.0 ? out : 1.0;
     }
 
+    // Of a broken bound now: a goal that has grown, by a penalty that rises, is worth as much more.
+    double price_of(const Functions& f) const {
+        if (tools_.problem.has_stress) return price_;
+        double most = goal_size;
+        for (const double goal : f.of_goal) most = std::max(most, goal);
+        return price_ * most / goal_size;
+    }
+
     // A bound that stays broken although the step pays its full price: the price was too low against the
     // goal. It grows until bounds win (an exact penalty: Nocedal & Wright 2006, section 17.2).
     void raise_price(const Functions& f, const MmaStep& step) {
         bool paid = false;
         for (std::size_t i = f.of_goal.size() > 1 ? f.of_goal.size() : 0; i < step.multiplier.size(); ++i)
-            paid = paid || (f.values.constraint[i] > bound_tolerance && step.multiplier[i] > 0.9 * price_);
+            paid =
+                paid || (f.values.constraint[i] > bound_tolerance && step.multiplier[i] > 0.9 * price_of(f));
         paid_ = paid && !tools_.problem.has_stress ? paid_ + 1 : 0;
         if (paid_ < patience || price_ >= highest_price) return;
         price_ *= price_growth;

@@ -177,7 +177,7 @@ class Loop {
         spent.modes = measures_.state().modal_seconds();
         spent.around = std::max(0.0, row.seconds - spent.setup - spent.solve - spent.modes);
         result_.spent.push_back(spent);
-        if (now.final && bounds_hold()) remember(now);
+        if (bounds_hold()) remember(now);
     }
 
     // The smaller the steps, the closer the look.
@@ -234,9 +234,10 @@ class Loop {
                static_cast<double>(std::max<std::size_t>(1, chain_.variables()));
     }
 
-    // The best design so far that holds every bound at the final schedule.
+    // The best design so far that holds every bound once all stages are done; before that the last that does.
     struct Best {
         int iteration = 0;
+        bool final = false;
         double goal = 0.0;
         double penalty = 3.0, sharpness = 0.0;
         std::vector<double> x;
@@ -244,7 +245,8 @@ class Loop {
     bool better(double a, double b) const { return problem_.maximize ? a > b : a < b; }
     void remember(const Schedule& now) {
         const IterationRow& row = result_.state.history.back();
-        if (best_.iteration > 0 && !better(row.goal, best_.goal)) return;
+        if (best_.final && (!now.final || !better(row.goal, best_.goal))) return;
+        best_.final = now.final;
         best_.iteration = row.iteration;
         best_.goal = row.goal;
         best_.penalty = now.penalty;
@@ -263,7 +265,7 @@ class Loop {
         result_.density = chain_.physical(best_.x, best_.sharpness);
         result_.penalty = best_.penalty;
         result_.sharpness = best_.sharpness;
-        result_.stages_done = true;
+        result_.stages_done = best_.final;
         measures_.analyse(result_.density, best_.penalty, tight_accuracy());
         result_.readings = measures_.readings();
         read_into(state.history.at(static_cast<std::size_t>(result_.design_of) - 1), result_.readings);
@@ -294,6 +296,7 @@ class Loop {
         const Walk best = w.part("best");
         best("iteration", best_.iteration);
         best("goal", best_.goal);
+        best("final", best_.final);
         best("penalty", best_.penalty);
         best("sharpness", best_.sharpness);
         best("x", best_.x);
