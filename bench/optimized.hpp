@@ -71,7 +71,7 @@ measure = "compliance"
 [goal]
 minimize = "{}"
 [run]
-iterations = 120
+iterations = 200
 filter = {}
 )",
                        size, least_weight ? std::string() : fmt::format("max = {}", mass_fraction),
