@@ -17,24 +17,29 @@ constexpr double hurries_from = 0.04; // where the limit of iterations asks for 
 constexpr double settled = 0.01;
 constexpr int settling_rows = 5;
 // The projection: from, by, to; it waits while a bound is broken by more than `waits_for`.
-constexpr double first_sharpness = 2.0;
+struct Pace {
+    double first, growth, sharpest;
+    double gray_move, sharp_move, last_move;
+    double gray_until, sharp_by; // at the latest, as shares of the limit
+};
+constexpr Pace usual{2.0, 1.15, 128.0, 0.2, 0.1, 0.1, 0.45, 0.78};
+constexpr Pace for_stress{1.0, 1.08, 16.0, 0.1, 0.05, 0.02, 0.4, 0.75};
+constexpr int stress_gray_rows = 60;
 constexpr double waits_for = 0.02;
-constexpr double growth = 1.15, sharpest = 128.0;
-// Moves: gray, sharpening, and beyond this sharpness less and less, since a move of a variable is one of the
-// density by half the sharpness.
-constexpr double gray_move = 0.2, sharp_move = 0.1, full_moves_to = 16.0;
-constexpr double local_gray_move = 0.1, local_sharp_move = 0.05, local_last_move = 0.02;
-constexpr double local_first = 1.0, local_growth = 1.08, local_sharpest = 16.0;
 constexpr double most_growth = 1.25; // where the limit hurries: more tears designs apart
-// At the latest, as shares of the limit.
-constexpr double penalty_by = 0.42, gray_until = 0.45, sharp_by = 0.78;
-constexpr double local_gray_until = 0.4, local_sharp_by = 0.75;
-constexpr int local_gray_rows = 60;
+// Beyond this sharpness moves become less and less, since a move of a variable is one of the density by half
+// the sharpness.
+constexpr double full_moves_to = 16.0;
+constexpr double penalty_by = 0.42;    // share of the limit
 constexpr double least_sharpening = 8; // iterations
 // The goal rests where it moved by less over so many rows; fewer do where no density moves either.
 constexpr double resting = 0.002;
 constexpr int resting_rows = 10, still_rows = 5;
 constexpr double gray_resting = 2e-4;
+
+const Pace& pace(bool local) {
+    return local ? for_stress : usual;
+}
 
 // Stiffness alone is at stake, and there is no design to begin with: then it pays to begin without a penalty.
 bool begins_convex(const RunCard& run, const Problem& problem) {
@@ -68,7 +73,7 @@ std::string ending_words(const RunCard& run) {
 
 Stages::Stages(const RunCard& run, const Problem& problem) : run_(run), local_(problem.has_stress) {
     now_.penalty = run.penalty.value_or(full_penalty);
-    now_.move = local_ ? local_gray_move : gray_move;
+    now_.move = pace(local_).gray_move;
     if (!run.penalty && begins_convex(run, problem)) {
         now_.penalty = 1.0;
         enter(Stage::Penalising);
@@ -81,16 +86,14 @@ void Stages::enter(Stage stage) {
     stage_ = stage;
     now_.final = stage == Stage::Finishing;
     now_.resting = 0;
-    if (stage == Stage::Sharpening) now_.sharpness = local_ ? local_first : first_sharpness;
+    if (stage == Stage::Sharpening) now_.sharpness = pace(local_).first;
     set_move();
 }
 
 void Stages::set_move() {
     if (now_.sharpness <= 0.0) return;
-    if (local_)
-        now_.move = now_.final ? local_last_move : local_sharp_move;
-    else
-        now_.move = sharp_move * std::min(1.0, full_moves_to / now_.sharpness);
+    now_.move = (now_.final ? pace(local_).last_move : pace(local_).sharp_move) *
+                std::min(1.0, full_moves_to / now_.sharpness);
 }
 
 double Stages::left_until(double share) const {
@@ -108,10 +111,9 @@ void Stages::raise_penalty(const StageFacts& facts) {
 }
 
 void Stages::sharpen(const StageFacts& facts) {
-    const double end = local_ ? local_sharpest : sharpest;
-    const double own = local_ ? local_growth : growth;
-    const double needed =
-        std::pow(end / now_.sharpness, 1.0 / left_until(local_ ? local_sharp_by : sharp_by));
+    const double end = pace(local_).sharpest;
+    const double own = pace(local_).growth;
+    const double needed = std::pow(end / now_.sharpness, 1.0 / left_until(pace(local_).sharp_by));
     // Local stress is brought below its bound by sharpening, and seldom before.
     if (!local_ && facts.most_broken > waits_for) return;
     now_.sharpness = std::min(end, now_.sharpness * std::clamp(needed, own, most_growth));
@@ -132,9 +134,9 @@ void Stages::next(const StageFacts& facts) {
         const bool rests =
             now_.resting >= settling_rows && range && *range < settled && facts.most_broken < settled;
         // Too little is left: better a gray design that holds than one torn apart.
-        if (left_until(local_ ? local_sharp_by : sharp_by) < least_sharpening) return;
-        if (rests || (local_ && now_.resting >= local_gray_rows) ||
-            done_ >= std::floor((local_ ? local_gray_until : gray_until) * run_.iterations))
+        if (left_until(pace(local_).sharp_by) < least_sharpening) return;
+        if (rests || (local_ && now_.resting >= stress_gray_rows) ||
+            done_ >= std::floor(pace(local_).gray_until * run_.iterations))
             enter(Stage::Sharpening);
         return;
     }
