@@ -23,6 +23,12 @@ Eigen::MatrixXd chain_stiffness(int n, bool held) {
     return k;
 }
 
+// The i-th value of such a chain, from 1: `parts` are the springs of one that is held, the masses of one that
+// is free.
+double chain_value(int i, int parts) {
+    return std::pow(2.0 * std::sin(0.5 * i * pi / parts), 2);
+}
+
 EigenPairs by_lanczos(const Eigen::MatrixXd& k, const Eigen::MatrixXd& m, double shift, EigenWish wish) {
     const Eigen::LDLT<Eigen::MatrixXd> factor(k + shift * m);
     EigenProblem problem;
@@ -66,8 +72,8 @@ TEST(LanczosModes, OfAHeldChainAreThoseOfItsClosedForm) {
     const EigenPairs pairs = by_lanczos(k, m, 0.0, wish);
     ASSERT_EQ(pairs.values.size(), 8);
     for (int i = 0; i < 8; ++i) {
-        const double s = 2.0 * std::sin(0.5 * (i + 1) * pi / (n + 1));
-        EXPECT_NEAR(pairs.values[i], s * s, 1e-9 * s * s) << i;
+        const double exact = chain_value(i + 1, n + 1);
+        EXPECT_NEAR(pairs.values[i], exact, 1e-9 * exact) << i;
     }
     expect_modes(pairs, k, m, 1e-6);
 }
@@ -82,8 +88,8 @@ TEST(LanczosModes, AFreeChainHasItsRigidModeFirst) {
     ASSERT_GE(pairs.values.size(), 4);
     EXPECT_NEAR(pairs.values[0], 0.0, 1e-10);
     for (int i = 1; i < 4; ++i) {
-        const double s = 2.0 * std::sin(0.5 * i * pi / n);
-        EXPECT_NEAR(pairs.values[i], s * s, 1e-8 * s * s);
+        const double exact = chain_value(i, n);
+        EXPECT_NEAR(pairs.values[i], exact, 1e-8 * exact);
     }
     EXPECT_NEAR(std::abs(pairs.vectors(0, 0)), 1.0 / std::sqrt(n), 1e-8);
 }
@@ -99,8 +105,8 @@ TEST(LanczosModes, AreFoundTogetherWhereThreeShareAFrequency) {
     const EigenPairs pairs = by_lanczos(k, m, 0.0, wish);
     ASSERT_GE(pairs.values.size(), 6);
     for (int i = 0; i < 6; ++i) {
-        const double s = 2.0 * std::sin(0.5 * (i / 3 + 1) * pi / (n + 1));
-        EXPECT_NEAR(pairs.values[i], s * s, 1e-8 * s * s) << i;
+        const double exact = chain_value(i / 3 + 1, n + 1);
+        EXPECT_NEAR(pairs.values[i], exact, 1e-8 * exact) << i;
     }
     expect_modes(pairs, k, m, 1e-5);
 }
@@ -116,8 +122,8 @@ TEST(LanczosModes, FreedomsWithoutMassBringNoneOfTheirOwn) {
     const EigenPairs pairs = by_lanczos(k, m, 0.0, wish);
     ASSERT_GE(pairs.values.size(), 5);
     for (int i = 0; i < 5; ++i) {
-        const double s = std::sqrt(2.0) * std::sin(0.5 * (i + 1) * pi / 21);
-        EXPECT_NEAR(pairs.values[i], s * s, 1e-8 * s * s) << i;
+        const double exact = 0.5 * chain_value(i + 1, 21);
+        EXPECT_NEAR(pairs.values[i], exact, 1e-8 * exact) << i;
     }
     // There are twenty in all; asked for more, it says how many there are.
     wish.count = 30;
@@ -133,7 +139,7 @@ TEST(LanczosModes, UpToAFrequencyAreAllBelowIt) {
     wish.up_to = 0.1;
     const EigenPairs pairs = by_lanczos(k, m, 0.0, wish);
     int below = 0;
-    for (int i = 1; i <= n; ++i) below += std::pow(2.0 * std::sin(0.5 * i * pi / (n + 1)), 2) < 0.1 ? 1 : 0;
+    for (int i = 1; i <= n; ++i) below += chain_value(i, n + 1) < 0.1 ? 1 : 0;
     int found = 0;
     for (Eigen::Index i = 0; i < pairs.values.size(); ++i) found += pairs.values[i] < 0.1 ? 1 : 0;
     EXPECT_EQ(found, below);
@@ -165,8 +171,8 @@ TEST(IterativeModes, LeaveRigidMotionsOut) {
     const EigenPairs pairs = by_iteration(k, m, wish, Eigen::MatrixXd::Ones(n, 1));
     ASSERT_EQ(pairs.values.size(), 3);
     for (int i = 0; i < 3; ++i) {
-        const double s = 2.0 * std::sin(0.5 * (i + 1) * pi / n);
-        EXPECT_NEAR(pairs.values[i], s * s, 1e-9 * s * s) << i;
+        const double exact = chain_value(i + 1, n);
+        EXPECT_NEAR(pairs.values[i], exact, 1e-9 * exact) << i;
         EXPECT_NEAR(pairs.vectors.col(i).sum(), 0.0, 1e-8);
     }
 }
