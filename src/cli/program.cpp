@@ -39,6 +39,9 @@ class ParserOptions final : public Options {
     void value(const char* name, const char* type, std::optional<int>& to, const char* help) override {
         app_.add_option(name, to, help)->type_name(type);
     }
+    void value(const char* name, const char* type, std::optional<double>& to, const char* help) override {
+        app_.add_option(name, to, help)->type_name(type);
+    }
     void several(const char* name, const char* type, std::vector<std::string>& to,
                  const char* help) override {
         app_.add_option(name, to, help)->type_name(type)->take_all()->allow_extra_args(false);

@@ -422,8 +422,8 @@ MmaStep mma_step(const MmaPoint& at, const MmaSettings& settings, MmaState& stat
         const double factor = turn > 0.0 ? settings.widen : turn < 0.0 ? settings.narrow : 1.0;
         const double below = factor * (state.before[j] - state.low[j]);
         const double above = factor * (state.high[j] - state.before[j]);
-        state.low[j] = x[j] - std::clamp(below, settings.nearest * range, 10.0 * range);
-        state.high[j] = x[j] + std::clamp(above, settings.nearest * range, 10.0 * range);
+        state.low[j] = x[j] - std::clamp(below, settings.nearest * range, settings.farthest * range);
+        state.high[j] = x[j] + std::clamp(above, settings.nearest * range, settings.farthest * range);
     }
     state.before2 = state.before;
     state.before = x;

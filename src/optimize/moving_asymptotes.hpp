@@ -18,14 +18,15 @@ struct MmaValues {
 };
 
 struct MmaSettings {
-    std::vector<double> a; // m: share of z in each constraint; empty: none
-    double c = 1000.0;     // price of breaking a constraint: ten times the largest multiplier expected
-    double d = 1.0;        // and of its square
-    double first = 0.5;    // distance of the first asymptotes, as a share of the range
-    double widen = 1.2;    // where a variable keeps its direction
-    double narrow = 0.7;   // where it turns
-    double nearest = 0.01; // asymptotes stay that far off, as a share of the range
-    double conserve = 0.1; // no step comes nearer to an asymptote than that share
+    std::vector<double> a;  // m: share of z in each constraint; empty: none
+    double c = 1000.0;      // price of breaking a constraint: ten times the largest multiplier expected
+    double d = 1.0;         // and of its square
+    double first = 0.5;     // distance of the first asymptotes, as a share of the range
+    double widen = 1.2;     // where a variable keeps its direction
+    double narrow = 0.7;    // where it turns
+    double nearest = 0.01;  // asymptotes stay that far off, as a share of the range
+    double farthest = 10.0; // and no farther
+    double conserve = 0.1;  // no step comes nearer to an asymptote than that share
 };
 
 // What goes on from step to step.

@@ -5,6 +5,7 @@
 #include "base/observer.hpp"
 #include "design/chain.hpp"
 #include "optimize/problem.hpp"
+#include "optimize/run/black_and_white.hpp"
 
 #include <map>
 #include <optional>
@@ -34,11 +35,22 @@ struct IterationRow {
     std::vector<double> responses; // one for each of columns(model)
 };
 
+// A design, and how it was set.
+struct KeptDesign {
+    std::vector<double> density;  // of every element, physical
+    std::vector<double> filtered; // the same before the projection
+    double penalty = 3.0, sharpness = 0.0;
+};
+
 // All that is needed to go on as if there had been no stop.
 struct OptimizerState {
     int iteration = 0;           // iterations done
     std::vector<double> x;       // the variables of the next one
     std::vector<double> density; // physical densities of the last one
+    // Before its projection, and how it was set; not in checkpoints.
+    std::vector<double> filtered;
+    double penalty = 3.0, sharpness = 0.0;
+    KeptDesign design() const { return {density, filtered, penalty, sharpness}; }
     double multiplier = 1.0;
     double step = 1.0; // largest change of any variable in the last step
     double aim = 1.0;  // share of a compliance bound that the next step aims at
@@ -71,12 +83,6 @@ class OptimizeObserver : public Observer {
     virtual bool keeps(int /*iteration*/) const { return true; }
 };
 
-// A bound that the loop adds to its own steps, so that they stay sound; it is no bound of the study.
-struct Guard {
-    std::string words; // what it says; empty: none
-    double limit = 0.0;
-};
-
 struct OptimizeResult {
     RunStatus status = RunStatus::IterationLimit;
     std::string method;   // the word of its stepper
@@ -89,20 +95,34 @@ struct OptimizeResult {
     // its row of the history says the same.
     int design_of = 0;
     std::vector<double> density;
+    std::vector<double> filtered;  // of every element, before the projection
     std::vector<Reading> readings; // one a column
     double goal = 0.0;
+    // The same design as it is made: it decides whether bounds hold, unless the run was not to end black and
+    // white ([run] sharpen) or never came to the last of its stages.
+    BlackAndWhite black_and_white;
+    bool asked_black_and_white = false, came_to_last_stage = false;
+    bool by_black_and_white() const {
+        return asked_black_and_white && came_to_last_stage && status != RunStatus::Interrupted;
+    }
+    // Those of the design that decides.
+    const std::vector<Reading>& deciding() const {
+        return by_black_and_white() && black_and_white.there() ? black_and_white.readings : readings;
+    }
     bool feasible = false;
     std::vector<CaseResult> cases;
     std::vector<ModalResult> modals;
     std::vector<double> stiffness; // share of each element
     const IterationRow& row() const { return state.history.at(static_cast<std::size_t>(design_of) - 1); }
-    int best_feasible =
-        0; // the iteration of the best (of stages not done: the last) that held every bound; 0: none
+    // The iteration of the best (of stages not done: the last) whose densities held every bound, 0 for none,
+    // and its design.
+    int best_feasible = 0;
+    KeptDesign best;
+    KeptDesign design() const { return {density, filtered, penalty, sharpness}; }
     std::optional<double> optimality; // first-order residual at the end, as a share of the goal's gradient
     double goal_scale = 1.0;          // what the goal was multiplied by
     int trials = 0;                   // steps taken back by the globally convergent form
-    Guard guard;
-    std::vector<Spent> spent; // of the iterations of this start
+    std::vector<Spent> spent;         // of the iterations of this start
 };
 
 struct RunStart {

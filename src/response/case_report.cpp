@@ -309,7 +309,7 @@ std::vector<Outcome> measure_all(const Model& model, const AnalysisReport& repor
                                         ? model.modal_cases[all[k].in_modal_case].name
                                         : card.in_case;
         out.push_back({all[k].response, in_case, reading->value, reading->min, reading->max, reading->holds,
-                       reading->where});
+                       reading->excess, reading->where});
     }
     return out;
 }

@@ -85,6 +85,7 @@ struct Outcome {
     double value = 0.0;
     std::optional<double> min, max; // in the unit of the value, a share of strength resolved
     bool holds = true;
+    double excess = -1.0; // as of Reading
     std::string where;
 };
 // Every response of the study that the analysed cases fit. Material measures are those of full material.

@@ -55,6 +55,16 @@ std::vector<Smooth> DesignMeasures::smooth(const std::vector<bool>& wanted, cons
     return out;
 }
 
+void DesignMeasures::before_made() {
+    for (std::size_t k = 0; k < columns_.size(); ++k)
+        measurements_[columns_[k].response]->before_made(state_, at(k));
+}
+
+void DesignMeasures::after_made() {
+    for (std::size_t k = 0; k < columns_.size(); ++k)
+        measurements_[columns_[k].response]->after_made(state_, at(k));
+}
+
 void DesignMeasures::walk(const Walk& w) {
     w("corrections", memory_.corrections);
     w("followed", memory_.followed);

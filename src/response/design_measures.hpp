@@ -29,6 +29,10 @@ class DesignMeasures {
     // aggregates move towards what was found (Le, Norato, Bruns, Ha & Tortorelli 2010): once an iteration.
     std::vector<Smooth> smooth(const std::vector<bool>& wanted, const SmoothWish& wish);
 
+    // Around an analysis of the black-and-white form of the design analysed last (Measurement::before_made).
+    void before_made();
+    void after_made();
+
     const DesignState& state() const { return state_; }
     std::vector<std::string> take_notes() { return state_.take_notes(); }
 

@@ -106,6 +106,10 @@ class Measurement {
                                         const SmoothWish& wish) = 0;
     // Once an iteration, whether wanted by the optimiser or not.
     virtual void follow(const State& /*state*/, const ColumnAt& /*at*/) {}
+    // A design and then the same in black and white, one after the other: what of a local measure the second
+    // has more, the functions of the first are held to from then on.
+    virtual void before_made(const DesignState& /*state*/, const ColumnAt& /*at*/) {}
+    virtual void after_made(const DesignState& /*state*/, const ColumnAt& /*at*/) {}
 };
 
 class MeasureKind : public MeasureWord {

@@ -220,9 +220,12 @@ std::vector<IterationRow> RunFolder::read_history() const {
     return out;
 }
 
-void RunFolder::write_step(int iteration, const std::vector<double>& density) const {
-    H5File::write(at_ / "steps" / fmt::format("{:04d}.h5", iteration),
-                  [&](const H5File& file) { file.put("density", density); });
+void RunFolder::write_step(int iteration, const KeptDesign& design) const {
+    H5File::write(at_ / "steps" / fmt::format("{:04d}.h5", iteration), [&](const H5File& file) {
+        file.put("density", design.density);
+        file.put("filtered", design.filtered);
+        file.put("set", std::vector<double>{design.penalty, design.sharpness});
+    });
 }
 
 namespace {
@@ -387,7 +390,21 @@ int RunFolder::result_iteration() const {
     return kept.empty() ? 0 : kept.back();
 }
 
+std::optional<double> RunFolder::threshold() const {
+    try {
+        const auto report = nlohmann::json::parse(read_text(path_ / "run.json"));
+        const double out = report.at("black_and_white").at("threshold").get<double>();
+        if (report.at("decided_by") == "black-and-white" && out > 0.0 && out < 1.0) return out;
+    } catch (const std::exception&) { // not ended, or of an older version
+    }
+    return std::nullopt;
+}
+
 std::vector<double> RunFolder::read_density(int iteration) const {
+    return read_step(iteration).density;
+}
+
+KeptDesign RunFolder::read_step(int iteration) const {
     const std::vector<int> kept = kept_iterations();
     if (kept.empty())
         throw Error::input({path_.string()}, "this run has kept no design yet",
@@ -400,7 +417,17 @@ std::vector<double> RunFolder::read_density(int iteration) const {
                            "Kept: " + list);
     }
     const fs::path file = path_ / "steps" / fmt::format("{:04d}.h5", wanted);
-    return H5File::open(file).numbers("density");
+    const H5File step = H5File::open(file);
+    KeptDesign out;
+    out.density = step.numbers("density");
+    if (!step.has("filtered")) return out;
+    out.filtered = step.numbers("filtered");
+    const std::vector<double> set = step.numbers("set");
+    if (set.size() != 2 || out.filtered.size() != out.density.size())
+        throw Error::input({file.string()}, "this step is damaged", "Start the run afresh with --force");
+    out.penalty = set[0];
+    out.sharpness = set[1];
+    return out;
 }
 
 std::string file_name(const std::string& card) {

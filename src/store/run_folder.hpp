@@ -46,7 +46,7 @@ class RunFolder {
     // history.csv, the header being iteration,goal,change,grayness,seconds and the names of the responses.
     void write_history(const Model& model, const std::vector<IterationRow>& rows) const;
     // The design of one iteration.
-    void write_step(int iteration, const std::vector<double>& density) const;
+    void write_step(int iteration, const KeptDesign& design) const;
     void write_checkpoint(const OptimizerState& state) const;
     bool has_checkpoint() const;
     OptimizerState read_checkpoint() const;
@@ -60,6 +60,10 @@ class RunFolder {
     // The densities of an iteration; those of the result for -1. Throws Error (Input) with the kept ones in
     // the message.
     std::vector<double> read_density(int iteration) const;
+    // The whole of it; `filtered` is empty where an older program kept densities alone.
+    KeptDesign read_step(int iteration) const;
+    // The threshold of the black-and-white design where that decided a finished run; nothing else.
+    std::optional<double> threshold() const;
     std::vector<int> kept_iterations() const;
     // The history as it stands in history.csv.
     std::vector<IterationRow> read_history() const;

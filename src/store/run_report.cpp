@@ -81,6 +81,10 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
     out["feasible"] = failure.empty() && result.feasible;
     out["iterations"] = result.state.iteration;
     const bool has_values = !result.readings.empty(); // of the design that is the result
+    const bool has_made = result.black_and_white.there();
+    out["decided_by"] = has_values
+                            ? Json(result.by_black_and_white() && has_made ? "black-and-white" : "densities")
+                            : Json(nullptr);
     Json responses = Json::array();
     const std::vector<Column> all = columns(model);
     for (std::size_t c = 0; c < all.size(); ++c) {
@@ -101,6 +105,11 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
         one["min"] = json_or_null(r.min);
         one["max"] = json_or_null(r.max);
         one["holds"] = has_values ? Json(r.holds) : Json(nullptr);
+        if (has_made) {
+            const Reading& made = result.black_and_white.readings[c];
+            one["black_and_white"] = {{"value", made.value}, {"holds", made.holds}};
+            if (!made.where.empty()) one["black_and_white"]["where"] = made.where;
+        }
         if (!r.where.empty()) one["where"] = r.where;
         if (!card.except.empty()) one["except"] = card.except;
         if (card.goal) {
@@ -114,10 +123,15 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
                                {"sense", card.raised ? "maximize" : "minimize"},
                                {"value", one["value"]},
                                {"unit", one["unit"]}};
+            if (has_made) out["goal"]["black_and_white"] = result.black_and_white.goal;
         }
         responses.push_back(one);
     }
     out["responses"] = responses;
+    out["black_and_white"] = has_made ? Json({{"threshold", result.black_and_white.threshold},
+                                              {"goal", result.black_and_white.goal},
+                                              {"feasible", result.black_and_white.feasible}})
+                                      : Json(nullptr);
     out["design_of_iteration"] = result.design_of;
     out["best_feasible_iteration"] = result.best_feasible > 0 ? Json(result.best_feasible) : Json(nullptr);
     if (has_values) {
@@ -194,11 +208,9 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
                      {"goal_scale", result.goal_scale},
                      {"bounds_as", result.method == "moving asymptotes" ? Json("logarithms") : Json(nullptr)},
                      {"steps_taken_back", result.trials},
-                     {"guard", result.guard.words.empty()
-                                   ? Json(nullptr)
-                                   : Json({{"what", result.guard.words}, {"limit", result.guard.limit}})},
                      {"filter_radius", filter_radius(model)},
                      {"penalty", result.penalty},
+                     {"sharpness", result.sharpness},
                      {"solver", cost.method},
                      {"solver_levels", cost.levels}};
     Json spent = Json::array();
@@ -226,7 +238,11 @@ void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const
     const Model& model = analysis.model();
     std::vector<double> regions;
     for (const RegionId r : model.mesh.region) regions.push_back(static_cast<double>(index(r)));
-    write_vtu(folder.design_file(), model.mesh, {}, {{"density", 1, result.density}, {"region", 1, regions}});
+    std::vector<VtuField> fields{
+        {"density", 1, result.density}, {"filtered", 1, result.filtered}, {"region", 1, regions}};
+    if (result.black_and_white.there())
+        fields.push_back({"black_and_white", 1, result.black_and_white.density});
+    write_vtu(folder.design_file(), model.mesh, {}, fields);
     for (const CaseId c : IdRange<CaseId>(result.cases.size())) {
         const Eigen::VectorXd& u = result.cases[index(c)].displacement;
         write_vtu(folder.case_file(model.cases[c].name), model.mesh, {displacement_field(model.mesh, u)},

@@ -1,5 +1,7 @@
 #include "tell/analysis_text.hpp"
 
+#include "tell/bound_text.hpp"
+
 #include "base/text.hpp"
 
 #include <algorithm>
@@ -171,13 +173,13 @@ std::string response_table(const Model& model, const std::vector<Outcome>& outco
         const ModelResponse& card = model.responses[o.response];
         const std::string unit = model.units.text(card.measure->dimension);
         std::string words = fmt::format("{:.6g}{}", o.value, unit.empty() ? "" : " " + unit);
-        if (o.min) words += fmt::format(", at least {:.6g}", *o.min);
-        if (o.max) words += fmt::format(", at most {:.6g}", *o.max);
+        if (o.min || o.max) words += ", " + limits_text(o.min, o.max, "");
         if (card.max_share)
             words += fmt::format(" ({:g} % of {})", 100.0 * card.max_share->share,
                                  card.max_share->ultimate ? "ultimate" : "yield");
         if (o.min || o.max)
-            words += o.holds ? ": holds" : of_material(card) ? ": for the optimiser" : ": DOES NOT HOLD";
+            words += ": " + (!o.holds && of_material(card) ? std::string("for the optimiser")
+                                                           : standing_text(o.excess));
         if (!o.where.empty()) words += ", at " + o.where;
         out += fmt::format("  {} {}\n", padded(card.name + (o.in_case.empty() ? "" : " @ " + o.in_case), 28),
                            words);

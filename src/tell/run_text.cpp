@@ -1,6 +1,7 @@
 #include "tell/run_text.hpp"
 
 #include "study/measure_word.hpp"
+#include "tell/bound_text.hpp"
 #include "tell/lines.hpp"
 
 #include <algorithm>
@@ -12,18 +13,76 @@ namespace upright {
 
 namespace {
 
-std::string bounds_text(const Reading& r, const std::string& unit) {
-    std::string out;
-    const auto one = [&](const char* word, double limit) {
-        out += fmt::format("{} {} {:.5g}", out.empty() ? "" : ",", word, limit) +
-               (unit.empty() ? "" : " " + unit);
-    };
-    if (r.max) one("at most", *r.max);
-    if (r.min) one("at least", *r.min);
-    if (out.empty()) return out;
-    if (r.holds) return out + ": holds";
-    return out + (r.excess < 1e6 ? fmt::format(": DOES NOT HOLD, by {:.2g} %", 100.0 * r.excess)
-                                 : std::string(": DOES NOT HOLD"));
+// The worst of the bounds; nothing where none is broken.
+const Reading* broken_most(const std::vector<Reading>& readings, std::size_t& column) {
+    const Reading* out = nullptr;
+    for (std::size_t c = 0; c < readings.size(); ++c) {
+        if (readings[c].holds || (out != nullptr && readings[c].excess <= out->excess)) continue;
+        out = &readings[c];
+        column = c;
+    }
+    return out;
+}
+
+// Values of the densities and of the black-and-white design; bounds stand as in the design that decides.
+void add_responses(const Model& model, const OptimizeResult& result, Lines& out) {
+    const std::vector<Column> all = columns(model);
+    const bool made = result.black_and_white.there();
+    std::size_t width = 20;
+    for (const Column& c : all) width = std::max(width, c.name.size());
+    if (made)
+        out.add(fmt::format("  {:<{}} {:<16} {:>12} {:>16}", "", width, "", "densities", "black and white"));
+    for (std::size_t c = 0; c < all.size(); ++c) {
+        const ModelResponse& card = model.responses[all[c].response];
+        const Reading& gray = result.readings[c];
+        const Reading& r = result.deciding()[c];
+        std::string line =
+            fmt::format("  {:<{}} {:<16} {:>12.6g}", all[c].name, width, card.measure->word, gray.value);
+        if (made) line += fmt::format(" {:>16.6g}", result.black_and_white.readings[c].value);
+        line += fmt::format(" {:<8}", model.units.text(card.measure->dimension));
+        if (card.goal) line += card.raised ? " goal, raised" : " goal";
+        if (r.min || r.max)
+            line += fmt::format("{} {}: {}", card.goal ? "," : "", limits_text(r.min, r.max, ""),
+                                standing_text(r.excess));
+        if (!r.where.empty()) line += "  at " + r.where;
+        if (!card.except.empty())
+            line += "  (" + fmt::format("{}", fmt::join(card.except, ", ")) + " excepted)";
+        out.add(line);
+    }
+}
+
+// What decided, and whether it holds.
+void add_verdict(const Model& model, const OptimizeResult& result, Lines& out) {
+    const BlackAndWhite& made = result.black_and_white;
+    const std::string design =
+        result.by_black_and_white()
+            ? fmt::format("the black-and-white design, cut at density {:.3g},", made.threshold)
+            : std::string("the design");
+    if (result.feasible) {
+        out.add(design + " holds every bound");
+    } else {
+        const std::vector<Column> all = columns(model);
+        std::size_t c = 0;
+        if (const Reading* r = broken_most(result.deciding(), c)) {
+            const std::string unit = model.units.text(model.responses[all[c].response].measure->dimension);
+            out.add(fmt::format("NOT FEASIBLE: {} of {} came to {:.5g}{}{}, {}: {}", all[c].name, design,
+                                r->value, unit.empty() ? "" : " ", unit, limits_text(r->min, r->max, unit),
+                                standing_text(r->excess)));
+        }
+        if (result.by_black_and_white() && !made.carries())
+            out.add("NOT FEASIBLE: " + design + " does not bear every load: it has come apart");
+        out.add(result.best_feasible > 0
+                    ? fmt::format("the densities of iteration {} held every bound", result.best_feasible)
+                    : std::string("no iteration held every bound"));
+    }
+    if (!result.by_black_and_white() && made.there())
+        out.add(fmt::format("{}, so the densities decide; cut at {:.3g} they {}",
+                            result.asked_black_and_white ? "the run ended before it was black and white"
+                                                         : "sharpen = false",
+                            made.threshold,
+                            made.feasible    ? "hold every bound too"
+                            : made.carries() ? "would NOT hold every bound"
+                                             : "would not bear the loads"));
 }
 
 } // namespace
@@ -39,22 +98,7 @@ std::string run_summary(const Model& model, const OptimizeResult& result, double
     const IterationRow& last = result.state.history.back();
     Lines out;
     out.add("");
-    const std::vector<Column> all = columns(model);
-    std::size_t width = 20;
-    for (const Column& c : all) width = std::max(width, c.name.size());
-    for (std::size_t c = 0; c < all.size(); ++c) {
-        const ModelResponse& card = model.responses[all[c].response];
-        const Reading& r = result.readings[c];
-        const std::string unit = model.units.text(card.measure->dimension);
-        std::string line = fmt::format("  {:<{}} {:<16} {:>12.6g} {:<8}", all[c].name, width,
-                                       card.measure->word, r.value, unit);
-        if (card.goal) line += card.raised ? " goal, raised" : " goal";
-        line += bounds_text(r, "");
-        if (!r.where.empty()) line += "  at " + r.where;
-        if (!card.except.empty())
-            line += "  (" + fmt::format("{}", fmt::join(card.except, ", ")) + " excepted)";
-        out.add(line);
-    }
+    add_responses(model, result, out);
     for (const ModalCaseId c : IdRange<ModalCaseId>(result.modals.size())) {
         const std::vector<Mode>& modes = result.modals[index(c)].modes;
         if (modes.size() > 1 && modes[1].frequency < 1.02 * modes[0].frequency)
@@ -79,20 +123,7 @@ std::string run_summary(const Model& model, const OptimizeResult& result, double
     if (result.design_of != last.iteration)
         out.add(fmt::format("the result is the design of iteration {}, the best that held every bound",
                             result.design_of));
-    if (result.feasible) {
-        out.add("every bound holds");
-    } else {
-        std::size_t worst = 0;
-        for (std::size_t c = 0; c < all.size(); ++c)
-            if (result.readings[c].excess > result.readings[worst].excess) worst = c;
-        const Reading& r = result.readings[worst];
-        out.add(fmt::format(
-            "NOT FEASIBLE: {} came to {:.5g},{}; {}", all[worst].name, r.value,
-            bounds_text(r, model.units.text(model.responses[all[worst].response].measure->dimension)),
-            result.best_feasible > 0 ? fmt::format("iteration {} held every bound", result.best_feasible)
-                                     : std::string("no iteration held every bound")));
-    }
-    if (!result.guard.words.empty()) out.add("kept beside the study's own bounds: " + result.guard.words);
+    add_verdict(model, result, out);
     if (row.grayness > 0.05)
         out.add(fmt::format("doubt: grayness {:.2f} at the end; the densities are not near black and "
                             "white, so carving changes the part{}",

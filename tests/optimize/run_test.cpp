@@ -40,6 +40,26 @@ OptimizeResult run(const Study& study) {
     return run(model, recorder);
 }
 
+// The largest stress of the black-and-white design, by a fresh analysis of every element of the design
+// regions.
+double stress_as_made(const Model& model, const OptimizeResult& result, const std::string& except) {
+    StaticAnalysis analysis(model, {});
+    const std::vector<double>& density = result.black_and_white.density;
+    std::vector<double> stiffness;
+    for (const double d : density) stiffness.push_back(std::max(d, 1e-9));
+    std::vector<CaseResult> cases;
+    analysis.solve(stiffness, density, Accuracy{}, cases);
+    const std::vector<bool> out = left_out(model, {except});
+    double most = 0.0;
+    for (const CaseResult& c : cases) {
+        const std::vector<double> stress = analysis.von_mises_stress(c.displacement);
+        for (std::size_t e = 0; e < stress.size(); ++e)
+            if (!out[e] && density[e] == 1.0 && model.role(static_cast<ElementId>(e)) == Role::Design)
+                most = std::max(most, stress[e]);
+    }
+    return most;
+}
+
 std::string problem_error(const std::string& extra, const std::vector<std::string>& settings = {}) {
     try {
         const Study study = study_from(block_study(extra), settings);
@@ -332,21 +352,9 @@ TEST(Optimize, StressBoundsHoldOnEveryElementCounted) {
                    "minimize = \"weight\"", "[run]\niterations = 90\n"));
     const OptimizeResult result = run(study);
     EXPECT_TRUE(result.feasible);
-    EXPECT_FALSE(result.guard.words.empty());
-    const Model model = build_model(study);
-    StaticAnalysis analysis(model, {});
-    // After the fact, on every dense element.
-    double most = 0.0;
-    for (std::size_t c = 0; c < result.cases.size(); ++c) {
-        const auto stress = analysis.von_mises_stress(result.cases[c].displacement);
-        const std::vector<bool> out = left_out(model, {"root"});
-        for (std::size_t e = 0; e < stress.size(); ++e)
-            if (!out[e] && result.density[e] > counted_density &&
-                model.regions[index(model.mesh.region[e])].name == "plate")
-                most = std::max(most, stress[e]);
-    }
-    EXPECT_LT(most, 96.0 * 1.02);
-    EXPECT_GT(most, 96.0 * 0.9);
+    const double most = stress_as_made(build_model(study), result, "root");
+    EXPECT_LT(most, 96.0 * 1.001);
+    EXPECT_GT(most, 96.0 * 0.8);
 }
 
 TEST(Optimize, TheWorstOfSeveralCasesIsMadeSmall) {
@@ -474,19 +482,11 @@ TEST(Optimize, AStressBoundRoundsTheInnerCornerOfAnL) {
     Recorder recorder;
     const OptimizeResult result = run(model, recorder);
     EXPECT_TRUE(result.feasible);
-    EXPECT_LT(result.readings[0].value, 0.47);
-    EXPECT_LT(result.readings[1].value, 144.0 * 1.01);
-    EXPECT_GT(result.readings[1].value, 144.0 * 0.95);
-    // The same by hand, of every element in the path of the load.
-    StaticAnalysis analysis(model, {});
-    const std::vector<double> stress = analysis.von_mises_stress(result.cases[0].displacement);
-    const std::vector<bool> out = left_out(model, {"seat"});
-    double most = 0.0;
-    for (std::size_t e = 0; e < stress.size(); ++e)
-        if (!out[e] && result.density[e] > counted_density &&
-            model.role(static_cast<ElementId>(e)) == Role::Design)
-            most = std::max(most, stress[e]);
-    EXPECT_NEAR(most, result.readings[1].value, 1e-6 * most);
+    EXPECT_LT(result.black_and_white.goal, 0.47);
+    const double most = stress_as_made(model, result, "seat");
+    EXPECT_LT(most, 144.0 * 1.001);
+    EXPECT_GT(most, 144.0 * 0.9);
+    EXPECT_NEAR(most, result.black_and_white.readings[1].value, 1e-6 * most);
 }
 
 TEST(Optimize, TheFirstFrequencyOfABeamComesNearThePublishedOptimum) {

@@ -17,6 +17,7 @@ OptimizerState some_state() {
     state.iteration = 2;
     state.x = {0.1, 1.0 / 3.0, 0.9};
     state.density = {0.2, 0.3};
+    state.filtered = {0.25, 0.35};
     state.multiplier = 1.0 / 7.0;
     state.step = 0.05;
     state.aim = 0.97;
@@ -74,10 +75,16 @@ TEST(RunFolder, StepsAreListedAndMissingOnesNamed) {
     const test::TemporaryFolder folder;
     const RunFolder run = RunFolder::create(folder.path() / "a.run", Existing::Refuse);
     OptimizerState state = some_state();
-    run.write_step(state.iteration, state.density);
+    run.write_step(state.iteration, state.design());
     state.iteration = 10;
     state.density = {0.7, 0.8};
-    run.write_step(state.iteration, state.density);
+    state.filtered = {0.6, 0.55};
+    state.penalty = 2.5;
+    state.sharpness = 4.0;
+    run.write_step(state.iteration, state.design());
+    EXPECT_EQ(run.read_step(10).filtered, state.filtered);
+    EXPECT_EQ(run.read_step(10).penalty, 2.5);
+    EXPECT_EQ(run.read_step(10).sharpness, 4.0);
     EXPECT_EQ(run.kept_iterations(), (std::vector<int>{2, 10}));
     EXPECT_EQ(run.read_density(-1), state.density);
     EXPECT_EQ(run.read_density(2), (std::vector<double>{0.2, 0.3}));
@@ -170,7 +177,7 @@ TEST(RunFolder, ANewRunTakesThePlaceOfTheOldOnlyWhenItStands) {
     {
         RunFolder old = RunFolder::create(path, Existing::Refuse);
         write_text(old.study_file(), "old");
-        old.write_step(1, {0.5});
+        old.write_step(1, {{0.5}, {0.5}, 3.0, 0.0});
         write_text(path / "mine.txt", "precious");
         write_text(path / "steps" / "mine.h5", "precious");
     }
@@ -186,7 +193,7 @@ TEST(RunFolder, ANewRunTakesThePlaceOfTheOldOnlyWhenItStands) {
     {
         RunFolder next = RunFolder::create(path, Existing::Replace);
         write_text(next.study_file(), "new");
-        next.write_step(2, {0.25});
+        next.write_step(2, {{0.25}, {0.25}, 3.0, 0.0});
         next.publish();
         EXPECT_TRUE(next.published());
         next.publish(); // twice does no harm
@@ -202,8 +209,8 @@ TEST(RunFolder, ANewRunTakesThePlaceOfTheOldOnlyWhenItStands) {
 TEST(RunFolder, TheResultIsTheStepThatTheReportNames) {
     const test::TemporaryFolder folder;
     RunFolder run = RunFolder::create(folder.path() / "a.run", Existing::Refuse);
-    run.write_step(9, {0.9});
-    run.write_step(10, {0.1});
+    run.write_step(9, {{0.9}, {0.8}, 3.0, 2.0});
+    run.write_step(10, {{0.1}, {0.2}, 3.0, 2.0});
     EXPECT_EQ(run.result_iteration(), 10); // not ended yet: the last one
     write_text(run.report_file(), R"({"status": "iteration-limit", "design_of_iteration": 9})");
     EXPECT_EQ(run.result_iteration(), 9);

@@ -1,5 +1,6 @@
 // Tables and sentences for people: their numbers are those of the results, nothing contradicts anything.
 #include "tell/analysis_text.hpp"
+#include "tell/bound_text.hpp"
 #include "tell/part_text.hpp"
 #include "tell/run_text.hpp"
 
@@ -84,9 +85,9 @@ at = "clamp"
     const AnalysisReport report = analyze(model, {});
     const std::vector<Outcome> outcomes = measure_all(model, report);
     const std::string text = response_table(model, outcomes);
-    EXPECT_TRUE(has(line_of(text, "sag"), "DOES NOT HOLD")) << text;
-    EXPECT_TRUE(has(line_of(text, "calm"), ": holds")) << text;
-    EXPECT_FALSE(has(line_of(text, "watched"), "holds")) << text;
+    EXPECT_TRUE(has(line_of(text, "sag"), "broken by a factor of 4.57e+03")) << text;
+    EXPECT_TRUE(has(line_of(text, "calm"), ": slack by 100 %")) << text; // 0.0046 of 1
+    EXPECT_FALSE(has(line_of(text, "watched"), "slack")) << text;
     EXPECT_TRUE(has(line_of(text, "budget"), "for the optimiser")) << text;
     for (const Outcome& o : outcomes)
         EXPECT_TRUE(has(text, fmt::format("{:.6g}", o.value))) << o.value << text;
@@ -133,6 +134,21 @@ TEST(PiecesText, CountsWhatIsLeft) {
     EXPECT_TRUE(has(pieces_text(model, part_with(3, 2)), "2")) << "what was left out is counted";
 }
 
+TEST(StandingText, SaysByHowMuchABoundIsBrokenOrSlack) {
+    EXPECT_EQ(standing_text(0.0), "at the bound");
+    EXPECT_EQ(standing_text(bound_tolerance), "at the bound");
+    EXPECT_EQ(standing_text(-bound_tolerance), "at the bound");
+    EXPECT_EQ(standing_text(0.0012), "broken by 0.12 %");
+    EXPECT_EQ(standing_text(0.02), "broken by 2 %");
+    EXPECT_EQ(standing_text(1.5), "broken by 150 %");
+    EXPECT_EQ(standing_text(24.0), "broken by a factor of 25");
+    EXPECT_EQ(standing_text(1e300), "broken"); // of a bound of zero there is no share
+    EXPECT_EQ(standing_text(-0.3), "slack by 30 %");
+    EXPECT_EQ(standing_text(-1e300), "slack");
+    EXPECT_EQ(limits_text(2.0, 3.5, "mm"), "at most 3.5 mm, at least 2 mm");
+    EXPECT_EQ(limits_text({}, {}, "mm"), "");
+}
+
 TEST(RunSummary, SaysTheNumbersOfTheResultOnce) {
     const Model model = build_model(study_from(block_study("[run]\niterations = 12\n")));
     StaticAnalysis analysis(model, {});
@@ -144,7 +160,7 @@ TEST(RunSummary, SaysTheNumbersOfTheResultOnce) {
     EXPECT_TRUE(has(goal, "goal")) << text;
     EXPECT_TRUE(has(line_of(text, "budget"), fmt::format("{:.6g}", result.readings[1].value))) << text;
     EXPECT_TRUE(has(text, fmt::format("after {} iterations in 1:05", result.state.iteration))) << text;
-    EXPECT_EQ(result.feasible, has(text, "every bound holds")) << text;
+    EXPECT_EQ(result.feasible, has(text, "the design holds every bound")) << text;
     EXPECT_NE(result.feasible, has(text, "NOT FEASIBLE")) << text;
     EXPECT_EQ(result.row().grayness > 0.05, has(text, "doubt: grayness")) << text;
 }

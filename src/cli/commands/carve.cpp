@@ -20,7 +20,7 @@ namespace {
 
 struct CarveWish : FigureWish {
     std::string target, out;
-    double at = 0.5;
+    std::optional<double> at;
     std::optional<int> iteration;
     int smooth = 50;
     bool all_pieces = false;
@@ -106,12 +106,13 @@ int run_carve(const CarveWish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
     PartOptions part_options;
-    part_options.threshold = threshold(in.at);
+    threshold(in.at);
     if (in.smooth < 0 || in.smooth > 1000) throw Error::usage("--smooth takes 0 to 1000 passes");
     part_options.passes = in.smooth;
     part_options.drop_islands = !in.all_pieces;
     const PartFormat& format = format_of(session.kinds.part_formats, in.out.empty() ? "part.stl" : in.out);
     const RunFolder folder = RunFolder::open(find_run(in.target, console), Access::Reading);
+    part_options.threshold = threshold(in.at, folder, in.iteration);
     const Job job = load_run(session, folder);
     const Model& model = job.model;
     const std::vector<double> density = read_design(folder, model, in.iteration);
@@ -142,7 +143,9 @@ Command carve_command() {
     return {"carve", "The solid part of a run: closed surface, mass, is it one piece?", [](Options& options) {
                 auto in = std::make_shared<CarveWish>();
                 options.word("RUN", in->target, "The folder of the run", true);
-                options.value("--at", "T", in->at, "Density at which to cut (default: 0.5)");
+                options.value(
+                    "--at", "T", in->at,
+                    "Density at which to cut (default: that of the black-and-white design, or 0.5)");
                 options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
                 options.value("--smooth", "N", in->smooth, "Smoothing passes, 0 for none (default: 50)");
                 options.flag("--all-pieces", in->all_pieces,

@@ -55,7 +55,10 @@ std::vector<double> read_design(const RunFolder& folder, const Model& model,
                                 const std::optional<int>& iteration);
 
 // --at. Throws Error (Usage) unless it lies between 0 and 1.
-double threshold(double at);
+double threshold(const std::optional<double>& at);
+// The same; where none was asked for, that of the run's black-and-white design (of its result), or 0.5.
+double threshold(const std::optional<double>& at, const RunFolder& folder,
+                 const std::optional<int>& iteration);
 
 // "iteration 57, converged" for the subtitles of figures.
 std::string state_text(const RunFolder& folder, const std::optional<int>& iteration);

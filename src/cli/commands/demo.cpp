@@ -44,7 +44,7 @@ int run_demo(const DemoWish& in, Session& session) {
     if (code != 0) return code;
     for (const char* what : {"density", "displacement", "stress", "history"})
         step({"plot", run.string(), "--what", what});
-    step({"carve", run.string(), "--at", "0.5"});
+    step({"carve", run.string()});
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     console.result(
         fmt::format("\nthe whole job took {:.0f} s; everything is in {}", seconds, folder.string()));

@@ -42,7 +42,7 @@ class RunObserver : public OptimizeObserver {
         if (keeps(state.iteration))
             writing_ = std::async(std::launch::async, [this, kept = state] {
                 folder_.write_history(model_, kept.history);
-                folder_.write_step(kept.iteration, kept.density);
+                folder_.write_step(kept.iteration, kept.design());
                 folder_.write_checkpoint(kept);
             });
         else
@@ -191,9 +191,9 @@ class Run {
         result_ = optimize(analysis, observer, beginning(observer));
         observer.wait();
         cost_ = analysis.cost();
-        folder.write_step(result_.state.iteration, result_.state.density);
-        if (result_.design_of != result_.state.iteration)
-            folder.write_step(result_.design_of, result_.density);
+        folder.write_step(result_.state.iteration, result_.state.design());
+        if (result_.best_feasible > 0) folder.write_step(result_.best_feasible, result_.best);
+        folder.write_step(result_.design_of, result_.design());
         folder.write_checkpoint(result_.state);
         folder.write_history(model_, result_.state.history);
         write_fields(folder, analysis, result_);
@@ -229,9 +229,9 @@ class Run {
                        certificate_ ? &*certificate_ : nullptr);
         console_.result("run: " + folder.path().string());
         if (result_.status != RunStatus::Interrupted && !session_.quiet)
-            console_.remark(fmt::format(
-                "look at it: upright plot {0} --what density\ncarve it:   upright carve {0} --at 0.5",
-                folder.path().string()));
+            console_.remark(
+                fmt::format("look at it: upright plot {0} --what density\ncarve it:   upright carve {0}",
+                            folder.path().string()));
         write_log(folder);
         if (result_.status == RunStatus::Interrupted) return static_cast<int>(ExitCode::Interrupted);
         return result_.feasible ? 0 : static_cast<int>(ExitCode::BoundBroken);

@@ -22,7 +22,7 @@ struct PlotWish : FigureWish {
     std::optional<int> mode, iteration;
     bool animate = false;
     int frames = 24;
-    double at = 0.5;
+    std::optional<double> at;
 };
 
 namespace fs = std::filesystem;
@@ -140,7 +140,7 @@ int plot_analysis(const PlotWish& in, Session& session) {
 int plot_run(const PlotWish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
-    const double at = threshold(in.at);
+    threshold(in.at);
     const bool per_case = in.what == "displacement" || in.what == "stress" || in.what == "mode";
     if (!in.of_case.empty() && !per_case)
         throw Error::usage("--case goes with --what displacement, stress or mode");
@@ -157,6 +157,7 @@ int plot_run(const PlotWish& in, Session& session) {
         return 0;
     }
     const Model& model = job.model;
+    const double at = threshold(in.at, folder, in.iteration);
     const std::vector<double> density = read_design(folder, model, in.iteration);
     if (in.what == "density") {
         const std::string name = in.iteration ? "density-" + std::to_string(*in.iteration) : "density";
@@ -233,7 +234,9 @@ Command plot_command() {
                     "ends in .png");
                 options.value("--frames", "N", in->frames, "Frames of an animation (default: 24)");
                 options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
-                options.value("--at", "T", in->at, "Density above which material is shown (default: 0.5)");
+                options.value("--at", "T", in->at,
+                              "Density above which material is shown (default: that of the black-and-white "
+                              "design, or 0.5)");
                 options.value("--out", "FILE", in->out, "The picture (default: figures/ in the run)");
                 add_figure_options(options, *in);
                 return [in](Session& session) { return run_plot(*in, session); };

@@ -109,11 +109,18 @@ FigureOptions figure_options(const FigureWish& in) {
     return out;
 }
 
-double threshold(double at) {
-    if (!(at > 0.0 && at < 1.0))
-        throw Error::usage(fmt::format("--at {:g} is no density to cut at", at),
+double threshold(const std::optional<double>& at) {
+    if (at && !(*at > 0.0 && *at < 1.0))
+        throw Error::usage(fmt::format("--at {:g} is no density to cut at", *at),
                            "Write a number between 0 and 1, such as 0.5");
-    return at;
+    return at.value_or(0.5);
+}
+
+double threshold(const std::optional<double>& at, const RunFolder& folder,
+                 const std::optional<int>& iteration) {
+    const bool of_result = !iteration || *iteration == folder.result_iteration();
+    if (!at && of_result) return folder.threshold().value_or(0.5);
+    return threshold(at);
 }
 
 std::string state_text(const RunFolder& folder, const std::optional<int>& iteration) {

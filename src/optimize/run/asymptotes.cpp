@@ -14,6 +14,9 @@ namespace {
 
 constexpr int most_trials = 4; // of the globally convergent form, each iteration
 constexpr double goal_size = 100.0;
+// While a run for stress sharpens, steps are short: asymptotes as near or far as that many moves, or
+// variables that swing would never come to rest.
+constexpr double nearest_moves = 0.1, farthest_moves = 5.0;
 // Of a bound that is broken, a unit of its logarithm: it grows where bounds stay broken for so many steps.
 constexpr double first_price = 1000.0, price_growth = 3.0, highest_price = 1e7;
 constexpr int patience = 3;
@@ -59,12 +62,16 @@ class Asymptotes final : public Stepper {
     StepReport advance(const Schedule& now) override {
         OptimizerState& state = tools_.state;
         StepReport report;
-        const std::vector<Smooth> smooth = tools_.measures.smooth(wanted_, wish(now));
+        const std::vector<Smooth> smooth = tools_.measures.smooth(wanted_, wish());
         const Functions f = make_functions(smooth, now, true);
         tools_.gradients_done();
         MmaSettings settings;
         settings.a = f.share;
         settings.c = price_of(f);
+        if (tools_.problem.has_stress && now.sharpness > 0.0) {
+            settings.nearest = std::min(settings.nearest, nearest_moves * now.move);
+            settings.farthest = farthest_moves * now.move;
+        }
         const std::vector<double> low(state.x.size(), 0.0);
         const std::vector<double> high(state.x.size(), 1.0);
         watch_for_oscillation(f, now);
@@ -101,8 +108,6 @@ class Asymptotes final : public Stepper {
         w("conservative", conservative_);
         w("price", price_);
         w("paid", paid_);
-        w("guard", tools_.guard.limit);
-        if (tools_.guard.limit > 0.0) tools_.guard.words = guard_words();
         w("merits", merits_);
         w("sizes", sizes_);
         const Walk mma = w.part("asymptotes");
@@ -124,12 +129,12 @@ class Asymptotes final : public Stepper {
         double most_broken = 0.0;    // of the bounds
     };
 
-    // Until the last stage every element has its own bound on stress, as part of the goal; one aggregate,
-    // corrected towards the largest, then sees to it that the largest holds.
-    SmoothWish wish(const Schedule& now) const {
+    // Every element has its own bound on stress, as part of the goal. A gray run has one aggregate, corrected
+    // towards the largest.
+    SmoothWish wish() const {
         SmoothWish out;
         out.gradients = out.adapt = true;
-        out.each_element = tools_.problem.has_stress && tools_.model.run.sharpen && !now.final;
+        out.each_element = tools_.problem.has_stress && tools_.model.run.sharpen;
         return out;
     }
 
@@ -181,9 +186,10 @@ class Asymptotes final : public Stepper {
         }
         if (goals.size() > 1 && gradients) out.values.goal_gradient.assign(tools_.state.x.size(), 0.0);
         const auto bound = [&](const Smooth& s, double limit, bool upper) {
-            const Scaled g = as_bound(s.value, limit, upper, size_of(s));
+            const double aim = s.inverse ? 1.0 / tools_.aim[s.column] : tools_.aim[s.column];
+            const Scaled g = as_bound(aim * s.value, limit, upper, size_of(s));
             out.values.constraint.push_back(g.value);
-            out.values.gradient.push_back(pulled(s, g.slope));
+            out.values.gradient.push_back(pulled(s, aim * g.slope));
             out.share.push_back(0.0);
             out.most_broken = std::max(out.most_broken, g.value);
         };
@@ -198,11 +204,6 @@ class Asymptotes final : public Stepper {
             if (s.of_goal) continue;
             if (s.max) bound(s, *s.max, true);
             if (s.min) bound(s, *s.min, false);
-        }
-        if (tools_.guard.limit > 0.0) {
-            Smooth guard;
-            guard.value = guard_value(tools_.measures, gradients ? &guard.gradient : nullptr);
-            bound(guard, tools_.guard.limit, true);
         }
         return out;
     }

@@ -1,6 +1,7 @@
 // The optimisation loop.
 #include "base/reduction.hpp"
 #include "optimize/optimality_criteria.hpp"
+#include "optimize/run/black_and_white.hpp"
 #include "optimize/run/reachable.hpp"
 #include "optimize/run/stages.hpp"
 #include "optimize/run/stepper.hpp"
@@ -21,6 +22,12 @@ constexpr double close = 1e-8;
 constexpr std::size_t small_model = 100000; // freedoms
 constexpr double modal_loose = 1e-3;
 
+// Rounds of repair at most; rows between two looks at the black-and-white design of a run for stress; how far
+// it may be from the densities, and how fast the bounds of the densities follow it.
+constexpr int most_repairs = 8, watch_rows = 5;
+constexpr double watch_from = 4.0; // sharpness
+constexpr double most_aim = 1.5, aim_share = 0.5, margin = 0.002;
+
 using Clock = std::chrono::steady_clock;
 
 // For what is reported.
@@ -36,11 +43,11 @@ class Loop {
     Loop(StaticAnalysis& analysis, OptimizeObserver& observer, const RunStart& start)
         : model_(analysis.model()), analysis_(analysis), observer_(observer), problem_(make_problem(model_)),
           chain_(model_, filter_radius(model_), form_rules(model_.form), analysis.options()),
-          measures_(analysis), stages_(model_.run, problem_) {
+          measures_(analysis), black_and_white_(model_, problem_, measures_), stages_(model_.run, problem_) {
         require_reachable(model_, problem_);
+        aim_.assign(measures_.columns().size(), 1.0);
+        result_.asked_black_and_white = model_.run.sharpen;
         result_.method = problem_.method->word;
-        for (const Column& column : measures_.columns())
-            goal_column_.push_back(column.response == problem_.goal);
         if (start.from != nullptr)
             result_.state = taken_up(*start.from);
         else if (!start.density.empty())
@@ -73,12 +80,16 @@ class Loop {
             const Schedule now = stages_.now();
             iterate(now);
             const bool last = state.iteration >= model_.run.iterations;
-            const bool converged = stages_.done(facts());
+            const bool rests = stages_.done(facts());
+            const bool converged = rests && (last || !repair(now));
             result_.stages_done = now.final;
+            result_.came_to_last_stage = now.final;
             result_.status = converged ? RunStatus::Converged : RunStatus::IterationLimit;
             if (!converged && !last) {
+                if (!rests) watch(now);
                 advance(now);
                 stages_.next(facts());
+                if (rests) stages_.go_on();
             } else {
                 settle(now);
             }
@@ -102,14 +113,18 @@ class Loop {
         }
         result_.design_of = state.iteration;
         result_.density = state.density;
+        result_.filtered = state.filtered;
         result_.readings = state.readings;
         result_.best_feasible = best_.iteration;
+        if (best_.iteration > 0)
+            result_.best = {chain_.physical(best_.x, best_.sharpness), chain_.physical(best_.x, 0.0),
+                            best_.penalty, best_.sharpness};
         if (result_.status == RunStatus::IterationLimit) return_to_best();
+        note_fields();
+        if (result_.status != RunStatus::Interrupted) make_black_and_white();
         result_.goal = result_.row().goal;
-        result_.feasible = all_hold(result_.readings);
-        result_.cases = measures_.state().cases();
-        result_.modals = measures_.state().modals();
-        result_.stiffness = measures_.state().stiffness();
+        const bool by_densities = !result_.by_black_and_white();
+        result_.feasible = by_densities ? all_hold(result_.readings) : result_.black_and_white.feasible;
         return std::move(result_);
     }
 
@@ -122,7 +137,7 @@ class Loop {
                 measures_,
                 observer_,
                 result_.state,
-                result_.guard,
+                aim_,
                 [this](double change) { return accuracy(change); },
                 [this] { gradients_done(); }};
     }
@@ -151,7 +166,10 @@ class Loop {
     void iterate(const Schedule& now) {
         start_ = Clock::now();
         OptimizerState& state = result_.state;
+        chain_.physical(state.x, 0.0, state.filtered);
         chain_.physical(state.x, now.sharpness, density_);
+        state.penalty = now.penalty;
+        state.sharpness = now.sharpness;
         result_.penalty = now.penalty;
         result_.sharpness = now.sharpness;
         mean_change_ = state.density.empty() ? 1.0 : mean_difference(density_, state.density);
@@ -201,14 +219,8 @@ class Loop {
     }
     void read_into(IterationRow& row, const std::vector<Reading>& readings) const {
         row.responses.clear();
-        bool any = false;
-        for (std::size_t c = 0; c < readings.size(); ++c) {
-            const double value = readings[c].value;
-            row.responses.push_back(value);
-            if (!goal_column_[c]) continue;
-            if (!any || (problem_.maximize ? value < row.goal : value > row.goal)) row.goal = value;
-            any = true;
-        }
+        for (const Reading& r : readings) row.responses.push_back(r.value);
+        row.goal = goal_of(problem_, measures_.columns(), readings);
     }
 
     // What is reported at the end is not the loose result that was good enough on the way.
@@ -261,14 +273,90 @@ class Loop {
         if (bounds_hold() &&
             !better(best_.goal, now_goal - 1e-3 * std::abs(now_goal) * (problem_.maximize ? -1.0 : 1.0)))
             return;
-        result_.design_of = best_.iteration;
-        result_.density = chain_.physical(best_.x, best_.sharpness);
-        result_.penalty = best_.penalty;
-        result_.sharpness = best_.sharpness;
-        result_.stages_done = best_.final;
-        measures_.analyse(result_.density, best_.penalty, tight_accuracy());
+        return_to(best_);
+    }
+    void return_to(const Best& best) {
+        OptimizerState& state = result_.state;
+        result_.design_of = best.iteration;
+        result_.density = chain_.physical(best.x, best.sharpness);
+        result_.filtered = chain_.physical(best.x, 0.0);
+        result_.penalty = best.penalty;
+        result_.sharpness = best.sharpness;
+        result_.stages_done = best.final;
+        measures_.analyse(result_.density, best.penalty, tight_accuracy());
         result_.readings = measures_.readings();
         read_into(state.history.at(static_cast<std::size_t>(result_.design_of) - 1), result_.readings);
+    }
+    void note_fields() {
+        result_.cases = measures_.state().cases();
+        result_.modals = measures_.state().modals();
+        result_.stiffness = measures_.state().stiffness();
+    }
+
+    // Black and white, at the end: where it breaks a bound and an earlier one did not, that is the result.
+    void make_black_and_white() {
+        result_.black_and_white =
+            closest_.iteration == result_.design_of ? closest_.made : black_and_white_.best(result_.density);
+        const BlackAndWhite& now = result_.black_and_white;
+        const double excess = now.carries() ? std::max(0.0, now.most_broken) : 1e300;
+        const bool keep = now.feasible ? !made_feasible_ || !better(made_.goal, now.goal)
+                                       : !made_feasible_ && excess <= made_excess_;
+        if (keep || made_.iteration <= 0 || made_.iteration == result_.design_of ||
+            !result_.by_black_and_white())
+            return;
+        return_to(made_);
+        note_fields();
+        result_.black_and_white = black_and_white_.best(result_.density);
+    }
+
+    // The design rests: whether its black-and-white form breaks a bound that more steps may mend.
+    bool repair(const Schedule& now) {
+        if (!model_.run.sharpen || repairs_ >= most_repairs) return false;
+        OptimizerState& state = result_.state;
+        closest_ = {state.iteration, black_and_white_.best(state.density)};
+        remember_made(closest_.made, now);
+        measures_.analyse(state.density, now.penalty, accuracy(state.history.back().change));
+        if (closest_.made.feasible) return false;
+        ++repairs_;
+        look(now);
+        return true;
+    }
+    // Local stress differs most between a design and its black-and-white form: it is watched on the way.
+    void watch(const Schedule& now) {
+        if (!problem_.has_stress || !model_.run.sharpen || now.sharpness < watch_from) return;
+        if (now.resting % watch_rows == watch_rows - 1) look(now);
+    }
+    // Those that hold every bound, by their goals; else the one that breaks them least.
+    void remember_made(const BlackAndWhite& made, const Schedule& now) {
+        const double excess = made.carries() ? std::max(0.0, made.most_broken) : 1e300;
+        const bool best =
+            made_.iteration <= 0 || (made.feasible ? !made_feasible_ || better(made.goal, made_.goal)
+                                                   : !made_feasible_ && excess < made_excess_);
+        if (!best) return;
+        made_ = {result_.state.iteration, now.final, made.goal, now.penalty, now.sharpness, result_.state.x};
+        made_feasible_ = made.feasible;
+        made_excess_ = excess;
+    }
+    // Bounds follow what came out. Leaves the analysis of the design as it was.
+    void look(const Schedule& now) {
+        OptimizerState& state = result_.state;
+        measures_.before_made();
+        const BlackAndWhite out = black_and_white_.quick(state.density);
+        measures_.after_made();
+        remember_made(out, now);
+        // What bounds are measured by from here on.
+        for (std::size_t c = 0; c < aim_.size(); ++c) {
+            const Reading& gray = state.readings[c];
+            const Reading& made = out.readings[c];
+            const ModelResponse& card = model_.responses[measures_.columns()[c].response];
+            if ((!made.min && !made.max) || of_material(card)) continue;
+            const bool above = made.max && (!made.min || made.value - *made.max > *made.min - made.value);
+            double ratio = gray.value * made.value > 0.0 ? made.value / gray.value : 1.0;
+            ratio *= above ? 1.0 + margin : 1.0 - margin;
+            ratio = above ? std::clamp(ratio, 1.0, most_aim) : std::clamp(ratio, 1.0 / most_aim, 1.0);
+            aim_[c] = std::pow(aim_[c], 1.0 - aim_share) * std::pow(ratio, aim_share);
+        }
+        measures_.analyse(state.density, now.penalty, accuracy(state.history.back().change));
     }
 
     // Moves the variables; the time it takes belongs to the iteration.
@@ -300,6 +388,17 @@ class Loop {
         best("penalty", best_.penalty);
         best("sharpness", best_.sharpness);
         best("x", best_.x);
+        const Walk made = w.part("made");
+        made("iteration", made_.iteration);
+        made("goal", made_.goal);
+        made("final", made_.final);
+        made("penalty", made_.penalty);
+        made("sharpness", made_.sharpness);
+        made("x", made_.x);
+        made("feasible", made_feasible_);
+        made("excess", made_excess_);
+        w("repairs", repairs_);
+        w("aim", aim_);
         stages_.walk(w.part("stages"));
         stepper_->walk(w.part("stepper"));
     }
@@ -315,13 +414,23 @@ class Loop {
     Problem problem_;
     DesignChain chain_;
     DesignMeasures measures_;
-    std::vector<bool> goal_column_;
+    BlackAndWhiteLook black_and_white_;
     bool resumed_ = false;
     Stages stages_;
     double mean_change_ = 1.0; // of the physical densities in the step that led here
     std::unique_ptr<Stepper> stepper_;
     std::vector<double> density_; // room
     Best best_;
+    Best made_; // the best whose black-and-white form held every bound when it was looked at
+    bool made_feasible_ = false;
+    double made_excess_ = 0.0;
+    int repairs_ = 0; // rounds
+    struct {
+        int iteration = 0;
+        BlackAndWhite made;
+    } closest_; // the last close look
+    std::vector<double>
+        aim_; // of each column: its value in black and white as a share of that of the densities
     OptimizeResult result_;
     Clock::time_point start_;
 };

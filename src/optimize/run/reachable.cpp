@@ -11,33 +11,23 @@ namespace upright {
 
 namespace {
 
-// The compliance that a run for stress stays below, as a multiple of that of the full solid: without it the
-// design falls apart into soft cells that carry no stress.
-constexpr double guard_factor = 4.0;
-
 class Look {
   public:
     explicit Look(const StepTools& tools)
         : model_(tools.model), problem_(tools.problem), analysis_(tools.analysis), chain_(tools.chain),
-          measures_(tools.measures), observer_(tools.observer), guard_(tools.guard) {}
+          measures_(tools.measures), observer_(tools.observer) {}
 
-    // Bounds that even the full solid breaks, and what guards a run for stress.
+    // Bounds that even the full solid breaks.
     void look_at_all_material() {
         const Model& model = analysis_.model();
-        const bool needs_guard = problem_.has_stress && !problem_.has_stiffness && !model.cases.empty();
         // Bounds on material need no analysis (require_reachable).
         const bool material_alone =
             std::all_of(problem_.bounds.begin(), problem_.bounds.end(),
                         [&](std::size_t b) { return of_material(model_.responses[b]); });
-        if ((material_alone || !problem_.has_stiffness) && !needs_guard) return;
+        if (material_alone || !problem_.has_stiffness) return;
         const std::vector<double> full(model.mesh.elements(), 1.0);
         MeasureAccuracy tight;
         measures_.analyse(full, 1.0, tight);
-        if (needs_guard) {
-            guard_.limit = guard_factor * guard_value(measures_, nullptr);
-            guard_.words = guard_words();
-            observer_.note("a run for stress also keeps the " + guard_.words);
-        }
         const std::vector<Reading> readings = measures_.readings();
         for (std::size_t c = 0; c < readings.size(); ++c) {
             const ModelResponse& card = model_.responses[measures_.columns()[c].response];
@@ -106,26 +96,9 @@ class Look {
     const DesignChain& chain_;
     DesignMeasures& measures_;
     OptimizeObserver& observer_;
-    Guard& guard_;
 };
 
 } // namespace
-
-std::string guard_words() {
-    return fmt::format("compliance of all cases together below {:.2g} times that of the full solid",
-                       guard_factor);
-}
-
-double guard_value(const DesignMeasures& measures, std::vector<double>* gradient) {
-    const DesignState& state = measures.state();
-    double out = 0.0;
-    for (const CaseResult& c : state.cases()) out += c.compliance;
-    if (gradient != nullptr) {
-        gradient->assign(state.density()->size(), 0.0);
-        for (const CaseId c : state.model().cases.ids()) state.add_compliance(c, 1.0, *gradient);
-    }
-    return out;
-}
 
 void look_ahead(const StepTools& tools) {
     Look look(tools);

@@ -5,9 +5,9 @@
 
 namespace upright {
 
-// Analyses the full solid where that tells: throws Error (Input) for a bound that no design meets, notes
-// others that the solid breaks, and sets the guard of a run for stress. Throws too where the convex
-// relaxation shows that a bound on compliance and one on material contradict each other.
+// Analyses the full solid where that tells: throws Error (Input) for a bound that no design meets and notes
+// others that the solid breaks. Throws too where the convex relaxation shows that a bound on compliance and
+// one on material contradict each other.
 void look_ahead(const StepTools& tools);
 
 } // namespace upright

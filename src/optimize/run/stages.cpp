@@ -23,7 +23,7 @@ struct Pace {
     double gray_until, sharp_by; // at the latest, as shares of the limit
 };
 constexpr Pace usual{2.0, 1.15, 128.0, 0.2, 0.1, 0.1, 0.45, 0.78};
-constexpr Pace for_stress{1.0, 1.08, 16.0, 0.1, 0.05, 0.02, 0.4, 0.75};
+constexpr Pace for_stress{1.0, 1.08, 64.0, 0.1, 0.05, 0.02, 0.4, 0.75};
 constexpr int stress_gray_rows = 60;
 constexpr double waits_for = 0.02;
 constexpr double most_growth = 1.25; // where the limit hurries: more tears designs apart

@@ -37,6 +37,8 @@ class Stages {
     void next(const StageFacts& facts);
     // Whether the run may end with it: every stage is done, bounds hold and the goal rests.
     bool done(const StageFacts& facts) const;
+    // More is asked of a design that rests: it has to come to rest anew.
+    void go_on() { now_.resting = 0; }
 
     void walk(const Walk& w);
 

@@ -22,7 +22,8 @@ struct StepTools {
     DesignMeasures& measures;
     OptimizeObserver& observer;
     OptimizerState& state;
-    Guard& guard;
+    // Of each column: what it is to be multiplied by where its bounds are concerned.
+    const std::vector<double>& aim;
     // How closely to look where densities move so far.
     std::function<MeasureAccuracy(double)> accuracy;
     // Gradients are at hand: what follows is the step's own time.
@@ -57,9 +58,5 @@ struct StepperKind {
 const std::vector<StepperKind>& stepper_kinds();
 StepperKind criteria_stepper();
 StepperKind asymptotes_stepper();
-
-// The compliance of all cases together: what guards a run for stress. Adds to `gradient` where it is given.
-double guard_value(const DesignMeasures& measures, std::vector<double>* gradient);
-std::string guard_words();
 
 } // namespace upright

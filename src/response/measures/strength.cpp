@@ -5,6 +5,7 @@
 #include "base/reduction.hpp"
 #include "response/design_state.hpp"
 #include "response/motions.hpp"
+#include "response/stress_lagrangian.hpp"
 #include "response/stress_share.hpp"
 #include "study/names.hpp"
 #include "study/response_keys.hpp"
@@ -18,13 +19,9 @@ namespace upright {
 
 namespace {
 
-constexpr double norm_power = 8.0; // of the aggregate
-// Grayness from which on the aggregate is corrected towards the relaxed stress alone: while cells are half
-// dense the stress of their solid material would hold fast what should become void.
-constexpr double gray_stress = 0.06;
+constexpr double norm_power = 8.0;  // of the aggregate
+constexpr double softness = 1e-3;   // of stress_share: the share of stiffness from which on a cell counts
 constexpr double adapt_share = 0.5; // of what a correction misses, made good each time
-// The augmented Lagrangian: mu to begin with, its growth every so many steps, its end.
-constexpr double first_mu = 50.0, mu_growth = 1.3, most_mu = 1e4, mu_steps = 5.0;
 
 class Strength final : public Measurement {
   public:
@@ -55,22 +52,24 @@ class Strength final : public Measurement {
         if (!state.has_case(c)) return {};
         const std::vector<double>& stress = state.von_mises(c);
         const std::vector<double>* density = nodes_ == nullptr ? state.density() : nullptr;
+        // What partly dense cells carry counts by their share (stress_share.hpp).
+        const auto share = [&](std::size_t s) {
+            return density != nullptr ? stress_share((*density)[s]) : 1.0;
+        };
         double worst = -1.0;
         std::size_t found = 0;
-        for (int pass = 0; pass < 2 && worst < 0.0; ++pass) // where nothing is dense yet, all counts
-            for (std::size_t i = 0; i < samples_.size(); ++i) {
-                const std::size_t s = samples_[i];
-                if (pass == 0 && density != nullptr && (*density)[s] <= counted_density) continue;
-                const double use = stress[s] / limits_[i];
-                if (use <= worst) continue;
-                worst = use;
-                found = i;
-            }
+        for (std::size_t i = 0; i < samples_.size(); ++i) {
+            const std::size_t s = samples_[i];
+            const double use = share(s) * stress[s] / limits_[i];
+            if (use <= worst) continue;
+            worst = use;
+            found = i;
+        }
         Reading out;
         out.min = response_.min;
         out.max = response_.max;
         const std::size_t s = samples_[found];
-        out.value = safety_ ? (worst > 0.0 ? 1.0 / worst : 1e300) : stress[s];
+        out.value = safety_ ? (worst > 0.0 ? 1.0 / worst : 1e300) : share(s) * stress[s];
         if (response_.max_share) out.max = response_.max_share->share * limits_[found];
         out.where =
             place_text(nodes_ == nullptr ? model_.mesh.centers[s] : model_.mesh.nodes[index(nodes_->node[s])],
@@ -95,13 +94,11 @@ class Strength final : public Measurement {
         const double sum =
             sum_over(use.size(), [&](std::size_t i) { return std::pow(use[i] / most, norm_power); });
         const double norm = most * std::pow(sum, 1.0 / norm_power);
-        // What is reported: the largest of the dense elements, as it is.
+        // What is reported.
         const Reading reading = *read(state, at);
         double found = reading.value;
         if (safety_) found = 1.0 / reading.value;
         if (response_.max_share) found = reading.value / (*reading.max / response_.max_share->share);
-        const double soft = std::clamp(state.gray() / gray_stress - 1.0, 0.0, 1.0);
-        found = std::pow(most, soft) * std::pow(std::max(found, 1e-300), 1.0 - soft);
         const double factor = corrected(at, at.name, found / norm, wish.adapt, adapt_share);
         p.smooth.value = factor * norm;
         if (wish.gradients) add_norm(state, c, sizes, use, factor, norm, p);
@@ -115,6 +112,17 @@ class Strength final : public Measurement {
             p.smooth.min = response_.min;
         }
         return {std::move(p)};
+    }
+
+    void before_made(const DesignState& state, const ColumnAt& at) override {
+        before_made_[at.column] = stresses(state, at.in_case);
+    }
+
+    void after_made(const DesignState& state, const ColumnAt& at) override {
+        const std::vector<double> before = std::move(before_made_[at.column]);
+        if (upper_limit() > 0.0)
+            lagrangian(state).follow(before, stresses(state, at.in_case), *state.density(), *at.memory,
+                                     at.name);
     }
 
   private:
@@ -190,46 +198,36 @@ class Strength final : public Measurement {
         return response_.max.value_or(0.0);
     }
 
-    // Every element its own constraint, in the augmented Lagrangian of Senhora, Giraldo-Londoño, Menezes &
-    // Paulino (2020): the mean of lambda h + mu h^2 / 2 with h = max(g, -lambda / mu), and with E the share
-    // of the stiffness g = E L (L^2 + 1), L = stress / limit - 1. Void bears nothing, and g vanishes with it.
+    StressLagrangian lagrangian(const DesignState& state) const {
+        const std::size_t many = layers(state);
+        std::vector<std::size_t> element;
+        std::vector<double> strength;
+        for (std::size_t i = 0; i < samples_.size(); ++i) {
+            element.insert(element.end(), many, samples_[i]);
+            strength.insert(strength.end(), many, limits_[i]);
+        }
+        return {model_.mesh, std::move(element), std::move(strength), upper_limit()};
+    }
+
+    // Every element its own bound (stress_lagrangian.hpp).
     Pending each_element(const DesignState& state, const ColumnAt& at, const SmoothWish& wish,
                          const std::vector<double>& sizes) const {
         const std::size_t many = layers(state);
-        const double allowed = upper_limit();
-        std::vector<double>& lambda = at.memory->multipliers[at.name];
-        double& mu = at.memory->corrections[at.name + " price"];
-        double& steps = at.memory->corrections[at.name + " steps"];
-        if (lambda.size() != sizes.size()) lambda.assign(sizes.size(), 0.0);
-        if (mu <= 0.0) mu = first_mu;
-        std::vector<double> weight(sizes.size(), 0.0);
+        const StressLagrangian::Terms terms =
+            lagrangian(state).terms(sizes, state.stiffness(), *at.memory, at.name, wish.adapt);
         Pending p;
         p.in_case = at.in_case;
         p.smooth.column = at.column;
         p.smooth.of_goal = true;
+        p.smooth.value = terms.value;
+        if (!wish.gradients) return p;
         p.load = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model_.freedoms()));
-        if (wish.gradients) p.smooth.gradient.assign(state.density()->size(), 0.0);
-        const double mean = 1.0 / static_cast<double>(sizes.size());
-        const bool update = wish.adapt && (steps += 1.0) >= mu_steps;
+        p.smooth.gradient.assign(state.density()->size(), 0.0);
         for (std::size_t k = 0; k < sizes.size(); ++k) {
-            const std::size_t i = k / many;
-            const std::size_t e = samples_[i];
-            const double over = sizes[k] / (allowed * limits_[i]) - 1.0;
-            const double g = state.stiffness()[e] * over * (over * over + 1.0);
-            const double h = std::max(g, -lambda[k] / mu);
-            p.smooth.value += mean * (lambda[k] * h + 0.5 * mu * h * h);
-            if (h == g && wish.gradients) {
-                const double of_g = mean * (lambda[k] + mu * h);
-                p.smooth.gradient[e] += of_g * state.slope()[e] * over * (over * over + 1.0);
-                weight[k] = of_g * state.stiffness()[e] * (3.0 * over * over + 1.0) / (allowed * limits_[i]);
-            }
-            if (update) lambda[k] += mu * h;
+            const std::size_t e = samples_[k / many];
+            p.smooth.gradient[e] += terms.by_stiffness[k] * state.slope()[e];
         }
-        if (update) {
-            mu = std::min(mu_growth * mu, most_mu);
-            steps = 0.0;
-        }
-        if (wish.gradients) add_load(state, at.in_case, weight, p);
+        add_load(state, at.in_case, terms.by_stress, p);
         return p;
     }
 
@@ -268,6 +266,8 @@ class Strength final : public Measurement {
     bool safety_, relative_;           // relative: measured by a strength
     std::vector<std::size_t> samples_; // that count
     std::vector<double> limits_;       // of each: strength, or 1
+    std::map<std::size_t, std::vector<double>>
+        before_made_; // of a column, while its black and white is looked at
 };
 
 class StrengthKind final : public MeasureKind {
@@ -313,15 +313,15 @@ class StrengthKind final : public MeasureKind {
 
 double stress_share(double density) {
     const double cube = density * density * density;
-    return cube * std::sqrt(density) / (cube + 1e-3);
+    return (1.0 + softness) * cube * std::sqrt(density) / (cube + softness);
 }
 
 double stress_share_slope(double density) {
     if (density <= 0.0) return 0.0;
     const double cube = density * density * density;
     const double top = cube * std::sqrt(density);
-    const double below = cube + 1e-3;
-    return 3.5 * top / density / below - top * 3.0 * density * density / (below * below);
+    const double below = cube + softness;
+    return (1.0 + softness) * (3.5 * top / density / below - top * 3.0 * density * density / (below * below));
 }
 
 MeasureList strength_measures() {

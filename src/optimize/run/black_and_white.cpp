@@ -1,0 +1,193 @@
+#include "optimize/run/black_and_white.hpp"
+
+#include "base/reduction.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace upright {
+
+namespace {
+
+// Nothing is cut closer to black or white.
+constexpr double lowest = 0.02, highest = 0.98, middle = 0.5;
+constexpr double most_in_void = 0.01;
+constexpr int most_looks = 6; // analyses
+
+MeasureAccuracy close_look() {
+    MeasureAccuracy out;
+    out.statics.warm = true;
+    out.modals.warm = true;
+    return out;
+}
+
+} // namespace
+
+bool BlackAndWhite::carries() const {
+    return std::all_of(in_void.begin(), in_void.end(), [](double share) { return share <= most_in_void; });
+}
+
+double goal_of(const Problem& problem, const std::vector<Column>& columns,
+               const std::vector<Reading>& readings) {
+    double out = 0.0;
+    bool any = false;
+    for (std::size_t c = 0; c < columns.size(); ++c) {
+        if (columns[c].response != problem.goal) continue;
+        const double value = readings[c].value;
+        if (!any || (problem.maximize ? value < out : value > out)) out = value;
+        any = true;
+    }
+    return out;
+}
+
+BlackAndWhiteLook::BlackAndWhiteLook(const Model& model, const Problem& problem, DesignMeasures& measures)
+    : model_(model), problem_(problem), measures_(measures) {
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e)
+        design_.push_back(model.role(static_cast<ElementId>(e)) == Role::Design);
+    for (const std::size_t r : problem.bounds) {
+        const ModelResponse& bound = model.responses[r];
+        if (of_material(bound)) material_.push_back({linear_weights(model, bound), bound.min, bound.max});
+    }
+}
+
+double BlackAndWhiteLook::material(const Weighed& bound, const std::vector<double>& density,
+                                   double threshold) const {
+    return sum_over(density.size(), [&](std::size_t e) {
+        return !design_[e] || density[e] > threshold ? bound.weights[e] : 0.0;
+    });
+}
+
+std::array<double, 2> BlackAndWhiteLook::range(const std::vector<double>& density) const {
+    std::array<double, 2> out{lowest, highest};
+    // Half of the tolerance is left to what is rounded.
+    const auto fits_at = [&](const Weighed& bound, double limit, double threshold, bool above) {
+        const double value = material(bound, density, threshold);
+        const double room = 0.5 * bound_tolerance * std::abs(limit);
+        return above ? value <= limit + room : value >= limit - room;
+    };
+    const auto halve = [&](const Weighed& bound, double limit, double fits, double breaks, bool above) {
+        for (int i = 0; i < 40; ++i) {
+            const double mid = 0.5 * (fits + breaks);
+            (fits_at(bound, limit, mid, above) ? fits : breaks) = mid;
+        }
+        return fits;
+    };
+    for (const Weighed& bound : material_) {
+        if (bound.max && !fits_at(bound, *bound.max, out[0], true))
+            out[0] = halve(bound, *bound.max, highest, out[0], true);
+        if (bound.min && !fits_at(bound, *bound.min, out[1], false))
+            out[1] = halve(bound, *bound.min, lowest, out[1], false);
+    }
+    return out;
+}
+
+std::optional<double> BlackAndWhiteLook::between(const std::vector<double>& density, double low,
+                                                 double high) const {
+    std::vector<double> inner;
+    for (std::size_t e = 0; e < density.size(); ++e)
+        if (design_[e] && density[e] > low && density[e] < high) inner.push_back(density[e]);
+    if (inner.empty()) return std::nullopt;
+    const auto mid = inner.begin() + static_cast<std::ptrdiff_t>(inner.size() / 2);
+    std::nth_element(inner.begin(), mid, inner.end());
+    // What is denser stays: the middle one goes.
+    return *mid;
+}
+
+double BlackAndWhiteLook::nearest_middle(const std::vector<double>& density, double threshold) const {
+    double below = 0.0;
+    double above = 1.0;
+    for (std::size_t e = 0; e < density.size(); ++e) {
+        if (!design_[e]) continue;
+        if (density[e] > threshold)
+            above = std::min(above, density[e]);
+        else
+            below = std::max(below, density[e]);
+    }
+    if (above <= below) return threshold;
+    // Strictly below the densest neighbour, so that the same elements are solid.
+    return std::clamp(middle, below, below + 0.999 * (above - below));
+}
+
+BlackAndWhite BlackAndWhiteLook::cut(const std::vector<double>& density, double asked) const {
+    BlackAndWhite out;
+    const double threshold = nearest_middle(density, asked);
+    out.threshold = threshold;
+    out.density.resize(density.size());
+    for (std::size_t e = 0; e < density.size(); ++e)
+        out.density[e] = !design_[e] ? density[e] : density[e] > threshold ? 1.0 : 0.0;
+    measures_.analyse(out.density, 1.0, close_look());
+    out.readings = measures_.readings();
+    out.goal = goal_of(problem_, measures_.columns(), out.readings);
+    for (const Reading& r : out.readings) out.most_broken = std::max(out.most_broken, r.excess);
+    take_paths(out);
+    out.feasible = out.carries() && std::all_of(out.readings.begin(), out.readings.end(),
+                                                [](const Reading& r) { return r.holds; });
+    return out;
+}
+
+// Where loads come to the supports through solid material next to nothing of the energy is in the void.
+void BlackAndWhiteLook::take_paths(BlackAndWhite& out) const {
+    const DesignState& state = measures_.state();
+    std::vector<double> energy;
+    for (const CaseId c : model_.cases.ids()) {
+        const Eigen::VectorXd& u = state.displacement(c);
+        state.statics().unit_energy(u, &u, energy);
+        const auto sums = sums_of_blocks<2>(energy.size(), [&](std::size_t from, std::size_t to) {
+            std::array<double, 2> part{};
+            for (std::size_t e = from; e < to; ++e) {
+                const double one = state.stiffness()[e] * energy[e];
+                part[1] += one;
+                if (out.density[e] <= 0.0) part[0] += one;
+            }
+            return part;
+        });
+        out.in_void.push_back(sums[1] > 0.0 ? sums[0] / sums[1] : 0.0);
+    }
+}
+
+void BlackAndWhiteLook::keep_better(BlackAndWhite& best, BlackAndWhite other) const {
+    const auto fault = [](const BlackAndWhite& one) {
+        return std::pair(!one.carries(), std::max(0.0, one.most_broken));
+    };
+    bool better = !best.there() || (other.feasible && !best.feasible);
+    if (other.feasible == best.feasible && best.there())
+        better = !best.feasible      ? fault(other) < fault(best)
+                 : problem_.maximize ? other.goal > best.goal
+                                     : other.goal < best.goal;
+    if (better) best = std::move(other);
+}
+
+BlackAndWhite BlackAndWhiteLook::quick(const std::vector<double>& density) const {
+    const auto [low, high] = range(density);
+    return cut(density, std::clamp(middle, low, std::max(low, high)));
+}
+
+BlackAndWhite BlackAndWhiteLook::best(const std::vector<double>& density) const {
+    auto [low, high] = range(density);
+    high = std::max(low, high);
+    BlackAndWhite out;
+    if (!problem_.material_goal) {
+        // As much material as may be; where that does not hold, others.
+        const bool bounded = low > lowest;
+        std::vector<double> tried;
+        for (const double t : {bounded ? low : middle, middle, 0.3, 0.7}) {
+            const double at = std::clamp(t, low, high);
+            if (std::find(tried.begin(), tried.end(), at) != tried.end()) continue;
+            tried.push_back(at);
+            keep_better(out, cut(density, at));
+            if (out.feasible) break;
+        }
+        return out;
+    }
+    // As little as may be.
+    std::optional<double> at = std::clamp(middle, low, high);
+    for (int look = 0; look < most_looks && at; ++look) {
+        BlackAndWhite one = cut(density, *at);
+        (one.feasible ? low : high) = *at;
+        keep_better(out, std::move(one));
+        at = between(density, low, high);
+    }
+    return out;
+}
+
+} // namespace upright

@@ -1,0 +1,97 @@
+#include "response/stress_lagrangian.hpp"
+
+#include "base/reduction.hpp"
+#include "response/stress_share.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace upright {
+
+namespace {
+
+// mu to begin with, its growth every so many steps, its end.
+constexpr double first_mu = 50.0, mu_growth = 1.3, most_mu = 1e4, mu_steps = 5.0;
+// Black and white: by how much more stress an element is followed, what is kept of it from look to look, and
+// how fast all together follow what is broken all the same.
+constexpr double most_more = 2.0, kept_of_more = 0.8;
+constexpr double all_power = 0.1, least_all_step = 0.98, most_all_step = 1.05;
+
+} // namespace
+
+StressLagrangian::StressLagrangian(const Mesh& mesh, std::vector<std::size_t> element,
+                                   std::vector<double> strength, double allowed)
+    : mesh_(mesh), element_(std::move(element)), limit_(std::move(strength)) {
+    for (double& one : limit_) one *= allowed;
+}
+
+StressLagrangian::Terms StressLagrangian::terms(const std::vector<double>& stress,
+                                                const std::vector<double>& stiffness, Memory& memory,
+                                                const std::string& name, bool update) const {
+    const std::size_t n = stress.size();
+    std::vector<double>& lambda = memory.multipliers[name];
+    const std::vector<double>& more = memory.multipliers[name + " made"];
+    double& mu = memory.corrections[name + " price"];
+    double& steps = memory.corrections[name + " steps"];
+    const double all = std::max(1.0, memory.corrections[name + " made"]);
+    if (lambda.size() != n) lambda.assign(n, 0.0);
+    if (mu <= 0.0) mu = first_mu;
+    const bool move = update && (steps += 1.0) >= mu_steps;
+    const double mean =
+        1.0 / static_cast<double>(std::max<std::int64_t>(1, total(static_cast<std::int64_t>(n))));
+    Terms out;
+    out.by_stress.assign(n, 0.0);
+    out.by_stiffness.assign(n, 0.0);
+    out.value = sum_over(n, [&](std::size_t k) {
+        const double share = stiffness[element_[k]];
+        const double to_limit = all * (more.size() == n ? more[k] : 1.0) / limit_[k];
+        const double over = stress[k] * to_limit - 1.0;
+        const double g = share * over * (over * over + 1.0);
+        const double h = std::max(g, -lambda[k] / mu);
+        const double value = mean * (lambda[k] * h + 0.5 * mu * h * h);
+        if (h == g) {
+            const double of_g = mean * (lambda[k] + mu * h);
+            out.by_stiffness[k] = of_g * over * (over * over + 1.0);
+            out.by_stress[k] = of_g * share * (3.0 * over * over + 1.0) * to_limit;
+        }
+        if (move) lambda[k] += mu * h;
+        return value;
+    });
+    if (move) {
+        mu = std::min(mu_growth * mu, most_mu);
+        steps = 0.0;
+    }
+    return out;
+}
+
+// The largest of the neighbours as well: which cell of a stair bears most changes with every step.
+void StressLagrangian::spread(std::vector<double>& ratio) const {
+    std::vector<double> at_node(mesh_.nodes.size(), 1.0);
+    for (std::size_t k = 0; k < ratio.size(); ++k)
+        for (const NodeId n : mesh_.nodes_of(static_cast<ElementId>(element_[k])))
+            at_node[index(n)] = std::max(at_node[index(n)], ratio[k]);
+    for (std::size_t k = 0; k < ratio.size(); ++k)
+        for (const NodeId n : mesh_.nodes_of(static_cast<ElementId>(element_[k])))
+            ratio[k] = std::max(ratio[k], at_node[index(n)]);
+}
+
+void StressLagrangian::follow(const std::vector<double>& gray, const std::vector<double>& made,
+                              const std::vector<double>& made_density, Memory& memory,
+                              const std::string& name) const {
+    const std::size_t n = made.size();
+    const auto solid = [&](std::size_t k) { return made_density[element_[k]] > counted_density; };
+    std::vector<double> ratio(n, 1.0);
+    for (std::size_t k = 0; k < n; ++k)
+        if (solid(k) && gray[k] > 0.0) ratio[k] = std::clamp(made[k] / gray[k], 1.0, most_more);
+    spread(ratio);
+    std::vector<double>& more = memory.multipliers[name + " made"];
+    if (more.size() != n) more.assign(n, 1.0);
+    for (std::size_t k = 0; k < n; ++k) more[k] = std::max(ratio[k], 1.0 + kept_of_more * (more[k] - 1.0));
+    const double worst =
+        largest_over(n, 0.0, [&](std::size_t k) { return solid(k) ? made[k] / limit_[k] : 0.0; });
+    double& all = memory.corrections[name + " made"];
+    all = std::max(1.0, std::max(all, 1.0) *
+                            std::clamp(std::pow(worst, all_power), least_all_step, most_all_step));
+}
+
+} // namespace upright
