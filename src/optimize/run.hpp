@@ -23,6 +23,16 @@ struct Schedule {
     int resting = 0;   // iterations since the stage began
 };
 
+// What a bound costs: the multiplier of its constraint in the optimiser's steps (Nocedal & Wright 2006,
+// section 12.8), by logarithms.
+struct BoundCost {
+    std::size_t column = 0;
+    bool upper = true; // its max, or its min
+    // The change of the goal, as a share, for a bound that is looser by a share of itself: -1.8 is a goal 1.8
+    // % lower for a bound looser by 1 %. Zero: the bound costs nothing.
+    double rate = 0.0;
+};
+
 // One row of the history.
 struct IterationRow {
     int iteration = 0;
@@ -110,6 +120,9 @@ struct OptimizeResult {
         return by_black_and_white() && black_and_white.there() ? black_and_white.readings : readings;
     }
     bool feasible = false;
+    // The mean of the last few steps in which the design was still free to move; none where the optimiser has
+    // no multipliers.
+    std::vector<BoundCost> costs;
     std::vector<CaseResult> cases;
     std::vector<ModalResult> modals;
     std::vector<double> stiffness; // share of each element

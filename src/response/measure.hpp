@@ -82,6 +82,7 @@ struct Smooth {
     bool inverse = false;           // it falls where the reading grows: safety by the use of strength
     bool of_goal =
         false; // no bound: what the goal is raised by, as a share of its size, where bounds are broken
+    double by_limit = 0.0; // of such a value: its fall by the logarithm of the limit, with `inverse` its rise
     std::vector<double> gradient; // by the physical density of every element
 };
 

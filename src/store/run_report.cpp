@@ -110,6 +110,10 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
             one["black_and_white"] = {{"value", made.value}, {"holds", made.holds}};
             if (!made.where.empty()) one["black_and_white"]["where"] = made.where;
         }
+        Json costs = Json::object();
+        for (const BoundCost& bound : result.costs)
+            if (bound.column == c) costs[bound.upper ? "max" : "min"] = bound.rate;
+        if (!costs.empty()) one["costs"] = costs;
         if (!r.where.empty()) one["where"] = r.where;
         if (!card.except.empty()) one["except"] = card.except;
         if (card.goal) {

@@ -51,6 +51,27 @@ void add_responses(const Model& model, const OptimizeResult& result, Lines& out)
     }
 }
 
+// "1 % more of budget would make stiffness 1.8 % lower".
+void add_costs(const Model& model, const OptimizeResult& result, Lines& out) {
+    const std::vector<Column> all = columns(model);
+    const ModelResponse& goal = model.responses[make_problem(model).goal];
+    std::string free;
+    for (const BoundCost& cost : result.costs) {
+        const Reading& r = result.deciding()[cost.column];
+        const double limit = cost.upper ? *r.max : *r.min;
+        const std::string bound =
+            fmt::format("{} {} {:.5g}", all[cost.column].name, cost.upper ? "at most" : "at least", limit);
+        if (std::abs(cost.rate) < 0.005) {
+            free += (free.empty() ? "" : ", ") + bound;
+            continue;
+        }
+        out.add(fmt::format("  {}: 1 % {} would make {} about {:.2g} % {}", bound,
+                            cost.upper ? "more" : "less", goal.name, std::abs(cost.rate),
+                            cost.rate < 0.0 ? "lower" : "higher"));
+    }
+    if (!free.empty()) out.add("  costs nothing: " + free);
+}
+
 // What decided, and whether it holds.
 void add_verdict(const Model& model, const OptimizeResult& result, Lines& out) {
     const BlackAndWhite& made = result.black_and_white;
@@ -124,6 +145,8 @@ std::string run_summary(const Model& model, const OptimizeResult& result, double
         out.add(fmt::format("the result is the design of iteration {}, the best that held every bound",
                             result.design_of));
     add_verdict(model, result, out);
+    if (!result.costs.empty()) out.add("what each bound costs, near this design:");
+    add_costs(model, result, out);
     if (row.grayness > 0.05)
         out.add(fmt::format("doubt: grayness {:.2f} at the end; the densities are not near black and "
                             "white, so carving changes the part{}",

@@ -95,6 +95,7 @@ class Asymptotes final : public Stepper {
         }
         report.optimality = residual(state.x, f, step);
         raise_price(f, step);
+        report.costs = costs(f, step);
         report.goal_scale = goal_size / goal_scale_;
         state.step = largest_difference(state.x, step.x);
         state.x = step.x;
@@ -126,7 +127,11 @@ class Asymptotes final : public Stepper {
         MmaValues values;
         std::vector<double> share;   // of z in each constraint
         std::vector<double> of_goal; // those of the goal
-        double most_broken = 0.0;    // of the bounds
+        double by_log = 0.0;         // slope of the worst of them by the logarithm of its value
+        // Of each constraint that is a bound; and of bounds that raise the goal, by the logarithm of the
+        // limit.
+        std::vector<BoundCost> bounds, raising;
+        double most_broken = 0.0; // of the bounds
     };
 
     // Every element has its own bound on stress, as part of the goal. A gray run has one aggregate, corrected
@@ -174,6 +179,8 @@ class Asymptotes final : public Stepper {
         const ModelResponse& goal_card = tools_.model.responses[tools_.problem.goal];
         for (const Smooth* s : goals) {
             const Scaled f = as_goal(*s, goal_card);
+            if (out.of_goal.empty() || f.value > *std::max_element(out.of_goal.begin(), out.of_goal.end()))
+                out.by_log = f.slope * s->value;
             out.of_goal.push_back(f.value);
             if (goals.size() == 1) {
                 out.values.goal = f.value;
@@ -191,12 +198,14 @@ class Asymptotes final : public Stepper {
             out.values.constraint.push_back(g.value);
             out.values.gradient.push_back(pulled(s, aim * g.slope));
             out.share.push_back(0.0);
+            out.bounds.push_back({s.column, upper != s.inverse, 0.0});
             out.most_broken = std::max(out.most_broken, g.value);
         };
         for (const Smooth& s : smooth) {
             if (!s.of_goal) continue;
             const Scaled f = tamed(s.value, 1.0);
             out.values.goal += f.value;
+            out.raising.push_back({s.column, !s.inverse, f.slope * s.by_limit});
             const std::vector<double> g = pulled(s, f.slope);
             for (std::size_t j = 0; j < g.size(); ++j) out.values.goal_gradient[j] += g[j];
         }
@@ -238,6 +247,25 @@ class Asymptotes final : public Stepper {
         if (paid_ < patience || price_ >= highest_price) return;
         price_ *= price_growth;
         paid_ = 0;
+    }
+
+    // By logarithms: what the goal gains where a limit is looser.
+    static std::vector<BoundCost> costs(const Functions& f, const MmaStep& step) {
+        std::vector<BoundCost> out;
+        if (f.by_log == 0.0) return out;
+        const auto add = [&](const BoundCost& bound, double multiplier) {
+            const double rate = -multiplier / f.by_log;
+            for (BoundCost& one : out)
+                if (one.column == bound.column && one.upper == bound.upper) {
+                    one.rate += rate;
+                    return;
+                }
+            out.push_back({bound.column, bound.upper, rate});
+        };
+        const std::size_t first = f.values.constraint.size() - f.bounds.size();
+        for (std::size_t i = 0; i < f.bounds.size(); ++i) add(f.bounds[i], step.multiplier[first + i]);
+        for (const BoundCost& bound : f.raising) add(bound, bound.rate);
+        return out;
     }
 
     // What a value with a bound of zero is measured by: its size when first seen.

@@ -45,15 +45,44 @@ class Criteria final : public Stepper {
         tools_.gradients_done();
         CriteriaStep step =
             least_material_ ? less_material(now, compliance, benefit) : less_compliance(now, benefit);
+        StepReport report;
+        report.optimality = residual(state.x, benefit, step.multiplier);
+        // d ln C / d ln V = -lambda V / C, and the other way about.
+        const double material = kept_material_ + sum_over(state.x.size(), [&](std::size_t j) {
+                                    return linear_cost_[j] * state.x[j];
+                                });
+        const double rate = step.multiplier * material / compliance;
+        const auto& columns = tools_.measures.columns();
+        for (std::size_t c = 0; c < columns.size(); ++c)
+            if (columns[c].response == tools_.problem.bounds.front())
+                report.costs.push_back({c, true, least_material_ ? -1.0 / rate : -rate});
         state.step = largest_difference(state.x, step.x);
         state.x = std::move(step.x);
         state.multiplier = step.multiplier;
-        return {};
+        return report;
     }
 
     void walk(const Walk& /*w*/) override {} // multiplier and aim are the state's own
 
   private:
+    // How far the Lagrangian's gradient is from zero in directions that are free, against that of the
+    // compliance.
+    double residual(const std::vector<double>& x, const std::vector<double>& benefit,
+                    double multiplier) const {
+        const auto sums = sums_of_blocks<2>(x.size(), [&](std::size_t from, std::size_t to) {
+            std::array<double, 2> part{};
+            for (std::size_t j = from; j < to; ++j) {
+                const double sum = multiplier * linear_cost_[j] - benefit[j];
+                const bool pinned =
+                    (x[j] <= 1.01 * least_variable && sum > 0.0) || (x[j] >= 1.0 - 1e-6 && sum < 0.0);
+                part[1] += std::abs(benefit[j]);
+                if (!pinned) part[0] += std::abs(sum);
+            }
+            return part;
+        });
+        return sums[1] > 0.0 ? sums[0] / sums[1] : 0.0;
+    }
+
     CriteriaStep less_material(const Schedule& now, double compliance, const std::vector<double>& benefit) {
         OptimizerState& state = tools_.state;
         // The step's expansion errs a little the same way every time; aiming off by what was missed makes up

@@ -25,6 +25,9 @@ constexpr double modal_loose = 1e-3;
 // Rounds of repair at most; rows between two looks at the black-and-white design of a run for stress; how far
 // it may be from the densities, and how fast the bounds of the densities follow it.
 constexpr int most_repairs = 8, watch_rows = 5;
+// What bounds cost: steps at a grayness of at least so much, so many of them.
+constexpr double free_to_move = 0.01;
+constexpr std::size_t cost_rows = 6;
 constexpr double watch_from = 4.0; // sharpness
 constexpr double most_aim = 1.5, aim_share = 0.5, margin = 0.002;
 
@@ -122,6 +125,7 @@ class Loop {
         if (result_.status == RunStatus::IterationLimit) return_to_best();
         note_fields();
         if (result_.status != RunStatus::Interrupted) make_black_and_white();
+        result_.costs = mean_costs();
         result_.goal = result_.row().goal;
         const bool by_densities = !result_.by_black_and_white();
         result_.feasible = by_densities ? all_hold(result_.readings) : result_.black_and_white.feasible;
@@ -309,6 +313,25 @@ class Loop {
         result_.black_and_white = black_and_white_.best(result_.density);
     }
 
+    // Multipliers of steps in which hardly a density could move any more tell nothing of the optimum.
+    void keep_costs(std::vector<BoundCost> costs) {
+        if (costs.empty() || (!costs_.empty() && result_.state.history.back().grayness < free_to_move))
+            return;
+        if (!costs_.empty() && costs_.front().size() != costs.size()) costs_.clear();
+        costs_.push_back(std::move(costs));
+        if (costs_.size() > cost_rows) costs_.erase(costs_.begin());
+    }
+    std::vector<BoundCost> mean_costs() const {
+        if (costs_.empty()) return {};
+        std::vector<BoundCost> out = costs_.back();
+        for (std::size_t i = 0; i < out.size(); ++i) {
+            out[i].rate = 0.0;
+            for (const std::vector<BoundCost>& one : costs_)
+                out[i].rate += one[i].rate / static_cast<double>(costs_.size());
+        }
+        return out;
+    }
+
     // The design rests: whether its black-and-white form breaks a bound that more steps may mend.
     bool repair(const Schedule& now) {
         if (!model_.run.sharpen || repairs_ >= most_repairs) return false;
@@ -363,6 +386,7 @@ class Loop {
     void advance(const Schedule& now) {
         const StepReport report = stepper_->advance(now);
         result_.optimality = report.optimality;
+        keep_costs(report.costs);
         result_.goal_scale = report.goal_scale;
         result_.trials += report.trials;
         result_.state.history.back().seconds = since(start_);
@@ -398,9 +422,36 @@ class Loop {
         made("feasible", made_feasible_);
         made("excess", made_excess_);
         w("repairs", repairs_);
+        walk_costs(w);
         w("aim", aim_);
         stages_.walk(w.part("stages"));
         stepper_->walk(w.part("stepper"));
+    }
+    // A row: how many there are in it, then column, side and rate of each.
+    void walk_costs(const Walk& w) {
+        std::vector<double> flat;
+        for (const std::vector<BoundCost>& row : costs_) {
+            flat.push_back(static_cast<double>(row.size()));
+            for (const BoundCost& c : row)
+                flat.insert(flat.end(), {static_cast<double>(c.column), c.upper ? 1.0 : 0.0, c.rate});
+        }
+        w("costs", flat);
+        if (!w.reading()) return;
+        costs_.clear();
+        const auto whole = [&](double v) {
+            return v >= 0.0 && v < static_cast<double>(flat.size() + aim_.size());
+        };
+        for (std::size_t at = 0; at < flat.size();) {
+            const double count = flat[at++];
+            if (!whole(count) || at + 3 * static_cast<std::size_t>(count) > flat.size())
+                return costs_.clear();
+            costs_.emplace_back();
+            for (int i = 0; i < static_cast<int>(count); ++i, at += 3) {
+                if (!(flat[at] >= 0.0 && flat[at] < static_cast<double>(aim_.size()))) return costs_.clear();
+                costs_.back().push_back(
+                    {static_cast<std::size_t>(flat[at]), flat[at + 1] > 0.5, flat[at + 2]});
+            }
+        }
     }
     void keep() {
         result_.state.kept = {};
@@ -424,7 +475,8 @@ class Loop {
     Best made_; // the best whose black-and-white form held every bound when it was looked at
     bool made_feasible_ = false;
     double made_excess_ = 0.0;
-    int repairs_ = 0; // rounds
+    std::vector<std::vector<BoundCost>> costs_; // of the last steps in which the design was free to move
+    int repairs_ = 0;                           // rounds
     struct {
         int iteration = 0;
         BlackAndWhite made;

@@ -35,6 +35,7 @@ struct StepReport {
     std::optional<double> optimality; // first-order residual, as a share of the goal's gradient
     double goal_scale = 1.0;          // what the goal was multiplied by
     int trials = 0;                   // steps taken back
+    std::vector<BoundCost> costs;     // one for each bound
 };
 
 class Stepper {

@@ -220,6 +220,9 @@ class Strength final : public Measurement {
         p.smooth.column = at.column;
         p.smooth.of_goal = true;
         p.smooth.value = terms.value;
+        p.smooth.inverse = safety_;
+        p.smooth.by_limit =
+            sum_over(sizes.size(), [&](std::size_t k) { return terms.by_stress[k] * sizes[k]; });
         if (!wish.gradients) return p;
         p.load = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model_.freedoms()));
         p.smooth.gradient.assign(state.density()->size(), 0.0);
