@@ -77,8 +77,10 @@ void Writer::response(const ModelResponse& r) {
 
 void Writer::run(const Problem& problem) {
     const double first = Stages(model_.run, problem).now().penalty;
-    std::string start = model_.run.start          ? "density " + number(*model_.run.start)
-                        : model_.run.start_run    ? model_.run.start_run->filename().string()
+    std::string start = model_.run.start       ? "density " + number(*model_.run.start)
+                        : model_.run.start_run ? model_.run.start_run->filename().string()
+                        : model_.run.start_random
+                            ? fmt::format("random densities, number {}", *model_.run.start_random)
                         : model_.run.coarse_first ? "a run on cells twice as large"
                                                   : "a uniform density";
     LedgerLine& l =

@@ -56,6 +56,18 @@ void remove_own(const fs::path& folder) {
             n, R"(run\.json|history\.csv|study\.toml|design\.vtu|model\.h5|log\.txt|part\.(stl|json))");
     });
     for (const char* inner : {"steps", "cases", "figures"}) fs::remove(folder / inner, ignored); // if empty
+    // Runs from other starts.
+    std::vector<fs::path> restarts;
+    for (const auto& entry : fs::directory_iterator(folder / "restarts", ignored))
+        if (matches(entry.path().filename().string(), R"(\d+)") &&
+            fs::exists(entry.path() / ".lock", ignored))
+            restarts.push_back(entry.path());
+    for (const fs::path& one : restarts) {
+        remove_own(one);
+        fs::remove(one / ".lock", ignored);
+        fs::remove(one, ignored);
+    }
+    fs::remove(folder / "restarts", ignored);
 }
 
 int take_lock(const fs::path& folder) {
@@ -341,6 +353,21 @@ OptimizerState RunFolder::read_checkpoint() const {
     out.density = file.numbers("density");
     out.history = unflatten(history, static_cast<std::size_t>(state[2]));
     out.kept = kept_in(file, name);
+    return out;
+}
+
+RunOutcome RunFolder::outcome() const {
+    RunOutcome out;
+    try {
+        const auto report = nlohmann::json::parse(read_text(path_ / "run.json"));
+        out.status = report.value("status", std::string());
+        out.feasible = report.value("feasible", false);
+        out.iterations = report.value("iterations", 0);
+        out.goal = out.deciding_goal = report.at("goal").at("value").get<double>();
+        if (report.at("decided_by") == "black-and-white")
+            out.deciding_goal = report.at("black_and_white").at("goal").get<double>();
+    } catch (const std::exception&) { // killed before it ended, or failed before it had a goal
+    }
     return out;
 }
 

@@ -10,6 +10,14 @@
 
 namespace upright {
 
+// What run.json says of how a run ended.
+struct RunOutcome {
+    std::string status; // empty: it never came to write one
+    bool feasible = false;
+    double goal = 0.0, deciding_goal = 0.0; // of the densities; of the design that decided
+    int iterations = 0;
+};
+
 class RunFolder {
   public:
     // Makes a new folder, locked until the object goes. Where an earlier run is there and `existing` is
@@ -50,6 +58,7 @@ class RunFolder {
     void write_checkpoint(const OptimizerState& state) const;
     bool has_checkpoint() const;
     OptimizerState read_checkpoint() const;
+    RunOutcome outcome() const;
     // The status in run.json; empty when the run never came to write one.
     std::string status() const;
     // Of a modal case of a finished run, ascending; empty where run.json has none.

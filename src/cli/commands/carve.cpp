@@ -3,6 +3,7 @@
 #include "base/reduction.hpp"
 #include "base/text.hpp"
 #include "cli/commands/commands.hpp"
+#include "cli/commands/restarts.hpp"
 #include "figures/drawings.hpp"
 #include "part/extract.hpp"
 #include "tell/part_text.hpp"
@@ -21,7 +22,7 @@ namespace {
 struct CarveWish : FigureWish {
     std::string target, out;
     std::optional<double> at;
-    std::optional<int> iteration;
+    std::optional<int> iteration, restart;
     int smooth = 50;
     bool all_pieces = false;
 };
@@ -111,7 +112,8 @@ int run_carve(const CarveWish& in, Session& session) {
     part_options.passes = in.smooth;
     part_options.drop_islands = !in.all_pieces;
     const PartFormat& format = format_of(session.kinds.part_formats, in.out.empty() ? "part.stl" : in.out);
-    const RunFolder folder = RunFolder::open(find_run(in.target, console), Access::Reading);
+    const RunFolder folder =
+        RunFolder::open(restart_of(find_run(in.target, console), in.restart), Access::Reading);
     part_options.threshold = threshold(in.at, folder, in.iteration);
     const Job job = load_run(session, folder);
     const Model& model = job.model;
@@ -146,6 +148,7 @@ Command carve_command() {
                 options.value(
                     "--at", "T", in->at,
                     "Density at which to cut (default: that of the black-and-white design, or 0.5)");
+                options.value("--restart", "N", in->restart, "Run N of optimize --restarts (default: 1)");
                 options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
                 options.value("--smooth", "N", in->smooth, "Smoothing passes, 0 for none (default: 50)");
                 options.flag("--all-pieces", in->all_pieces,

@@ -50,6 +50,9 @@ std::filesystem::path example_folder(const Session& session);
 // A run by its path; a bare name that is not here is looked for below the current folder.
 std::filesystem::path find_run(const std::string& path, Console& console);
 
+// --restart: the folder of run number N of optimize --restarts. Throws Error (Input) where there is none.
+std::filesystem::path restart_of(const std::filesystem::path& run, const std::optional<int>& number);
+
 // The densities of an iteration (the last one without), of as many elements as the model has.
 std::vector<double> read_design(const RunFolder& folder, const Model& model,
                                 const std::optional<int>& iteration);

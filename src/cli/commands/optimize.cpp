@@ -2,6 +2,7 @@
 #include "base/files.hpp"
 #include "check/ledger.hpp"
 #include "cli/commands/commands.hpp"
+#include "cli/commands/restarts.hpp"
 #include "figures/chart.hpp"
 #include "model/rigid_freedom.hpp"
 #include "model/storage.hpp"
@@ -22,6 +23,7 @@ namespace {
 struct OptimizeWish : StudyWish {
     std::string out;
     bool force = false, certificate = false, resume = false;
+    int restarts = 1;
 };
 
 using Clock = std::chrono::steady_clock;
@@ -111,6 +113,8 @@ class Run {
         const std::filesystem::path path =
             in_.out.empty() ? default_run_folder(in_.target) : std::filesystem::path(in_.out);
         if (in_.resume && in_.force) throw Error::usage("--resume and --force exclude each other");
+        if (in_.restarts < 1 || in_.restarts > most_restarts)
+            throw Error::usage(fmt::format("--restarts takes 1 to {} runs", most_restarts));
         const std::size_t doubts = require_ready(model_);
         // What fails here leaves no folder behind.
         ::omp_set_num_threads(threads_of(solver_options(model_.run))); // of filter and projection as well
@@ -119,7 +123,7 @@ class Run {
         RunFolder folder = in_.resume
                                ? RunFolder::open(path, Access::Running)
                                : RunFolder::create(path, in_.force ? Existing::Replace : Existing::Refuse);
-        if (in_.resume) take_up(folder, path);
+        if (in_.resume && take_up(folder, path)) return others(path);
         introduce(doubts);
         cost_ = analysis.cost();
         try {
@@ -132,18 +136,27 @@ class Run {
         } catch (const std::exception& bad) {
             throw failed(Error::numerics(std::string("unexpected: ") + bad.what()), analysis, folder, path);
         }
-        return tell(analysis, folder);
+        const int code = tell(analysis, folder);
+        return in_.restarts > 1 && result_.status != RunStatus::Interrupted ? others(path) : code;
     }
 
   private:
-    // What an interrupted run left, for --resume.
-    void take_up(const RunFolder& folder, const std::filesystem::path& path) {
+    // The same from other starts.
+    int others(const std::filesystem::path& path) const {
+        return run_restarts({in_.target, in_.settings, path, in_.restarts, in_.resume, cost_.bytes}, model_,
+                            console_);
+    }
+
+    // What an interrupted run left, for --resume. True where it has ended and only others are to go on.
+    bool take_up(const RunFolder& folder, const std::filesystem::path& path) {
         if (read_text(folder.study_file()) != job_.study.resolved)
             throw Error::input({in_.target},
                                "the study has changed since the run in " + path.string() + " began",
                                "Start afresh with --force, or undo the changes");
         const std::string status = folder.status();
-        if (status == "converged" || status == "iteration-limit")
+        const bool ended = status == "converged" || status == "iteration-limit";
+        if (ended && in_.restarts > 1) return true;
+        if (ended)
             throw Error::input({path.string()},
                                "this run has ended (" + status + "); there is nothing to resume",
                                "Start afresh with --force");
@@ -152,6 +165,7 @@ class Run {
         from_ = folder.read_checkpoint();
         std::error_code ignored;
         if (std::filesystem::exists(folder.log_file(), ignored)) earlier_log_ = read_text(folder.log_file());
+        return false;
     }
 
     void introduce(std::size_t doubts) const {
@@ -266,6 +280,8 @@ Command optimize_command() {
                 options.flag("--force", in->force, "Overwrite an earlier run");
                 options.flag("--certificate", in->certificate,
                              "At the end tell how far the design can be from the best one at all");
+                options.value("--restarts", "N", in->restarts,
+                              "N runs in all, from N starts: how far apart do they end? (default: 1)");
                 options.flag("--resume", in->resume, "Go on from the checkpoint of an interrupted run");
                 return [in](Session& session) { return Run(*in, session)(); };
             }};

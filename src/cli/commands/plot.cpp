@@ -1,6 +1,7 @@
 // upright plot: figures of a run or of an analysis.
 #include "base/nearest.hpp"
 #include "cli/commands/commands.hpp"
+#include "cli/commands/restarts.hpp"
 #include "figures/analysis_figures.hpp"
 #include "figures/chart.hpp"
 #include "figures/drawings.hpp"
@@ -19,7 +20,7 @@ namespace {
 
 struct PlotWish : FigureWish {
     std::string target, what, of_case, out;
-    std::optional<int> mode, iteration;
+    std::optional<int> mode, iteration, restart;
     bool animate = false;
     int frames = 24;
     std::optional<double> at;
@@ -147,7 +148,8 @@ int plot_run(const PlotWish& in, Session& session) {
     if (in.iteration && in.what != "density")
         throw Error::usage("--iteration goes with --what density",
                            "Cases are kept for the last iteration alone");
-    const RunFolder folder = RunFolder::open(find_run(in.target, console), Access::Reading);
+    const RunFolder folder =
+        RunFolder::open(restart_of(find_run(in.target, console), in.restart), Access::Reading);
     const Job job = load_run(session, folder);
     const fs::path figures = folder.path() / "figures";
     if (in.what == "history") {
@@ -233,6 +235,7 @@ Command plot_command() {
                     "A displacement or a mode as an animated GIF, or one picture for each frame where --out "
                     "ends in .png");
                 options.value("--frames", "N", in->frames, "Frames of an animation (default: 24)");
+                options.value("--restart", "N", in->restart, "Run N of optimize --restarts (default: 1)");
                 options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
                 options.value("--at", "T", in->at,
                               "Density above which material is shown (default: that of the black-and-white "

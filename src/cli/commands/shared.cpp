@@ -1,5 +1,6 @@
 // What the commands share.
 #include "cli/commands/commands.hpp"
+#include "cli/commands/restarts.hpp"
 
 #include "kinds/kinds.hpp"
 #include "model/storage.hpp"
@@ -40,6 +41,17 @@ fs::path find_run(const std::string& path, Console& console) {
         throw Error::input({path}, "there is no such run here and several below",
                            "Name one: " + found[0].string() + " or " + found[1].string());
     return given;
+}
+
+fs::path restart_of(const fs::path& run, const std::optional<int>& number) {
+    if (!number || *number == 1) return run;
+    std::error_code ignored;
+    const fs::path out = restart_folder(run, *number);
+    if (*number < 1 || !fs::exists(out / "study.toml", ignored))
+        throw Error::input(
+            {run.string()}, fmt::format("this run has no restart {}", *number),
+            "\"upright optimize STUDY --restarts N\" makes them; run.json tells which there are");
+    return out;
 }
 
 Job load_job(const Session& session, const fs::path& file, const std::vector<std::string>& settings,

@@ -81,16 +81,17 @@ std::array<double, 2> BlackAndWhiteLook::range(const std::vector<double>& densit
     return out;
 }
 
-std::optional<double> BlackAndWhiteLook::between(const std::vector<double>& density, double low,
-                                                 double high) const {
-    std::vector<double> inner;
+std::vector<double> BlackAndWhiteLook::gaps(const std::vector<double>& density, double low,
+                                            double high) const {
+    std::vector<double> levels;
     for (std::size_t e = 0; e < density.size(); ++e)
-        if (design_[e] && density[e] > low && density[e] < high) inner.push_back(density[e]);
-    if (inner.empty()) return std::nullopt;
-    const auto mid = inner.begin() + static_cast<std::ptrdiff_t>(inner.size() / 2);
-    std::nth_element(inner.begin(), mid, inner.end());
-    // What is denser stays: the middle one goes.
-    return *mid;
+        if (design_[e] && density[e] > low && density[e] <= high) levels.push_back(density[e]);
+    std::sort(levels.begin(), levels.end());
+    levels.erase(std::unique(levels.begin(), levels.end()), levels.end());
+    std::vector<double> out{low};
+    for (std::size_t i = 0; i + 1 < levels.size(); ++i) out.push_back(0.5 * (levels[i] + levels[i + 1]));
+    if (!levels.empty()) out.push_back(high);
+    return out;
 }
 
 double BlackAndWhiteLook::nearest_middle(const std::vector<double>& density, double threshold) const {
@@ -179,13 +180,23 @@ BlackAndWhite BlackAndWhiteLook::best(const std::vector<double>& density) const 
         }
         return out;
     }
-    // As little as may be.
-    std::optional<double> at = std::clamp(middle, low, high);
-    for (int look = 0; look < most_looks && at; ++look) {
-        BlackAndWhite one = cut(density, *at);
-        (one.feasible ? low : high) = *at;
+    // As little as may be: halving the gaps between densities, from the middle on.
+    const std::vector<double> all = gaps(density, low, high);
+    std::size_t holds = 0; // the first may yet turn out not to
+    std::size_t breaks = all.size();
+    std::size_t at = static_cast<std::size_t>(
+        std::upper_bound(all.begin(), all.end(), std::clamp(middle, low, high)) - all.begin() - 1);
+    for (int look = 0; look < most_looks; ++look) {
+        BlackAndWhite one = cut(density, all[at]);
+        const bool feasible = one.feasible;
         keep_better(out, std::move(one));
-        at = between(density, low, high);
+        if (feasible)
+            holds = at + 1;
+        else
+            breaks = at;
+        if (holds >= breaks) break;
+        // The last look is for one that holds.
+        at = look + 2 == most_looks && !out.feasible ? holds : (holds + breaks) / 2;
     }
     return out;
 }

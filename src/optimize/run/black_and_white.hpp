@@ -50,8 +50,8 @@ class BlackAndWhiteLook {
     // Lowest and highest threshold at which bounds on material hold.
     std::array<double, 2> range(const std::vector<double>& density) const;
     double material(const Weighed& bound, const std::vector<double>& density, double threshold) const;
-    // One with as many of the densities between two others on either side; nothing where there are none.
-    std::optional<double> between(const std::vector<double>& density, double low, double high) const;
+    // Thresholds from `low` to `high`, one in each gap between densities, ascending.
+    std::vector<double> gaps(const std::vector<double>& density, double low, double high) const;
 
     const Model& model_;
     const Problem& problem_;

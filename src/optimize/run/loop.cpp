@@ -9,6 +9,8 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <cstdint>
+#include <random>
 
 namespace upright {
 
@@ -55,6 +57,8 @@ class Loop {
             result_.state = taken_up(*start.from);
         else if (!start.density.empty())
             result_.state.x = chain_.variables_of(start.density);
+        else if (model_.run.start_random)
+            result_.state.x = random_start(*model_.run.start_random);
         else
             result_.state.x.assign(chain_.variables(), start_density());
         resumed_ = start.from != nullptr;
@@ -164,6 +168,20 @@ class Loop {
             out = std::min(out, fits);
         }
         return std::clamp(out, least_variable, 1.0);
+    }
+
+    // Smooth random densities about as dense as the uniform start, the same for the same number.
+    std::vector<double> random_start(int number) const {
+        std::mt19937 random(static_cast<std::uint32_t>(number));
+        std::vector<double> x(chain_.variables());
+        for (double& one : x) one = static_cast<double>(random()) / 4294967296.0;
+        for (int pass = 0; pass < 2; ++pass) x = chain_.variables_of(chain_.physical(x, 0.0));
+        const double low = -largest_over(x.size(), -1.0, [&](std::size_t j) { return -x[j]; });
+        const double high = largest_over(x.size(), 0.0, [&](std::size_t j) { return x[j]; });
+        const double level = start_density();
+        for (double& one : x)
+            one = std::clamp(2.0 * level * (one - low) / std::max(high - low, 1e-12), least_variable, 1.0);
+        return x;
     }
 
     // Analyses the design and writes the row.

@@ -44,7 +44,7 @@ const Pace& pace(bool local) {
 // Stiffness alone is at stake, and there is no design to begin with: then it pays to begin without a penalty.
 bool begins_convex(const RunCard& run, const Problem& problem) {
     return (problem.compliance_goal || problem.stiffness_alone) && !problem.has_stress &&
-           !problem.has_frequency && !run.start_run && !run.coarse_first;
+           !problem.has_frequency && !run.start_run && !run.coarse_first && !run.start_random;
 }
 
 } // namespace

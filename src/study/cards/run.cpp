@@ -49,8 +49,23 @@ double read_memory(const Given& g) {
     throw Error::input(g.node.place, "\"" + word + "\" is not a size of memory", "Write \"12 GB\"");
 }
 
+// "random 3"
+std::optional<int> random_number(const Given& g) {
+    const std::string& text = *g.node.text();
+    const std::string word = "random";
+    if (text.compare(0, word.size(), word) != 0) return std::nullopt;
+    const std::string number = text.substr(word.size());
+    const auto digit = number.find_first_not_of(' ');
+    if (digit == std::string::npos || digit == 0 || number.size() - digit > 6 ||
+        number.find_first_not_of("0123456789", digit) != std::string::npos)
+        throw Error::input(g.node.place, "\"" + text + "\" is no random start",
+                           "Write a number after it, such as \"random 1\"");
+    return std::stoi(number.substr(digit));
+}
+
 void take_start(RunCard& run, const Given& g) {
     if (g.node.text() != nullptr && *g.node.text() == "uniform") return;
+    if (g.node.text() != nullptr && (run.start_random = random_number(g))) return;
     if (g.node.text() != nullptr && g.node.text()->find(".run") != std::string::npos) {
         run.start_run = g.card.path(g.node, true);
         run.start_place = g.node.place;
@@ -65,10 +80,12 @@ void finish_run(RunCard& run, const CardReader& reader) {
     if (run.filter && study.form.min_feature)
         throw Error::input(run.filter_place, "min_feature in [form] sets the filter already",
                            "Write one of the two");
-    if (run.coarse_first && (!study.mesh.kind->refinable || run.start_run))
+    const bool own_start = run.start_run || run.start_random;
+    if (run.coarse_first && (!study.mesh.kind->refinable || own_start))
         throw Error::input(reader.place_of("coarse_first"),
-                           run.start_run ? "coarse_first and a start from a run exclude each other"
-                                         : "a mesh from a file cannot be made coarser",
+                           own_start
+                               ? "coarse_first and a start from a run or a random one exclude each other"
+                               : "a mesh from a file cannot be made coarser",
                            "Remove it");
 }
 
@@ -127,12 +144,14 @@ Schema<RunCard> run_schema(const std::vector<SolverWord>& solvers) {
              .example("filter = \"12 mm\"")
              .says("radius over which densities are averaged"),
          key<R>("start",
-                {value::quantity(dimension::none).above(0), value::word({"uniform"}),
+                {value::quantity(dimension::none).above(0), value::word({"uniform", "random 1"}),
                  value::path("an earlier run")},
                 take_start)
              .fallback("\"uniform\": what the bounds ask for")
              .example("start = 0.5")
-             .says("a density, or the folder of an earlier run (`\"other.run\"`, also on another mesh)"),
+             .says("a density, a random one (another for each number: `\"random 2\"`), or the folder of an "
+                   "earlier run "
+                   "(`\"other.run\"`, also on another mesh)"),
          key("coarse_first", value::flag(), &R::coarse_first)
              .fallback("false")
              .example("coarse_first = true")
