@@ -17,6 +17,18 @@ constexpr double first_mu = 50.0, mu_growth = 1.3, most_mu = 1e4, mu_steps = 5.0
 constexpr double most_more = 2.0, kept_of_more = 0.8;
 constexpr double all_power = 0.1, least_all_step = 0.98, most_all_step = 1.05;
 
+// L (L^2 + 1) up to ten times the limit, beyond it its tangent: designs that have yet to form have stresses of
+// any size. Multipliers grow as if a bound were broken by no more than `most_broken`.
+constexpr double straight_from = 9.0, most_broken = 1.0;
+struct Over {
+    double value = 0.0, slope = 0.0;
+};
+Over cubic(double over) {
+    if (over <= straight_from) return {over * (over * over + 1.0), 3.0 * over * over + 1.0};
+    constexpr double slope = 3.0 * straight_from * straight_from + 1.0;
+    return {straight_from * (straight_from * straight_from + 1.0) + slope * (over - straight_from), slope};
+}
+
 } // namespace
 
 StressLagrangian::StressLagrangian(const Mesh& mesh, std::vector<std::size_t> element,
@@ -45,16 +57,16 @@ StressLagrangian::Terms StressLagrangian::terms(const std::vector<double>& stres
     out.value = sum_over(n, [&](std::size_t k) {
         const double share = stiffness[element_[k]];
         const double to_limit = all * (more.size() == n ? more[k] : 1.0) / limit_[k];
-        const double over = stress[k] * to_limit - 1.0;
-        const double g = share * over * (over * over + 1.0);
+        const Over over = cubic(stress[k] * to_limit - 1.0);
+        const double g = share * over.value;
         const double h = std::max(g, -lambda[k] / mu);
         const double value = mean * (lambda[k] * h + 0.5 * mu * h * h);
         if (h == g) {
             const double of_g = mean * (lambda[k] + mu * h);
-            out.by_stiffness[k] = of_g * over * (over * over + 1.0);
-            out.by_stress[k] = of_g * share * (3.0 * over * over + 1.0) * to_limit;
+            out.by_stiffness[k] = of_g * over.value;
+            out.by_stress[k] = of_g * share * over.slope * to_limit;
         }
-        if (move) lambda[k] += mu * h;
+        if (move) lambda[k] += mu * std::min(h, most_broken);
         return value;
     });
     if (move) {

@@ -43,8 +43,11 @@ const Pace& pace(bool local) {
 
 // Stiffness alone is at stake, and there is no design to begin with: then it pays to begin without a penalty.
 bool begins_convex(const RunCard& run, const Problem& problem) {
-    return (problem.compliance_goal || problem.stiffness_alone) && !problem.has_stress &&
-           !problem.has_frequency && !run.start_run && !run.coarse_first && !run.start_random;
+    // Stress alone is met by the penalised stiffness from the start; beside a bound on stiffness it comes to
+    // the same design from every start so.
+    const bool stiff = problem.compliance_goal || problem.stiffness_alone ||
+                       (problem.material_goal && problem.has_stiffness);
+    return stiff && !run.start_run && !run.coarse_first && !run.start_random;
 }
 
 } // namespace
