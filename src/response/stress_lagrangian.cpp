@@ -17,8 +17,8 @@ constexpr double first_mu = 50.0, mu_growth = 1.3, most_mu = 1e4, mu_steps = 5.0
 constexpr double most_more = 2.0, kept_of_more = 0.8;
 constexpr double all_power = 0.1, least_all_step = 0.98, most_all_step = 1.05;
 
-// L (L^2 + 1) up to ten times the limit, beyond it its tangent: designs that have yet to form have stresses of
-// any size. Multipliers grow as if a bound were broken by no more than `most_broken`.
+// L (L^2 + 1) up to ten times the limit, beyond it its tangent: designs that have yet to form have stresses
+// of any size. Multipliers grow as if a bound were broken by no more than `most_broken`.
 constexpr double straight_from = 9.0, most_broken = 1.0;
 struct Over {
     double value = 0.0, slope = 0.0;

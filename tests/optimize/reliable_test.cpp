@@ -4,6 +4,7 @@
 #include "support/silent.hpp"
 #include "support/studies.hpp"
 
+#include <cmath>
 #include <gtest/gtest.h>
 
 using namespace upright;
@@ -70,6 +71,14 @@ TEST(Reliable, LeastMassUnderStressHoldsItsBounds) {
     EXPECT_TRUE(result.feasible);
     EXPECT_LE(result.goal, 0.172e-3);
     EXPECT_GE(result.goal, 0.15e-3);
+}
+
+// Where stresses are three hundred times the limit at first.
+TEST(Reliable, AStressBoundFromNextToNothingStaysFinite) {
+    const OptimizeResult result =
+        run_bench("bracket-stress", {"run.start=0.05", "run.iterations=60", "mesh.size=4"});
+    for (const IterationRow& row : result.state.history)
+        for (const double value : row.responses) EXPECT_TRUE(std::isfinite(value));
 }
 
 // Volume under compliance: near black and white its design must not fall apart.

@@ -142,7 +142,9 @@ TEST(Optimize, LeastVolumeHoldsItsBoundWhenSharpened) {
     const Study least =
         study_from(text, {"goal.minimize=budget", "response.stiffness.max=260", "run.sharpen=true"});
     const OptimizeResult lightest = run(least);
-    EXPECT_TRUE(lightest.feasible) << lightest.black_and_white.readings[0].value << " at " << lightest.black_and_white.threshold << " " << lightest.black_and_white.in_void[0];
+    EXPECT_TRUE(lightest.feasible) << lightest.black_and_white.readings[0].value << " at "
+                                   << lightest.black_and_white.threshold << " "
+                                   << lightest.black_and_white.in_void[0];
     EXPECT_GT(lightest.row().responses[0], 0.985 * 260); // and does not waste material
     EXPECT_LT(lightest.row().grayness, 0.1);
 }

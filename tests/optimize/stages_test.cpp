@@ -130,6 +130,9 @@ TEST(Stages, NothingEndsWhileABoundIsBroken) {
 TEST(Stages, StressIsSharpenedSlowly) {
     Play play = stiff(400);
     play.problem.has_stress = true;
+    EXPECT_DOUBLE_EQ(play.play().schedules.front().penalty, 1.0); // stiffness beside it
+    play.problem.compliance_goal = play.problem.stiffness_alone = play.problem.has_stiffness = false;
+    play.problem.material_goal = true;
     const Played out = play.play();
     EXPECT_DOUBLE_EQ(out.schedules.front().penalty, 3.0);
     EXPECT_DOUBLE_EQ(out.schedules.front().move, 0.1);
