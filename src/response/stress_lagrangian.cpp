@@ -69,6 +69,10 @@ StressLagrangian::Terms StressLagrangian::terms(const std::vector<double>& stres
         if (move) lambda[k] += mu * std::min(h, most_broken);
         return value;
     });
+    out.by_limit = sum_over(n, [&](std::size_t k) {
+        const double use = stress[k] * all * (more.size() == n ? more[k] : 1.0) / limit_[k];
+        return mean * lambda[k] * stiffness[element_[k]] * cubic(use - 1.0).slope * use;
+    });
     if (move) {
         mu = std::min(mu_growth * mu, most_mu);
         steps = 0.0;

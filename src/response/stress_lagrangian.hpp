@@ -28,6 +28,9 @@ class StressLagrangian {
         double value = 0.0;
         std::vector<double> by_stress;    // of every sample
         std::vector<double> by_stiffness; // the same, by the share of the stiffness
+        // What the multipliers alone make of limits that are looser by a share of themselves, its sign
+        // turned.
+        double by_limit = 0.0;
     };
     // `stress`: of the solid material, every sample; `stiffness`: of every element. `name` is that of the
     // column in the memory; with `update` multipliers move, every few calls.

@@ -51,6 +51,8 @@ void add_responses(const Model& model, const OptimizeResult& result, Lines& out)
     }
 }
 
+constexpr double waits_to_be_met = 0.02;
+
 // "1 % more of budget would make stiffness 1.8 % lower".
 void add_costs(const Model& model, const OptimizeResult& result, Lines& out) {
     const std::vector<Column> all = columns(model);
@@ -61,12 +63,19 @@ void add_costs(const Model& model, const OptimizeResult& result, Lines& out) {
         const double limit = cost.upper ? *r.max : *r.min;
         const std::string bound =
             fmt::format("{} {} {:.5g}", all[cost.column].name, cost.upper ? "at most" : "at least", limit);
+        // Multipliers of a bound that the steps never met have no meaning yet.
+        if (result.readings[cost.column].excess > waits_to_be_met || r.excess > waits_to_be_met) {
+            out.add(fmt::format("  {}: not told, since it is broken", bound));
+            continue;
+        }
         if (std::abs(cost.rate) < 0.005) {
             free += (free.empty() ? "" : ", ") + bound;
             continue;
         }
-        out.add(fmt::format("  {}: 1 % {} would make {} about {:.2g} % {}", bound,
-                            cost.upper ? "more" : "less", goal.name, std::abs(cost.rate),
+        // Those of single elements scatter.
+        const bool local = model.responses[all[cost.column].response].measure->strength;
+        out.add(fmt::format("  {}: 1 % {} would make {} {} {:.{}g} % {}", bound, cost.upper ? "more" : "less",
+                            goal.name, local ? "very roughly" : "about", std::abs(cost.rate), local ? 1 : 2,
                             cost.rate < 0.0 ? "lower" : "higher"));
     }
     if (!free.empty()) out.add("  costs nothing: " + free);

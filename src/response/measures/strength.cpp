@@ -221,8 +221,7 @@ class Strength final : public Measurement {
         p.smooth.of_goal = true;
         p.smooth.value = terms.value;
         p.smooth.inverse = safety_;
-        p.smooth.by_limit =
-            sum_over(sizes.size(), [&](std::size_t k) { return terms.by_stress[k] * sizes[k]; });
+        p.smooth.by_limit = terms.by_limit;
         if (!wish.gradients) return p;
         p.load = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(model_.freedoms()));
         p.smooth.gradient.assign(state.density()->size(), 0.0);
