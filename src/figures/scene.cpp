@@ -322,12 +322,15 @@ std::string load_text(const Model& model, const ModelLoad& load, double factor) 
                                  model.units.time);
         return words + " about\n" + vector_text(load.spin->axis, false);
     }
+    // As it was written: its force depends on how much of the body is there.
+    if (load.gravity)
+        return vector_text(factor * *load.gravity, plane) + " " + model.units.text(dimension::acceleration);
     const Resultant sum = resultant(model, load);
     double at_work = 0.0;
     for (const Term& t : load.forces)
         if (model.spot(t.freedom).component < 3) at_work += std::abs(t.factor);
     // Where forces cancel (a torque as forces around an axis) what is left is a moment, or nothing.
-    const bool turns = !load.gravity && sum.force.norm() < 0.05 * at_work;
+    const bool turns = sum.force.norm() < 0.05 * at_work;
     if (load.kind == LoadKind::Pressure && turns)
         return fmt::format("{:.5g} {}", factor * load.pressure, model.units.text(dimension::stress));
     if (load.kind == LoadKind::Moment || turns)
