@@ -130,14 +130,14 @@ TEST(BlackAndWhite, StressIsThatOfSolidMaterial) {
     const Problem problem = make_problem(model);
     DesignMeasures measures(analysis);
     const BlackAndWhiteLook look(model, problem, measures);
-    const BlackAndWhite whole = look.quick(std::vector<double>(model.mesh.elements(), 0.9));
+    const BlackAndWhite whole = look.quick(std::vector<double>(model.mesh.elements(), 0.9), {});
     EXPECT_EQ(solid(whole.density), model.mesh.elements());
     EXPECT_NEAR(whole.readings[2].value, 50.0, 1e-6);
     // Half the section: twice the stress.
     std::vector<double> half;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e)
         half.push_back(model.mesh.centers[e].y() < 1.0 ? 0.9 : 0.1);
-    EXPECT_NEAR(look.quick(half).readings[2].value, 100.0, 0.01);
+    EXPECT_NEAR(look.quick(half, {}).readings[2].value, 100.0, 0.01);
 }
 
 // What decides is said, and by which design.

@@ -109,14 +109,15 @@ double BlackAndWhiteLook::nearest_middle(const std::vector<double>& density, dou
     return std::clamp(middle, below, below + 0.999 * (above - below));
 }
 
-BlackAndWhite BlackAndWhiteLook::cut(const std::vector<double>& density, double asked) const {
+BlackAndWhite BlackAndWhiteLook::cut(const std::vector<double>& density, double asked,
+                                     const MeasureAccuracy& accuracy) const {
     BlackAndWhite out;
     const double threshold = nearest_middle(density, asked);
     out.threshold = threshold;
     out.density.resize(density.size());
     for (std::size_t e = 0; e < density.size(); ++e)
         out.density[e] = !design_[e] ? density[e] : density[e] > threshold ? 1.0 : 0.0;
-    measures_.analyse(out.density, 1.0, close_look());
+    measures_.analyse(out.density, 1.0, accuracy);
     out.readings = measures_.readings();
     out.goal = goal_of(problem_, measures_.columns(), out.readings);
     for (const Reading& r : out.readings) out.most_broken = std::max(out.most_broken, r.excess);
@@ -158,9 +159,10 @@ void BlackAndWhiteLook::keep_better(BlackAndWhite& best, BlackAndWhite other) co
     if (better) best = std::move(other);
 }
 
-BlackAndWhite BlackAndWhiteLook::quick(const std::vector<double>& density) const {
+BlackAndWhite BlackAndWhiteLook::quick(const std::vector<double>& density,
+                                       const MeasureAccuracy& accuracy) const {
     const auto [low, high] = range(density);
-    return cut(density, std::clamp(middle, low, std::max(low, high)));
+    return cut(density, std::clamp(middle, low, std::max(low, high)), accuracy);
 }
 
 BlackAndWhite BlackAndWhiteLook::best(const std::vector<double>& density) const {
@@ -175,7 +177,7 @@ BlackAndWhite BlackAndWhiteLook::best(const std::vector<double>& density) const 
             const double at = std::clamp(t, low, high);
             if (std::find(tried.begin(), tried.end(), at) != tried.end()) continue;
             tried.push_back(at);
-            keep_better(out, cut(density, at));
+            keep_better(out, cut(density, at, close_look()));
             if (out.feasible) break;
         }
         return out;
@@ -187,7 +189,7 @@ BlackAndWhite BlackAndWhiteLook::best(const std::vector<double>& density) const 
     std::size_t at = static_cast<std::size_t>(
         std::upper_bound(all.begin(), all.end(), std::clamp(middle, low, high)) - all.begin() - 1);
     for (int look = 0; look < most_looks; ++look) {
-        BlackAndWhite one = cut(density, all[at]);
+        BlackAndWhite one = cut(density, all[at], close_look());
         const bool feasible = one.feasible;
         keep_better(out, std::move(one));
         if (feasible)

@@ -35,7 +35,7 @@ class BlackAndWhiteLook {
     // where every bound holds, else the one whose worst bound is broken least. A handful of analyses.
     BlackAndWhite best(const std::vector<double>& density) const;
     // Near one threshold: the lowest from 0.5 on whose bounds on material hold. One analysis.
-    BlackAndWhite quick(const std::vector<double>& density) const;
+    BlackAndWhite quick(const std::vector<double>& density, const MeasureAccuracy& accuracy) const;
 
   private:
     struct Weighed {
@@ -45,7 +45,8 @@ class BlackAndWhiteLook {
     // In the gap of the densities that `threshold` lies in.
     double nearest_middle(const std::vector<double>& density, double threshold) const;
     void take_paths(BlackAndWhite& out) const;
-    BlackAndWhite cut(const std::vector<double>& density, double threshold) const;
+    BlackAndWhite cut(const std::vector<double>& density, double threshold,
+                      const MeasureAccuracy& accuracy) const;
     void keep_better(BlackAndWhite& best, BlackAndWhite other) const;
     // Lowest and highest threshold at which bounds on material hold.
     std::array<double, 2> range(const std::vector<double>& density) const;

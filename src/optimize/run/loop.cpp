@@ -93,8 +93,10 @@ class Loop {
             result_.came_to_last_stage = now.final;
             result_.status = converged ? RunStatus::Converged : RunStatus::IterationLimit;
             if (!converged && !last) {
-                if (!rests) watch(now);
+                const std::vector<double> x = watches(now) && !rests ? state.x : std::vector<double>();
                 advance(now);
+                // The next iteration analyses its own design.
+                if (!x.empty()) look(now, x);
                 stages_.next(facts());
                 if (rests) stages_.go_on();
             } else {
@@ -355,36 +357,37 @@ class Loop {
         if (!model_.run.sharpen || repairs_ >= most_repairs) return false;
         OptimizerState& state = result_.state;
         closest_ = {state.iteration, black_and_white_.best(state.density)};
-        remember_made(closest_.made, now);
+        remember_made(closest_.made, now, state.x);
         measures_.analyse(state.density, now.penalty, accuracy(state.history.back().change));
         if (closest_.made.feasible) return false;
         ++repairs_;
-        look(now);
+        look(now, state.x);
+        measures_.analyse(state.density, now.penalty, accuracy(state.history.back().change));
         return true;
     }
     // Local stress differs most between a design and its black-and-white form: it is watched on the way.
-    void watch(const Schedule& now) {
-        if (!problem_.has_stress || !model_.run.sharpen || now.sharpness < watch_from) return;
-        if (now.resting % watch_rows == watch_rows - 1) look(now);
+    bool watches(const Schedule& now) const {
+        return problem_.has_stress && model_.run.sharpen && now.sharpness >= watch_from &&
+               now.resting % watch_rows == watch_rows - 1;
     }
     // Those that hold every bound, by their goals; else the one that breaks them least.
-    void remember_made(const BlackAndWhite& made, const Schedule& now) {
+    void remember_made(const BlackAndWhite& made, const Schedule& now, const std::vector<double>& x) {
         const double excess = made.carries() ? std::max(0.0, made.most_broken) : 1e300;
         const bool best =
             made_.iteration <= 0 || (made.feasible ? !made_feasible_ || better(made.goal, made_.goal)
                                                    : !made_feasible_ && excess < made_excess_);
         if (!best) return;
-        made_ = {result_.state.iteration, now.final, made.goal, now.penalty, now.sharpness, result_.state.x};
+        made_ = {result_.state.iteration, now.final, made.goal, now.penalty, now.sharpness, x};
         made_feasible_ = made.feasible;
         made_excess_ = excess;
     }
-    // Bounds follow what came out. Leaves the analysis of the design as it was.
-    void look(const Schedule& now) {
+    // The last design, of variables x, in black and white: bounds follow what comes out.
+    void look(const Schedule& now, const std::vector<double>& x) {
         OptimizerState& state = result_.state;
         measures_.before_made();
-        const BlackAndWhite out = black_and_white_.quick(state.density);
+        const BlackAndWhite out = black_and_white_.quick(state.density, accuracy(0.0));
         measures_.after_made();
-        remember_made(out, now);
+        remember_made(out, now, x);
         // What bounds are measured by from here on.
         for (std::size_t c = 0; c < aim_.size(); ++c) {
             const Reading& gray = state.readings[c];
@@ -397,7 +400,6 @@ class Loop {
             ratio = above ? std::clamp(ratio, 1.0, most_aim) : std::clamp(ratio, 1.0 / most_aim, 1.0);
             aim_[c] = std::pow(aim_[c], 1.0 - aim_share) * std::pow(ratio, aim_share);
         }
-        measures_.analyse(state.density, now.penalty, accuracy(state.history.back().change));
     }
 
     // Moves the variables; the time it takes belongs to the iteration.
