@@ -14,8 +14,12 @@ constexpr double lowest = 0.02, highest = 0.98, middle = 0.5;
 constexpr double most_in_void = 0.01;
 constexpr int most_looks = 6; // analyses
 
+// Displacements to about 1e-5, frequencies to 1e-4: far within the tolerance of bounds.
 MeasureAccuracy close_look() {
     MeasureAccuracy out;
+    out.statics.energy = 1e-10;
+    out.modals.tolerance = 1e-3;
+    out.modals.masses = false;
     out.statics.warm = true;
     out.modals.warm = true;
     return out;
