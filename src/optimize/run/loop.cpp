@@ -319,15 +319,18 @@ class Loop {
 
     // Black and white, at the end: where it breaks a bound and an earlier one did not, that is the result.
     void make_black_and_white() {
+        if (!result_.by_black_and_white()) {
+            // It decides nothing: one look.
+            result_.black_and_white = black_and_white_.quick(result_.density, accuracy(0.0));
+            return;
+        }
         result_.black_and_white =
             closest_.iteration == result_.design_of ? closest_.made : black_and_white_.best(result_.density);
         const BlackAndWhite& now = result_.black_and_white;
         const double excess = now.carries() ? std::max(0.0, now.most_broken) : 1e300;
         const bool keep = now.feasible ? !made_feasible_ || !better(made_.goal, now.goal)
                                        : !made_feasible_ && excess <= made_excess_;
-        if (keep || made_.iteration <= 0 || made_.iteration == result_.design_of ||
-            !result_.by_black_and_white())
-            return;
+        if (keep || made_.iteration <= 0 || made_.iteration == result_.design_of) return;
         return_to(made_);
         note_fields();
         result_.black_and_white = black_and_white_.best(result_.density);
