@@ -293,6 +293,9 @@ class Loop {
     void return_to_best() {
         OptimizerState& state = result_.state;
         if (best_.iteration <= 0 || best_.iteration == state.iteration) return;
+        // Where black and white decides, a gray design of an early stage is no result: one that was looked at
+        // in black and white may be (make_black_and_white).
+        if (result_.by_black_and_white() && !best_.final) return;
         const double now_goal = state.history.back().goal;
         if (bounds_hold() &&
             !better(best_.goal, now_goal - 1e-3 * std::abs(now_goal) * (problem_.maximize ? -1.0 : 1.0)))
