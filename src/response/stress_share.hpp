@@ -3,11 +3,11 @@
 
 namespace upright {
 
-// The factor on the stress of solid material that makes soft cells count less: rho^3.5 / (rho^3 + 1e-3)
-// (in the spirit of the qp approach, Bruggi 2008); 1 at 1 within 1e-3.
+// The factor on the stress of solid material that makes soft cells count less: 1.001 rho^3.5 / (rho^3 + 1e-3)
+// (in the spirit of the qp approach, Bruggi 2008); 1 at 1, 0 at 0.
 double stress_share(double density);
 double stress_share_slope(double density);
 
-inline constexpr double counted_density = 0.5; // elements above it count for the stress that is reported
+inline constexpr double counted_density = 0.5; // elements above it count in figures, and for the largest stress of all in run.json
 
 } // namespace upright

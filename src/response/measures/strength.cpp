@@ -278,10 +278,10 @@ class StrengthKind final : public MeasureKind {
         word = safety ? "safety" : "stress";
         called = "a " + word;
         dimension = safety ? dimension::none : dimension::stress;
-        says = safety ? "yield over stress"
-                      : "von Mises: `analyze` averages it at the nodes within a region, a run takes it in "
-                        "the solid "
-                        "material at the middle of each element denser than 0.5";
+        says = safety
+                   ? "yield over stress"
+                   : "von Mises: `analyze` averages it at the nodes within a region, a run takes it at the "
+                     "middle of each element, of partly dense ones by their share";
         std::vector<Key<ResponseCard>> own{case_key(false), of_key("all regions"), except_key()};
         keys = std::move(own) + (safety ? bound_keys(dimension) : stress_bound_keys());
         check = [name = word](ResponseCard& r, const CardReader& reader) {
