@@ -5,6 +5,7 @@
 #include "store/json_inside.hpp"
 #include "store/vtu.hpp"
 
+#include <cmath>
 #include <ctime>
 
 namespace upright {
@@ -112,7 +113,9 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
         }
         Json costs = Json::object();
         for (const BoundCost& bound : result.costs)
-            if (bound.column == c && r.excess <= 0.02) costs[bound.upper ? "max" : "min"] = bound.rate;
+            if (bound.column == c && r.excess <= 0.02 &&
+                !(card.measure->strength && std::abs(bound.rate) > 3.0))
+                costs[bound.upper ? "max" : "min"] = bound.rate;
         if (!costs.empty()) one["costs"] = costs;
         if (!r.where.empty()) one["where"] = r.where;
         if (!card.except.empty()) one["except"] = card.except;

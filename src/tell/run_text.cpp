@@ -52,6 +52,7 @@ void add_responses(const Model& model, const OptimizeResult& result, Lines& out)
 }
 
 constexpr double waits_to_be_met = 0.02;
+constexpr double most_of_stress = 3.0;
 
 // "1 % more of budget would make stiffness 1.8 % lower".
 void add_costs(const Model& model, const OptimizeResult& result, Lines& out) {
@@ -72,8 +73,14 @@ void add_costs(const Model& model, const OptimizeResult& result, Lines& out) {
             free += (free.empty() ? "" : ", ") + bound;
             continue;
         }
-        // Those of single elements scatter.
+        // Those of single elements scatter; where they say more than any change of the load could do they say
+        // nothing.
         const bool local = model.responses[all[cost.column].response].measure->strength;
+        if (local && std::abs(cost.rate) > most_of_stress) {
+            out.add(
+                fmt::format("  {}: costs something; its multipliers scatter too much to say what", bound));
+            continue;
+        }
         out.add(fmt::format("  {}: 1 % {} would make {} {} {:.{}g} % {}", bound, cost.upper ? "more" : "less",
                             goal.name, local ? "very roughly" : "about", std::abs(cost.rate), local ? 1 : 2,
                             cost.rate < 0.0 ? "lower" : "higher"));
