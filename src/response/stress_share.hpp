@@ -8,6 +8,7 @@ namespace upright {
 double stress_share(double density);
 double stress_share_slope(double density);
 
-inline constexpr double counted_density = 0.5; // elements above it count in figures, and for the largest stress of all in run.json
+inline constexpr double counted_density =
+    0.5; // elements above it count in figures, and for the largest stress of all in run.json
 
 } // namespace upright

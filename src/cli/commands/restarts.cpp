@@ -105,8 +105,9 @@ class Restarts {
                                        "--out",
                                        folder.string()};
         for (const std::string& setting : wish_.settings) words.insert(words.end(), {"--set", setting});
-        words.insert(words.end(), {"--set", "run.start=" + as_toml(one.start), "--set", "run.coarse_first=false",
-                                   "--set", fmt::format("run.threads={}", threads_)});
+        words.insert(words.end(),
+                     {"--set", "run.start=" + as_toml(one.start), "--set", "run.coarse_first=false", "--set",
+                      fmt::format("run.threads={}", threads_)});
         const bool resume = there && wish_.resume && fs::exists(folder / "steps/checkpoint.h5", ignored);
         if (there) words.emplace_back(resume ? "--resume" : "--force");
         one.code = run_program(words, "", fs::path("/dev/null"));
