@@ -31,6 +31,10 @@ bool BlackAndWhite::carries() const {
     return std::all_of(in_void.begin(), in_void.end(), [](double share) { return share <= most_in_void; });
 }
 
+double BlackAndWhite::fault() const {
+    return carries() ? std::max(0.0, most_broken) : 1e300;
+}
+
 double goal_of(const Problem& problem, const std::vector<Column>& columns,
                const std::vector<Reading>& readings) {
     double out = 0.0;
@@ -152,12 +156,9 @@ void BlackAndWhiteLook::take_paths(BlackAndWhite& out) const {
 }
 
 void BlackAndWhiteLook::keep_better(BlackAndWhite& best, BlackAndWhite other) const {
-    const auto fault = [](const BlackAndWhite& one) {
-        return std::pair(!one.carries(), std::max(0.0, one.most_broken));
-    };
     bool better = !best.there() || (other.feasible && !best.feasible);
     if (other.feasible == best.feasible && best.there())
-        better = !best.feasible      ? fault(other) < fault(best)
+        better = !best.feasible      ? other.fault() < best.fault()
                  : problem_.maximize ? other.goal > best.goal
                                      : other.goal < best.goal;
     if (better) best = std::move(other);

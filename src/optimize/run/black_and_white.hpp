@@ -19,6 +19,8 @@ struct BlackAndWhite {
     bool feasible = false;         // every bound holds, and every case is carried
     // Whether solid material bears each case: not where a load or a support has come off.
     bool carries() const;
+    // By what share the worst bound is broken, zero where all hold; 1e300 where a case is not carried.
+    double fault() const;
     bool there() const { return threshold > 0.0; }
 };
 

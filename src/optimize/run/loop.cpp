@@ -277,6 +277,14 @@ class Loop {
         double goal = 0.0;
         double penalty = 3.0, sharpness = 0.0;
         std::vector<double> x;
+        void walk(const Walk& w) {
+            w("iteration", iteration);
+            w("goal", goal);
+            w("final", final);
+            w("penalty", penalty);
+            w("sharpness", sharpness);
+            w("x", x);
+        }
     };
     bool better(double a, double b) const { return problem_.maximize ? a > b : a < b; }
     void remember(const Schedule& now) {
@@ -330,7 +338,7 @@ class Loop {
         result_.black_and_white =
             closest_.iteration == result_.design_of ? closest_.made : black_and_white_.best(result_.density);
         const BlackAndWhite& now = result_.black_and_white;
-        const double excess = now.carries() ? std::max(0.0, now.most_broken) : 1e300;
+        const double excess = now.fault();
         const bool keep = now.feasible ? !made_feasible_ || !better(made_.goal, now.goal)
                                        : !made_feasible_ && excess <= made_excess_;
         if (keep || made_.iteration <= 0 || made_.iteration == result_.design_of) return;
@@ -378,7 +386,7 @@ class Loop {
     }
     // Those that hold every bound, by their goals; else the one that breaks them least.
     void remember_made(const BlackAndWhite& made, const Schedule& now, const std::vector<double>& x) {
-        const double excess = made.carries() ? std::max(0.0, made.most_broken) : 1e300;
+        const double excess = made.fault();
         const bool best =
             made_.iteration <= 0 || (made.feasible ? !made_feasible_ || better(made.goal, made_.goal)
                                                    : !made_feasible_ && excess < made_excess_);
@@ -431,20 +439,9 @@ class Loop {
     // What a checkpoint needs beside the state's own members.
     void walk(const Walk& w) {
         measures_.walk(w.part("measures"));
-        const Walk best = w.part("best");
-        best("iteration", best_.iteration);
-        best("goal", best_.goal);
-        best("final", best_.final);
-        best("penalty", best_.penalty);
-        best("sharpness", best_.sharpness);
-        best("x", best_.x);
+        best_.walk(w.part("best"));
         const Walk made = w.part("made");
-        made("iteration", made_.iteration);
-        made("goal", made_.goal);
-        made("final", made_.final);
-        made("penalty", made_.penalty);
-        made("sharpness", made_.sharpness);
-        made("x", made_.x);
+        made_.walk(made);
         made("feasible", made_feasible_);
         made("excess", made_excess_);
         w("repairs", repairs_);
