@@ -119,10 +119,14 @@ struct OptimizeResult {
     const std::vector<Reading>& deciding() const {
         return by_black_and_white() && black_and_white.there() ? black_and_white.readings : readings;
     }
+    const std::vector<double>& deciding_density() const {
+        return by_black_and_white() && black_and_white.there() ? black_and_white.density : density;
+    }
     bool feasible = false;
     // The mean of the last few steps in which the design was still free to move; none where the optimiser has
     // no multipliers.
     std::vector<BoundCost> costs;
+    // Those of the design that decides.
     std::vector<CaseResult> cases;
     std::vector<ModalResult> modals;
     std::vector<double> stiffness; // share of each element

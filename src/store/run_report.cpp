@@ -35,7 +35,7 @@ Peak largest_displacement(const Model& model, const OptimizeResult& result, Case
     Peak out;
     const Eigen::VectorXd& u = result.cases[index(c)].displacement;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
-        if (result.density[e] <= counted_density) continue;
+        if (result.deciding_density()[e] <= counted_density) continue;
         for (const NodeId n : model.mesh.nodes_of(static_cast<ElementId>(e))) {
             Vec3 size = Vec3::Zero();
             for (int a = 0; a < std::min(model.mesh.freedoms(), 3); ++a)
@@ -54,7 +54,7 @@ Peak largest_stress(const StaticAnalysis& analysis, const OptimizeResult& result
     const std::vector<double> stress =
         analysis.von_mises_stress(result.cases[index(c)].displacement, &model.cases[c]);
     for (std::size_t e = 0; e < stress.size(); ++e)
-        if (result.density[e] > counted_density && stress[e] > out.value) {
+        if (result.deciding_density()[e] > counted_density && stress[e] > out.value) {
             out.value = stress[e];
             out.place = model.mesh.centers[e];
         }
@@ -254,7 +254,7 @@ void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const
         const Eigen::VectorXd& u = result.cases[index(c)].displacement;
         write_vtu(folder.case_file(model.cases[c].name), model.mesh, {displacement_field(model.mesh, u)},
                   {{"von_mises", 1, analysis.von_mises_stress(u, &model.cases[c])},
-                   {"density", 1, result.density}});
+                   {"density", 1, result.deciding_density()}});
     }
     for (const ModalCaseId c : IdRange<ModalCaseId>(result.modals.size())) {
         if (result.modals[index(c)].modes.empty()) continue;
@@ -265,7 +265,7 @@ void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const
             shapes.push_back(std::move(field));
         }
         write_vtu(folder.case_file(model.modal_cases[c].name), model.mesh, shapes,
-                  {{"density", 1, result.density}});
+                  {{"density", 1, result.deciding_density()}});
     }
 }
 

@@ -152,10 +152,16 @@ TEST(BlackAndWhite, DecidesWhereTheRunCameToItsEnd) {
     EXPECT_TRUE(sharp.by_black_and_white());
     EXPECT_EQ(sharp.feasible, sharp.black_and_white.feasible);
     EXPECT_EQ(&sharp.deciding(), &sharp.black_and_white.readings);
+    // The fields that are kept are of the same design: compliance is the first response.
+    EXPECT_NEAR(sharp.cases.at(0).compliance, sharp.black_and_white.readings.at(0).value,
+                1e-6 * sharp.cases.at(0).compliance);
+    for (std::size_t e = 0; e < sharp.stiffness.size(); ++e)
+        EXPECT_TRUE(sharp.stiffness[e] == 1.0 || sharp.stiffness[e] < 1e-6) << e;
     const OptimizeResult gray = run({"run.sharpen=false"});
     EXPECT_FALSE(gray.by_black_and_white());
     EXPECT_TRUE(gray.black_and_white.there());
     EXPECT_EQ(&gray.deciding(), &gray.readings);
+    EXPECT_NEAR(gray.cases.at(0).compliance, gray.readings.at(0).value, 1e-6 * gray.readings.at(0).value);
     const OptimizeResult cut_short = run({"run.iterations=3"});
     EXPECT_FALSE(cut_short.by_black_and_white());
     EXPECT_TRUE(cut_short.feasible); // its densities hold the bound

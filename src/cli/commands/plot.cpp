@@ -168,6 +168,11 @@ int plot_run(const PlotWish& in, Session& session) {
         console.result(file.string());
         return 0;
     }
+    // Whose displacements, stresses and modes the run has kept.
+    const auto with_state = [&](ResultFigure figure) {
+        if (folder.threshold()) figure.subtitle += "; analysed in black and white";
+        return figure;
+    };
     if (in.what == "mode") {
         const int mode = in.mode.value_or(1);
         const auto chosen = chosen_cases(model.modal_cases.all(), in.of_case, "modal");
@@ -185,7 +190,8 @@ int plot_run(const PlotWish& in, Session& session) {
                                                  : picture(in, figures, "mode", c->name, chosen.size() > 1);
             const auto shape = read_vtu(folder.case_file(c->name), model.mesh, mode_field(mode), true).values;
             show(in, job,
-                 mode_figure(model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1], shape, shown),
+                 with_state(mode_figure(model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1],
+                                        shape, shown)),
                  true, file, console);
         }
         return 0;
@@ -195,11 +201,11 @@ int plot_run(const PlotWish& in, Session& session) {
         const fs::path file = picture(in, figures, in.what, c->name, cases.size() > 1);
         const fs::path fields = folder.case_file(c->name);
         show(in, job,
-             in.what == "displacement"
-                 ? displacement_figure(model, *c, density, at,
-                                       read_vtu(fields, model.mesh, "displacement", true).values)
-                 : stress_figure(model, *c, density, at,
-                                 read_vtu(fields, model.mesh, "von_mises", false).values),
+             with_state(in.what == "displacement"
+                            ? displacement_figure(model, *c, density, at,
+                                                  read_vtu(fields, model.mesh, "displacement", true).values)
+                            : stress_figure(model, *c, density, at,
+                                            read_vtu(fields, model.mesh, "von_mises", false).values)),
              false, file, console);
     }
     return 0;

@@ -129,8 +129,8 @@ class Loop {
             result_.best = {chain_.physical(best_.x, best_.sharpness), chain_.physical(best_.x, 0.0),
                             best_.penalty, best_.sharpness};
         if (result_.status == RunStatus::IterationLimit) return_to_best();
-        note_fields();
         if (result_.status != RunStatus::Interrupted) make_black_and_white();
+        note_fields();
         result_.costs = mean_costs();
         result_.goal = result_.row().goal;
         const bool by_densities = !result_.by_black_and_white();
@@ -322,7 +322,12 @@ class Loop {
         result_.readings = measures_.readings();
         read_into(state.history.at(static_cast<std::size_t>(result_.design_of) - 1), result_.readings);
     }
+    // Of the design that decides.
     void note_fields() {
+        if (result_.by_black_and_white() && result_.black_and_white.there())
+            measures_.analyse(result_.black_and_white.density, 1.0, tight_accuracy());
+        else if (result_.black_and_white.there())
+            measures_.analyse(result_.density, result_.penalty, tight_accuracy());
         result_.cases = measures_.state().cases();
         result_.modals = measures_.state().modals();
         result_.stiffness = measures_.state().stiffness();
@@ -343,7 +348,6 @@ class Loop {
                                        : !made_feasible_ && excess <= made_excess_;
         if (keep || made_.iteration <= 0 || made_.iteration == result_.design_of) return;
         return_to(made_);
-        note_fields();
         result_.black_and_white = black_and_white_.best(result_.density);
     }
 
