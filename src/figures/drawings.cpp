@@ -73,9 +73,7 @@ Patch part_patch(const Part& part) {
     patch.points = part.surface.points;
     for (const auto& t : part.surface.corners) {
         patch.polygons.push_back({t[0], t[1], t[2]});
-        const bool kept = part.kept[static_cast<std::size_t>(t[0])] &&
-                          part.kept[static_cast<std::size_t>(t[1])] &&
-                          part.kept[static_cast<std::size_t>(t[2])];
+        const bool kept = part.kept[patch.polygons.size() - 1];
         patch.colors.push_back(kept ? color::keep : Color{0.42, 0.58, 0.72});
     }
     patch.smooth = true;
@@ -99,8 +97,9 @@ void draw_solid(const Model& model, const Part& part, const std::string& title, 
 
 } // namespace
 
-void draw_density(const Model& model, const std::vector<double>& density, double threshold,
-                  const std::string& state, const FigureOptions& options, const std::filesystem::path& png) {
+void draw_density(const Model& model, const DesignValues& design, double threshold, const std::string& state,
+                  const FigureOptions& options, const std::filesystem::path& png) {
+    const std::vector<double>& density = design.density;
     if (model.mesh.dimension() == 3 && model.made_by.kind->from_file) {
         // No exact shapes to cut a surface from: the cells themselves.
         Figure figure(with_unit(options, model), false, model.title + ": design",
@@ -130,7 +129,8 @@ void draw_density(const Model& model, const std::vector<double>& density, double
         PartOptions part_options;
         part_options.threshold = threshold;
         part_options.drop_islands = false;
-        const Part part = PartField(model, density).extract(part_options);
+        part_options.improve = model.made_by.flat(); // of solids the surface is enough
+        const Part part = PartField(model, design).extract(part_options);
         draw_solid(
             model, part, model.title + ": design",
             fmt::format("surface where the density is {:g}; {}; {}", threshold, state, dimensions(model)),

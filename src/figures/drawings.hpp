@@ -24,8 +24,8 @@ void draw_case(const Model& model, const ModelCase& c, const FigureOptions& opti
 
 // The design: in space the surface at the threshold inside the outline of the original block, in the plane
 // the densities.
-void draw_density(const Model& model, const std::vector<double>& density, double threshold,
-                  const std::string& state, const FigureOptions& options, const std::filesystem::path& png);
+void draw_density(const Model& model, const DesignValues& design, double threshold, const std::string& state,
+                  const FigureOptions& options, const std::filesystem::path& png);
 
 // The part that was carved.
 void draw_part(const Model& model, const Part& part, const std::string& state, const FigureOptions& options,

@@ -1,31 +1,102 @@
 #include "part/extract.hpp"
+
+#include "base/reduction.hpp"
+#include "design/projection.hpp"
+#include "part/solid/tet_locator.hpp"
 #include "study/mesh_word.hpp"
 
-#include <vtkDoubleArray.h>
-#include <vtkFlyingEdges3D.h>
-#include <vtkImageData.h>
-#include <vtkNew.h>
-#include <vtkPointData.h>
-#include <vtkPolyData.h>
-
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <numeric>
 
 namespace upright {
 
 namespace {
 
-constexpr int refine = 3; // lattice steps in a cell
-constexpr double margin =
-    1.37; // lattice steps around the body; not whole, so that no point lies on a flat face
+// A design with more of its volume between black and white has no volume of its own to match.
+constexpr double most_gray = 0.1, nearly_black = 0.05, nearly_white = 0.95;
 
-// The places on which the supports and loads of the cases act.
-template <class Cards, class Pick>
-std::vector<bool> used_by_cases(const Model& model, const Cards& cards, const Pick& pick) {
-    std::vector<bool> out(cards.size(), false);
-    for (const ModelCase& c : model.cases) pick(c, out);
+// The filtered density that the projection makes a physical one of.
+double unprojected(double density, double sharpness) {
+    if (sharpness <= 0.0) return density;
+    double low = 0.0;
+    double high = 1.0;
+    for (int i = 0; i < 60; ++i) {
+        const double middle = 0.5 * (low + high);
+        (project(middle, sharpness) < density ? low : high) = middle;
+    }
+    return 0.5 * (low + high);
+}
+
+// All mirror images of a place, given the planes that count.
+std::vector<Vec3> images_of(const Vec3& p, const std::vector<SymmetryCut>& planes) {
+    std::vector<Vec3> out{p};
+    for (const SymmetryCut& cut : planes) {
+        const std::size_t count = out.size();
+        for (std::size_t i = 0; i < count; ++i) {
+            Vec3 image = out[i];
+            image[cut.axis] = 2.0 * cut.at - image[cut.axis];
+            out.push_back(image);
+        }
+    }
     return out;
+}
+
+bool on_plane(const Vec3& p, const SymmetryCut& cut, double size) {
+    return std::abs(p[cut.axis] - cut.at) <= 1e-9 * size;
+}
+
+// The skin with its mirror images, which share the points on the planes.
+void take_skin(const Model& model, const SolidPart& solid, Part& part) {
+    const double size = model.mesh.size;
+    std::vector<std::int32_t> number(solid.points.size(), -1);
+    for (const Improved::Face& f : solid.faces) {
+        if (f.before >= 0) continue;
+        const bool on_cut =
+            std::any_of(model.mesh.symmetry.begin(), model.mesh.symmetry.end(), [&](const SymmetryCut& cut) {
+                return std::all_of(f.nodes.begin(), f.nodes.end(), [&](std::int32_t n) {
+                    return on_plane(solid.points[static_cast<std::size_t>(n)], cut, size);
+                });
+            });
+        if (on_cut) continue;
+        std::array<std::int32_t, 3> t{};
+        for (std::size_t k = 0; k < 3; ++k) {
+            std::int32_t& n = number[static_cast<std::size_t>(f.nodes[k])];
+            if (n < 0) {
+                n = static_cast<std::int32_t>(part.surface.points.size());
+                part.surface.points.push_back(solid.points[static_cast<std::size_t>(f.nodes[k])]);
+            }
+            t[k] = n;
+        }
+        part.surface.corners.push_back(t);
+        part.kept.push_back(model.regions[static_cast<std::size_t>(f.behind)].role == Role::Keep);
+    }
+    for (const SymmetryCut& cut : model.mesh.symmetry) {
+        std::vector<std::int32_t> image(part.surface.points.size());
+        const std::size_t points = part.surface.points.size();
+        for (std::size_t n = 0; n < points; ++n) {
+            Vec3& p = part.surface.points[n];
+            image[n] = static_cast<std::int32_t>(n);
+            if (on_plane(p, cut, size)) {
+                p[cut.axis] = cut.at;
+                continue;
+            }
+            Vec3 other = p;
+            other[cut.axis] = 2.0 * cut.at - other[cut.axis];
+            image[n] = static_cast<std::int32_t>(part.surface.points.size());
+            part.surface.points.push_back(other);
+        }
+        const std::size_t triangles = part.surface.corners.size();
+        for (std::size_t i = 0; i < triangles; ++i) {
+            const auto t = part.surface.corners[i];
+            part.surface.corners.push_back({image[static_cast<std::size_t>(t[0])],
+                                            image[static_cast<std::size_t>(t[2])],
+                                            image[static_cast<std::size_t>(t[1])]});
+            part.kept.push_back(part.kept[i]);
+        }
+    }
 }
 
 } // namespace
@@ -36,381 +107,320 @@ bool Part::one_piece() const {
     return left == 1 && missed.empty();
 }
 
-std::size_t PartField::at(int i, int j, int k) const {
-    return (static_cast<std::size_t>(k) * static_cast<std::size_t>(count_[1]) + static_cast<std::size_t>(j)) *
-               static_cast<std::size_t>(count_[0]) +
-           static_cast<std::size_t>(i);
-}
+PartField::~PartField() = default;
 
-Vec3 PartField::place(std::size_t n) const {
-    const auto nx = static_cast<std::size_t>(count_[0]);
-    const auto ny = static_cast<std::size_t>(count_[1]);
-    const std::array<std::size_t, 3> ijk{n % nx, n / nx % ny, n / nx / ny};
-    return origin_ + step_.cwiseProduct(Vec3(static_cast<double>(ijk[0]), static_cast<double>(ijk[1]),
-                                             static_cast<double>(ijk[2])));
-}
-
-// The image of a place in the modelled part, kept a little off the symmetry planes: there is no surface on
-// them.
-Vec3 PartField::fold(const Vec3& p) const {
-    Vec3 out = p;
-    const double off = 0.25 * model_.mesh.size;
-    for (const SymmetryCut& cut : model_.mesh.symmetry) {
-        const double away = std::max(off, std::abs(out[cut.axis] - cut.at));
-        out[cut.axis] = cut.high ? cut.at - away : cut.at + away;
-    }
-    return out;
-}
-
-RegionField::Parts PartField::distances(const Vec3& p) const {
-    RegionField::Parts out = model_.shapes.parts(flat_ ? Vec3(p.x(), p.y(), 0.0) : p);
-    if (flat_) {
-        const double slab = std::max(slab_low_ - p.z(), p.z() - slab_low_ - slab_);
-        out.body = std::max(out.body, slab);
-        out.kept = std::max(out.kept, slab);
-    }
-    return out;
-}
-
-Vec3 PartField::onto_exact(const Vec3& p) const {
-    const RegionField::Parts here = distances(fold(p));
-    const bool body = std::abs(here.body) <= std::abs(here.kept);
-    const auto value = [&](const Vec3& q) {
-        const RegionField::Parts d = distances(fold(q));
-        return body ? d.body : d.kept;
-    };
-    const double step = 0.02 * step_.minCoeff();
-    Vec3 slope = Vec3::Zero();
-    for (int a = 0; a < 3; ++a)
-        slope[a] = (value(p + step * Vec3::Unit(a)) - value(p - step * Vec3::Unit(a))) / (2 * step);
-    if (slope.squaredNorm() < 0.25) return p; // at an edge the slope says nothing
-    const Vec3 move = (body ? here.body : here.kept) / slope.squaredNorm() * slope;
-    return move.norm() < step_.minCoeff() ? Vec3(p - move) : p;
-}
-
-// Trilinear between cell middles, over the design cells in reach alone: kept regions come as their exact
-// shapes, and their stair-stepped cells must not show beyond them.
-double PartField::density_at(const Vec3& p) const {
-    if (!model_.mesh.on_grid()) return mean_density(flat_ ? Vec3(p.x(), p.y(), 0.0) : p);
-    const CellGrid& grid = model_.mesh.grid;
-    std::array<int, 3> low{};
-    std::array<double, 3> share{};
-    for (int a = 0; a < grid.axes(); ++a) {
-        const double u = (p[a] - grid.origin[a]) / grid.cell[a] - 0.5;
-        low[static_cast<std::size_t>(a)] = static_cast<int>(std::floor(u));
-        share[static_cast<std::size_t>(a)] = u - std::floor(u);
-    }
-    double sum = 0.0;
-    double weights = 0.0;
-    for (int corner = 0; corner < (grid.plane ? 4 : 8); ++corner) {
-        std::array<int, 3> cell = low;
-        double weight = 1.0;
-        bool inside = true;
-        for (std::size_t a = 0; a < static_cast<std::size_t>(grid.axes()); ++a) {
-            const int bit = (corner >> a) & 1;
-            cell[a] += bit;
-            weight *= bit == 1 ? share[a] : 1.0 - share[a];
-            const auto& sides = grid.symmetric[a];
-            if (cell[a] < 0 && sides[0]) cell[a] = 0;
-            if (cell[a] >= grid.count[a] && sides[1]) cell[a] = grid.count[a] - 1;
-            inside = inside && cell[a] >= 0 && cell[a] < grid.count[a];
-        }
-        if (!inside) continue;
-        const std::int32_t e = model_.mesh.element_of[grid.at(cell[0], cell[1], cell[2])];
-        if (e < 0 || model_.role(static_cast<ElementId>(e)) != Role::Design) continue;
-        weight = std::max(weight, 1e-9);
-        sum += weight * density_[static_cast<std::size_t>(e)];
-        weights += weight;
-    }
-    return weights > 0.0 ? sum / weights : 0.0;
-}
-
-// Elsewhere: the mean of the design elements about a place, nearer ones more.
-double PartField::mean_density(const Vec3& p) const {
-    const double radius = 1.1 * model_.mesh.size;
-    double sum = 0.0;
-    double weights = 0.0;
-    for (const double reach : {radius, 2.0 * radius}) {
-        locator_.near(p, reach, [&](ElementId e, double d) {
-            if (model_.role(e) != Role::Design) return;
-            const double w = (reach - d) * (reach - d) * model_.mesh.volume(e);
-            sum += w * density_[index(e)];
-            weights += w;
-        });
-        if (weights > 0.0) return sum / weights;
-    }
-    return 0.0;
-}
-
-double PartField::material_density(const Vec3& p) const {
-    return model_.material(locator_.nearest(flat_ ? Vec3(p.x(), p.y(), 0.0) : p)).density;
-}
-
-PartField::PartField(const Model& model, const std::vector<double>& density)
-    : model_(model), density_(density), flat_(model.made_by.flat()),
-      locator_(model.mesh, 1.5 * model.mesh.size) {
-    const Mesh& mesh = model.mesh;
-    if (mesh.kinds.empty() || model.made_by.kind->from_file)
+PartField::PartField(const Model& model, DesignValues design)
+    : model_(model), design_(std::move(design)), anchors_(anchors_of(model)) {
+    if (model.mesh.kinds.empty() || model.made_by.kind->from_file)
         throw Error::input(model.made_by.place,
                            "a mesh from a file brings no exact shapes to carve a part from",
                            "Write the regions as shapes and let the mesh be made");
-    Bounds box = mesh.bounds;
-    if (flat_) {
-        slab_ = model.made_by.thickness;
-        // A shell lies in the middle of its thickness.
-        slab_low_ = mesh.shell() ? -0.5 * slab_ : 0.0;
-        box.low.z() = slab_low_;
-        box.high.z() = slab_low_ + slab_;
+    if (model.made_by.flat()) {
+        flat_ = std::make_unique<FlatCarver>(model, design_.density);
+        return;
     }
-    for (const SymmetryCut& cut : mesh.symmetry) {
-        const double length = box.size()[cut.axis];
-        if (cut.high)
-            box.high[cut.axis] += length;
-        else
-            box.low[cut.axis] -= length;
+    const bool projected = design_.filtered.size() == design_.density.size();
+    if (!projected) design_.sharpness = 0.0;
+    solid_ = std::make_unique<SolidCarver>(model, projected ? design_.filtered : design_.density);
+    find_anchor_tets();
+    // Cells denser than the design's threshold, as a share of all: the level that has the same share.
+    double whole = 0.0;
+    double dense = 0.0;
+    double gray = 0.0;
+    for (std::size_t e = 0; e < design_.density.size(); ++e) {
+        if (model.role(static_cast<ElementId>(e)) != Role::Design) continue;
+        const double volume = model.mesh.volumes[e];
+        const double density = design_.density[e];
+        whole += volume;
+        dense += density > design_.threshold ? volume : 0.0;
+        gray += density > nearly_black && density < nearly_white ? volume : 0.0;
     }
-    for (int a = 0; a < 3; ++a) {
-        step_[a] = (mesh.on_grid() ? mesh.grid.cell[a] : mesh.size) / refine;
-        // The thickness of a plane model may be far from the cells' size.
-        if (flat_ && a == 2) step_[a] = slab_ / std::clamp(std::round(slab_ / step_.x()), 8.0, 60.0);
-        origin_[a] = box.low[a] - margin * step_[a];
-        count_[static_cast<std::size_t>(a)] =
-            static_cast<int>(std::ceil(box.size()[a] / step_[a] + 2 * margin)) + 1;
-    }
-    const std::size_t points = at(0, 0, count_[2]);
-    body_.resize(points);
-    keep_.resize(points);
-    filling_.resize(points);
-    for (std::size_t n = 0; n < points; ++n) {
-        const Vec3 p = fold(place(n));
-        const RegionField::Parts d = distances(p);
-        body_[n] = d.body;
-        keep_[n] = d.kept;
-        filling_[n] = density_at(p);
-    }
-    find_anchors();
+    if (projected && gray <= most_gray * whole && dense > 0.0 && dense < whole)
+        shift_ = solid_->level_of_share(dense / whole) - unprojected(design_.threshold, design_.sharpness);
 }
 
-// How far the densities are from the threshold, as a length: about the distance to their surface in a sharp
-// design.
-double PartField::filling_distance(double density, double threshold) const {
-    const Mesh& mesh = model_.mesh;
-    return (threshold - density) *
-           (mesh.on_grid() ? mesh.grid.cell.head(mesh.grid.axes()).minCoeff() : mesh.size);
+double PartField::level_of(double threshold) const {
+    return unprojected(threshold, design_.sharpness) + shift_;
 }
 
-double PartField::field(std::size_t n, double threshold) const {
-    return std::max(body_[n], std::min(keep_[n], filling_distance(filling_[n], threshold)));
-}
-
-// Where a kept region and the design end in one place, whoever owns the places a little inside tells whose
-// face it is.
-bool PartField::beside_kept(const Vec3& p) const {
-    for (int a = 0; a < 3; ++a)
-        for (const double sign : {-1.0, 1.0}) {
-            Vec3 q = fold(p + sign * 0.3 * step_[a] * Vec3::Unit(a));
-            if (flat_) q.z() = 0.0;
-            const RegionId owner = model_.shapes.owner(q);
-            if (owner != RegionId::None && model_.shapes[owner].role == Role::Keep) return true;
-        }
-    return false;
-}
-
-void PartField::find_anchors() {
-    const auto add_images = [&](std::vector<Vec3>& places, Vec3 p) {
-        if (flat_) p.z() = slab_low_ + 0.5 * slab_;
-        std::vector<Vec3> images{p};
-        for (const SymmetryCut& cut : model_.mesh.symmetry) {
-            const std::size_t count = images.size();
-            for (std::size_t i = 0; i < count; ++i) {
-                Vec3 image = images[i];
-                image[cut.axis] = 2 * cut.at - image[cut.axis];
-                images.push_back(image);
-            }
-        }
-        places.insert(places.end(), images.begin(), images.end());
-    };
-    const auto add = [&](const std::string& card, const std::vector<std::string>& on) {
-        for (const ModelSurface& s : model_.surfaces) {
-            if (!refers_to(on, s.name)) continue;
-            Anchor anchor{card + " on " + s.name, card, {}};
-            for (const MeshFace& f : s.faces)
-                add_images(anchor.places, model_.mesh.shell()
-                                              ? model_.mesh.center(f.element)
-                                              : Vec3(model_.mesh.face_center(f) -
-                                                     0.4 * model_.mesh.size * model_.mesh.face_normal(f)));
-            anchors_.push_back(std::move(anchor));
-        }
-        for (const ModelCoupling& c : model_.couplings) {
-            if (!refers_to(on, c.name)) continue;
-            Anchor anchor{card + " on " + c.name, card, {}};
-            for (const NodeId n : c.nodes) add_images(anchor.places, model_.mesh.nodes[index(n)]);
-            anchors_.push_back(std::move(anchor));
-        }
-        for (const ModelPoint& p : model_.points) {
-            if (!refers_to(on, p.name)) continue;
-            Anchor anchor{card + " on " + p.name, card, {}};
-            add_images(anchor.places, model_.mesh.nodes[index(p.node)]);
-            anchors_.push_back(std::move(anchor));
-        }
-    };
-    const auto supports =
-        used_by_cases(model_, model_.supports, [](const ModelCase& c, std::vector<bool>& used) {
-            for (const SupportId s : c.supports) used[index(s)] = true;
-        });
-    const auto loads = used_by_cases(model_, model_.loads, [](const ModelCase& c, std::vector<bool>& used) {
-        for (const auto& [l, factor] : c.loads) used[index(l)] = used[index(l)] || factor != 0.0;
-    });
-    for (const SupportId s : model_.supports.ids())
-        if (supports[index(s)]) add("support " + model_.supports[s].name, model_.supports[s].on);
-    for (const ModelJoint& j : model_.joints)
-        for (const CouplingId end : j.ends)
-            if (end != CouplingId::None) add("joint " + j.name, {model_.couplings[end].name});
-    for (const ModelMass& m : model_.masses) add("mass " + m.name, m.on);
-    for (const LoadId l : model_.loads.ids())
-        if (loads[index(l)]) add("load " + model_.loads[l].name, model_.loads[l].on);
-}
-
-std::vector<PartPiece> PartField::find_pieces(std::vector<double>& values, bool drop,
-                                              std::vector<std::string>& missed) const {
-    std::vector<std::int32_t> label(values.size(), -1);
-    std::vector<PartPiece> pieces;
-    std::vector<std::size_t> stack;
-    const std::array<std::size_t, 3> stride{1, static_cast<std::size_t>(count_[0]), at(0, 0, 1)};
-    const double share = step_.prod();
-    for (std::size_t seed = 0; seed < values.size(); ++seed) {
-        if (values[seed] >= 0.0 || label[seed] >= 0) continue;
-        const auto name = static_cast<std::int32_t>(pieces.size());
-        PartPiece piece;
-        double points = 0.0;
-        label[seed] = name;
-        stack.push_back(seed);
-        while (!stack.empty()) {
-            const std::size_t n = stack.back();
-            stack.pop_back();
-            points += 1.0;
-            piece.center += place(n);
-            // The outermost points are never inside, so no neighbour falls off the lattice.
-            for (const std::size_t s : stride)
-                for (const std::size_t other : {n - s, n + s})
-                    if (values[other] < 0.0 && label[other] < 0) {
-                        label[other] = name;
-                        stack.push_back(other);
-                    }
-        }
-        piece.center /= points;
-        piece.volume = points * share;
-        pieces.push_back(piece);
+double PartField::mass_of(const std::vector<double>& volumes, bool design_alone) const {
+    double out = 0.0;
+    for (std::size_t r = 0; r < volumes.size(); ++r) {
+        const ModelRegion& region = model_.regions[r];
+        if (region.material == MaterialId::None || (design_alone && region.role != Role::Design)) continue;
+        out += volumes[r] * model_.materials[region.material].density;
     }
+    return out * model_.mesh.copies();
+}
+
+double PartField::mass_at(double threshold, bool design_alone) const {
+    if (solid_) return mass_of(solid_->volumes(level_of(threshold)), design_alone);
+    PartOptions options;
+    options.threshold = threshold;
+    options.improve = false;
+    return flat_->extract(options).mass;
+}
+
+void PartField::find_anchor_tets() {
+    const CutTets& space = solid_->space();
+    const TetLocator locator(space.points, space.tets, model_.mesh.size);
     for (const Anchor& anchor : anchors_) {
-        std::vector<bool> touched(pieces.size(), false);
-        for (const Vec3& p : anchor.places) {
-            const Vec3 u = (p - origin_).cwiseQuotient(step_);
-            for (int corner = 0; corner < 8; ++corner) {
-                const std::int32_t found = label[at(static_cast<int>(u.x()) + (corner & 1),
-                                                    static_cast<int>(u.y()) + ((corner >> 1) & 1),
-                                                    static_cast<int>(u.z()) + (corner >> 2))];
-                if (found >= 0) touched[static_cast<std::size_t>(found)] = true;
-            }
-        }
-        for (std::size_t i = 0; i < pieces.size(); ++i)
-            if (touched[i] && std::find(pieces[i].touches.begin(), pieces[i].touches.end(), anchor.card) ==
-                                  pieces[i].touches.end())
-                pieces[i].touches.push_back(anchor.card);
-        if (std::none_of(touched.begin(), touched.end(), [](bool t) { return t; }))
-            missed.push_back(anchor.label);
+        std::vector<std::int32_t> tets;
+        for (const Vec3& place : anchor.places) tets.push_back(locator.find(place));
+        anchor_tets_.push_back(std::move(tets));
     }
-    // The largest piece stays whatever it touches, or a part without any case would vanish.
+}
+
+PartField::Glance PartField::glance(const PartOptions& options) const {
+    Glance out;
+    if (flat_) {
+        PartOptions raw = options;
+        raw.improve = false;
+        const Part part = flat_->extract(raw);
+        out.mass = part.mass;
+        out.missed = part.missed;
+        for (const PartPiece& p : part.pieces) out.pieces += p.dropped ? 0 : 1;
+        return out;
+    }
+    const double level = level_of(options.threshold);
+    const CutTets& space = solid_->space();
+    const std::vector<std::int32_t> piece = solid_->pieces_above(level);
+    const std::int32_t count = piece.empty() ? 0 : *std::max_element(piece.begin(), piece.end()) + 1;
+    std::vector<bool> wanted(static_cast<std::size_t>(count), !options.drop_islands);
+    std::vector<int> copies(wanted.size(), model_.mesh.copies());
+    std::vector<std::vector<bool>> reaches(wanted.size(),
+                                           std::vector<bool>(model_.mesh.symmetry.size(), false));
+    std::vector<std::size_t> size(wanted.size(), 0);
+    for (std::size_t t = 0; t < piece.size(); ++t) {
+        if (piece[t] < 0) continue;
+        const auto p = static_cast<std::size_t>(piece[t]);
+        ++size[p];
+        const bool kept = model_.regions[static_cast<std::size_t>(space.label[t])].role == Role::Keep;
+        if (kept) wanted[p] = true;
+        for (std::size_t c = 0; c < model_.mesh.symmetry.size(); ++c)
+            for (const std::int32_t n : space.tets[t]) {
+                const Vec3& place = space.points[static_cast<std::size_t>(n)];
+                if (on_plane(place, model_.mesh.symmetry[c], model_.mesh.size) &&
+                    (kept || solid_->field().value(place) > level))
+                    reaches[p][c] = true;
+            }
+    }
+    if (count > 0)
+        wanted[static_cast<std::size_t>(std::max_element(size.begin(), size.end()) - size.begin())] = true;
+    for (std::size_t a = 0; a < anchors_.size(); ++a) {
+        bool any = false;
+        for (std::size_t k = 0; k < anchors_[a].places.size(); ++k) {
+            const std::int32_t t = anchor_tets_[a][k];
+            if (t < 0 || piece[static_cast<std::size_t>(t)] < 0) continue;
+            const bool kept =
+                model_.regions[static_cast<std::size_t>(space.label[static_cast<std::size_t>(t)])].role ==
+                Role::Keep;
+            if (!kept && solid_->field().value(anchors_[a].places[k]) <= level) continue;
+            wanted[static_cast<std::size_t>(piece[static_cast<std::size_t>(t)])] = true;
+            any = true;
+        }
+        if (!any) out.missed.push_back(anchors_[a].label);
+    }
+    for (std::size_t p = 0; p < wanted.size(); ++p) {
+        if (!wanted[p]) continue;
+        std::size_t images = 1;
+        for (const bool touches : reaches[p]) images *= touches ? 1 : 2;
+        out.pieces += images;
+    }
+    out.mass = mass_of(solid_->volumes(level));
+    return out;
+}
+
+double PartField::threshold_where(bool design_alone, double mass,
+                                  const std::function<std::string(double)>& told) const {
+    double low = 1e-4;
+    double high = 1.0 - 1e-4;
+    const double most = mass_at(low, design_alone);
+    const double least = mass_at(high, design_alone);
+    if (mass > most || mass < least)
+        throw Error::input({}, "no threshold gives a part of " + told(mass),
+                           "Write between " + told(least) + " and " + told(most));
+    for (int i = 0; i < 40; ++i) {
+        const double middle = 0.5 * (low + high);
+        (mass_at(middle, design_alone) > mass ? low : high) = middle;
+    }
+    return 0.5 * (low + high);
+}
+
+double PartField::threshold_of_mass(double mass) const {
+    return threshold_where(false, mass, [&](double m) { return model_.units.mass_text(m, 5); });
+}
+
+double PartField::threshold_of_fraction(double fraction) const {
+    if (flat_) throw Error::usage("--fraction goes with solid models", "Write --mass or --at");
+    const double whole = mass_of(solid_->volumes(-1.0), true);
+    return threshold_where(true, fraction * whole,
+                           [&](double m) { return fmt::format("{:.4g} of the design", m / whole); });
+}
+
+double PartField::largest_connected() const {
+    const auto at = [&](int thousandth) {
+        PartOptions options;
+        options.threshold = 0.001 * thousandth;
+        return glance(options).one_piece();
+    };
+    // What is connected at one is nearly always so below it: halving, then a look at the steps beneath.
+    int low = 1;
+    int high = 999;
+    const auto nowhere = [] {
+        return Error::input({}, "at no threshold is the part one piece that reaches every support and load",
+                            "upright carve tells what is missed; the design needs a way for those loads");
+    };
+    if (!at(low)) throw nowhere();
+    if (at(high)) low = high;
+    while (high - low > 1) {
+        const int middle = (low + high) / 2;
+        (at(middle) ? low : high) = middle;
+    }
+    // What the tetrahedra show as connected may be pinched off by the cut.
+    for (int step = 1; low > 0; low -= step, step *= 2) {
+        PartOptions options;
+        options.threshold = 0.001 * low;
+        if (extract(options).one_piece()) return options.threshold;
+    }
+    throw nowhere();
+}
+
+// Names the pieces of the modelled part and counts those of the whole body; `wanted`: which of the former
+// stay.
+void PartField::find_pieces(const SolidPart& solid, Part& part, bool drop, std::vector<bool>& wanted) const {
+    const std::int32_t count =
+        solid.piece.empty() ? 0 : *std::max_element(solid.piece.begin(), solid.piece.end()) + 1;
+    std::vector<PartPiece> pieces(static_cast<std::size_t>(count));
+    std::vector<std::vector<bool>> reaches(pieces.size(),
+                                           std::vector<bool>(model_.mesh.symmetry.size(), false));
+    for (std::size_t t = 0; t < solid.tets.size(); ++t) {
+        const auto i = static_cast<std::size_t>(solid.piece[t]);
+        PartPiece& piece = pieces[i];
+        std::array<Vec3, 4> p;
+        Vec3 middle = Vec3::Zero();
+        for (std::size_t k = 0; k < 4; ++k) {
+            p[k] = solid.points[static_cast<std::size_t>(solid.tets[t][k])];
+            middle += 0.25 * p[k];
+            for (std::size_t c = 0; c < reaches[i].size(); ++c)
+                if (on_plane(p[k], model_.mesh.symmetry[c], model_.mesh.size)) reaches[i][c] = true;
+        }
+        const double volume = Vec3(p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]) / 6.0;
+        piece.volume += volume;
+        piece.center += volume * middle;
+        const ModelRegion& region = model_.regions[index(solid.region[t])];
+        if (region.role == Role::Keep &&
+            std::find(piece.regions.begin(), piece.regions.end(), region.name) == piece.regions.end())
+            piece.regions.push_back(region.name);
+    }
+    const TetLocator locator(solid.points, solid.tets, model_.mesh.size);
+    part.missed.clear();
+    for (const Anchor& anchor : anchors_) {
+        bool any = false;
+        for (const Vec3& place : anchor.places) {
+            const std::int32_t t = locator.find(place);
+            if (t < 0) continue;
+            any = true;
+            auto& touches =
+                pieces[static_cast<std::size_t>(solid.piece[static_cast<std::size_t>(t)])].touches;
+            if (std::find(touches.begin(), touches.end(), anchor.card) == touches.end())
+                touches.push_back(anchor.card);
+        }
+        if (!any) part.missed.push_back(anchor.label);
+    }
     std::size_t largest = 0;
     for (std::size_t i = 0; i < pieces.size(); ++i)
         if (pieces[i].volume > pieces[largest].volume) largest = i;
-    for (std::size_t i = 0; i < pieces.size(); ++i)
-        pieces[i].dropped = drop && pieces[i].touches.empty() && i != largest;
-    for (std::size_t n = 0; n < values.size(); ++n)
-        if (label[n] >= 0 && pieces[static_cast<std::size_t>(label[n])].dropped)
-            values[n] = std::max(-values[n], 1e-12);
-    std::sort(pieces.begin(), pieces.end(),
-              [](const PartPiece& a, const PartPiece& b) { return a.volume > b.volume; });
-    return pieces;
+    wanted.assign(pieces.size(), true);
+    part.pieces.clear();
+    for (std::size_t i = 0; i < pieces.size(); ++i) {
+        PartPiece& piece = pieces[i];
+        piece.center /= piece.volume;
+        // What is kept stays, and so does the largest, or a part without any case would vanish.
+        piece.dropped = drop && piece.touches.empty() && piece.regions.empty() && i != largest;
+        wanted[i] = !piece.dropped;
+        std::vector<SymmetryCut> apart;
+        for (std::size_t c = 0; c < reaches[i].size(); ++c) {
+            const SymmetryCut& cut = model_.mesh.symmetry[c];
+            if (!reaches[i][c]) {
+                apart.push_back(cut);
+                continue;
+            }
+            piece.volume *= 2.0; // one with its image
+            piece.center[cut.axis] = cut.at;
+        }
+        for (const Vec3& center : images_of(piece.center, apart)) {
+            part.pieces.push_back(piece);
+            part.pieces.back().center = center;
+        }
+    }
+    std::stable_sort(part.pieces.begin(), part.pieces.end(),
+                     [](const PartPiece& a, const PartPiece& b) { return a.volume > b.volume; });
 }
 
-Triangles PartField::contour(const std::vector<double>& values) const {
-    vtkNew<vtkImageData> image;
-    image->SetDimensions(count_.data());
-    image->SetOrigin(origin_.data());
-    image->SetSpacing(step_.data());
-    vtkNew<vtkDoubleArray> scalars;
-    scalars->SetNumberOfValues(static_cast<vtkIdType>(values.size()));
-    std::copy(values.begin(), values.end(), scalars->GetPointer(0));
-    image->GetPointData()->SetScalars(scalars);
-    vtkNew<vtkFlyingEdges3D> edges;
-    edges->SetInputData(image);
-    edges->SetValue(0, 0.0);
-    edges->ComputeNormalsOff();
-    edges->ComputeGradientsOff();
-    edges->ComputeScalarsOff();
-    edges->Update();
-    vtkPolyData* found = edges->GetOutput();
-    Triangles out;
-    for (vtkIdType i = 0; i < found->GetNumberOfPoints(); ++i) {
-        Vec3 p;
-        found->GetPoint(i, p.data());
-        out.points.push_back(p);
+Part PartField::solid_part(const PartOptions& options, double level) const {
+    Part part;
+    part.level = level;
+    const auto solid =
+        std::make_shared<SolidPart>(solid_->cut(level, options.improve, [&](const SolidPart& raw) {
+            std::vector<bool> wanted;
+            find_pieces(raw, part, options.drop_islands, wanted);
+            return wanted;
+        }));
+    part.solid = solid;
+    if (solid->tets.empty()) return part;
+    take_skin(model_, *solid, part);
+    part.volume = volume(part.surface);
+    part.closed = closed(part.surface);
+    std::vector<double> volumes(model_.regions.size(), 0.0);
+    for (std::size_t t = 0; t < solid->tets.size(); ++t) {
+        std::array<Vec3, 4> p;
+        for (std::size_t k = 0; k < 4; ++k) p[k] = solid->points[static_cast<std::size_t>(solid->tets[t][k])];
+        volumes[index(solid->region[t])] += Vec3(p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]) / 6.0;
     }
-    vtkNew<vtkIdList> ids;
-    vtkCellArray* polygons = found->GetPolys();
-    for (vtkIdType c = 0; c < polygons->GetNumberOfCells(); ++c) {
-        polygons->GetCellAtId(c, ids);
-        out.corners.push_back({static_cast<std::int32_t>(ids->GetId(0)),
-                               static_cast<std::int32_t>(ids->GetId(1)),
-                               static_cast<std::int32_t>(ids->GetId(2))});
+    for (std::size_t r = 0; r < volumes.size(); ++r) {
+        const ModelRegion& region = model_.regions[r];
+        if (volumes[r] <= 0.0 || region.material == MaterialId::None) continue;
+        const Material& material = model_.materials[region.material];
+        const double whole = volumes[r] * model_.mesh.copies();
+        part.regions.push_back({region.name, material.name, whole, whole * material.density});
     }
-    if (volume(out) < 0.0)
-        for (auto& t : out.corners) std::swap(t[1], t[2]);
+    part.mass = mass_of(volumes);
+    return part;
+}
+
+// Chords and pulled points change the volume a little: the level follows until it is that of the glance.
+Part PartField::matched_part(const PartOptions& options) const {
+    constexpr double allowed = 0.002;
+    constexpr int most_rounds = 3;
+    const double asked = level_of(options.threshold);
+    const auto volume_at = [&](double level) {
+        const std::vector<double> volumes = solid_->volumes(level);
+        return std::accumulate(volumes.begin(), volumes.end(), 0.0) * model_.mesh.copies();
+    };
+    const double wanted = volume_at(asked);
+    double level = asked;
+    Part out = solid_part(options, level);
+    for (int round = 0; options.improve && round < most_rounds; ++round) {
+        double volume = out.volume;
+        for (const PartPiece& p : out.pieces) volume += p.dropped ? p.volume : 0.0;
+        if (out.pieces.empty() || std::abs(volume - wanted) <= allowed * wanted) break;
+        const double step = 1e-3;
+        const double slope = (volume_at(level + step) - volume_at(level - step)) / (2.0 * step);
+        if (!(slope < 0.0)) break;
+        level += std::clamp((wanted - volume) / slope, -0.05, 0.05);
+        out = solid_part(options, level);
+    }
     return out;
 }
 
 Part PartField::extract(const PartOptions& options) const {
-    std::vector<double> values(body_.size());
-    for (std::size_t n = 0; n < values.size(); ++n) {
-        values[n] = field(n, options.threshold);
-        // A value of exactly zero on a lattice point makes triangles without area.
-        if (std::abs(values[n]) < 1e-9 * step_.minCoeff()) values[n] = 1e-9 * step_.minCoeff();
-    }
-    Part part;
-    part.pieces = find_pieces(values, options.drop_islands, part.missed);
-    if (part.pieces.empty())
+    Part out = flat_ ? flat_->extract(options) : matched_part(options);
+    if (out.pieces.empty() || out.surface.corners.empty())
         throw Error::input({},
                            fmt::format("no material is denser than the threshold {:g}", options.threshold),
                            "Write a lower one with --at");
-    part.surface = contour(values);
-    part.volume_before = volume(part.surface);
-    // Points on the exact shapes stay; only what the densities drew is smoothed. What drew a point is the
-    // term of the field that decides there, which also tells for the cut corners where two exact shapes meet.
-    const double near = 0.05 * step_.minCoeff();
-    std::vector<bool> pinned(part.surface.points.size());
-    part.kept.resize(part.surface.points.size());
-    for (std::size_t i = 0; i < part.surface.points.size(); ++i) {
-        const Vec3 p = fold(part.surface.points[i]);
-        const RegionField::Parts d = distances(p);
-        const double filling = filling_distance(density_at(p), options.threshold);
-        pinned[i] = d.body >= std::min(d.kept, filling) || d.kept <= filling;
-        part.kept[i] = d.kept < near && beside_kept(p);
-    }
-    if (options.passes > 0)
-        smooth_holding_volume(part.surface, pinned, options.passes,
-                              [this](const Vec3& p) { return onto_exact(p); });
-    part.volume = volume(part.surface);
-    part.closed = closed(part.surface);
-    double points = 0.0;
-    double heavy = 0.0;
-    for (std::size_t n = 0; n < values.size(); ++n) {
-        if (values[n] >= 0.0) continue;
-        points += 1.0;
-        heavy += material_density(fold(place(n)));
-    }
-    part.mass = part.volume * heavy / points;
-    return part;
+    return out;
 }
 
 } // namespace upright

@@ -1,88 +1,70 @@
-// From densities to a solid part: one implicit field on a lattice finer than the mesh, kept regions and voids
-// as their exact shapes, the rest where the density exceeds the threshold; mirrored at symmetry planes.
+// From the design of a run to a solid part: of solid models a mesh of tetrahedra whose skin has the exact
+// faces (solid/), of plane models and flat shells a surface as thick as they are (flat_carver.hpp).
 #pragma once
 
-#include "mesh/locator.hpp"
-#include "model/model.hpp"
-#include "part/triangles.hpp"
+#include "part/anchors.hpp"
+#include "part/flat_carver.hpp"
+#include "part/part.hpp"
 
-#include <string>
-#include <vector>
+#include <functional>
+#include <memory>
 
 namespace upright {
 
-struct PartOptions {
-    double threshold = 0.5;
-    int passes = 50;          // smoothing; 0 leaves the surface as it comes
-    bool drop_islands = true; // leave out pieces that touch neither a support nor a load
+// A design of a run. Without `filtered` (older runs, or densities alone) the densities are cut themselves.
+struct DesignValues {
+    std::vector<double> density;  // of every element, physical
+    std::vector<double> filtered; // the same before the projection
+    double sharpness = 0.0;       // of the projection
+    double threshold = 0.5;       // at which the design counts as it is made
 };
 
-// A piece of material that hangs together.
-struct PartPiece {
-    double volume = 0.0; // from lattice points, to about a percent
-    Vec3 center = Vec3::Zero();
-    std::vector<std::string> touches; // supports and loads of the cases, "support bolted" or "load thrust"
-    bool dropped = false;
-};
-
-struct Part {
-    Triangles surface;
-    std::vector<bool> kept; // for each point: on a kept region
-    double volume = 0.0;    // enclosed by the surface
-    double mass = 0.0;
-    double volume_before = 0.0; // before smoothing
-    bool closed = false;
-    std::vector<PartPiece> pieces;   // largest first
-    std::vector<std::string> missed; // places of supports and loads that no piece touches
-
-    // One piece that reaches every support and load.
-    bool one_piece() const;
-};
-
-// The lattice and what does not depend on the threshold; made once for many thresholds.
+// What does not depend on the threshold; made once for many.
 class PartField {
   public:
-    PartField(const Model& model, const std::vector<double>& density);
+    // Throws Error (Input) for a mesh from a file, which brings no exact shapes.
+    PartField(const Model& model, DesignValues design);
+    PartField(const Model& model, const std::vector<double>& density)
+        : PartField(model, DesignValues{density, {}, 0.0, 0.5}) {}
+    ~PartField();
 
     // Throws Error (Input) when nothing is left at the threshold.
     Part extract(const PartOptions& options) const;
 
-  private:
-    struct Anchor {
-        std::string label;        // "support bolted on feet"
-        std::string card;         // "support bolted"
-        std::vector<Vec3> places; // a little inside the body, mirrored images included
+    // Mass and pieces at a threshold, without making the part.
+    struct Glance {
+        double mass = 0.0;
+        std::size_t pieces = 0; // that are not left out
+        std::vector<std::string> missed;
+        bool one_piece() const { return pieces == 1 && missed.empty(); }
     };
-    std::size_t at(int i, int j, int k) const;
-    Vec3 place(std::size_t n) const;
-    Vec3 fold(const Vec3& p) const;
-    RegionField::Parts distances(const Vec3& folded) const;
-    // The nearest place on the exact surface (of the space or of the kept regions) that `p` lies on, to first
-    // order.
-    Vec3 onto_exact(const Vec3& p) const;
-    double density_at(const Vec3& folded) const;
-    double mean_density(const Vec3& p) const;
-    double material_density(const Vec3& folded) const;
-    double filling_distance(double density, double threshold) const;
-    double field(std::size_t n, double threshold) const;
-    bool beside_kept(const Vec3& p) const;
-    void find_anchors();
-    std::vector<PartPiece> find_pieces(std::vector<double>& values, bool drop,
-                                       std::vector<std::string>& missed) const;
-    Triangles contour(const std::vector<double>& values) const;
+    Glance glance(const PartOptions& options) const;
+    // The threshold at which the part has so much mass, the whole body's, or at which its design has so much
+    // of the mass that it could have. Throws Error (Input) where none has, with the range that can be had.
+    double threshold_of_mass(double mass) const;
+    double threshold_of_fraction(double fraction) const;
+    // The largest at which all supports, loads, joints, masses and kept regions are in one piece, of
+    // thresholds to 0.001. Throws Error (Input) where there is none.
+    double largest_connected() const;
+
+  private:
+    double level_of(double threshold) const;
+    double mass_of(const std::vector<double>& volumes, bool design_alone = false) const;
+    double mass_at(double threshold, bool design_alone) const;
+    double threshold_where(bool design_alone, double mass,
+                           const std::function<std::string(double)>& told) const;
+    void find_anchor_tets();
+    void find_pieces(const SolidPart& solid, Part& part, bool drop, std::vector<bool>& wanted) const;
+    Part solid_part(const PartOptions& options, double level) const;
+    Part matched_part(const PartOptions& options) const;
 
     const Model& model_;
-    const std::vector<double>& density_;
-    bool flat_;                          // a plane model or a flat shell: its part has the thickness
-    double slab_ = 0.0, slab_low_ = 0.0; // the thickness, and where it begins
-    ElementLocator locator_;
-    Vec3 origin_ = Vec3::Zero();
-    Vec3 step_ = Vec3::Ones();
-    std::array<int, 3> count_{};
-    std::vector<double> body_;    // signed distance to the space that may hold material
-    std::vector<double> keep_;    // signed distance to the kept regions
-    std::vector<double> filling_; // density, continued beyond the mesh
+    DesignValues design_;
+    std::unique_ptr<FlatCarver> flat_;
+    std::unique_ptr<SolidCarver> solid_;
     std::vector<Anchor> anchors_;
+    std::vector<std::vector<std::int32_t>> anchor_tets_; // of the space, at each place; -1 for none
+    double shift_ = 0.0; // of the level, so that the volume at the design's own threshold is right
 };
 
 } // namespace upright

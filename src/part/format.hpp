@@ -9,11 +9,17 @@
 
 namespace upright {
 
+struct Model;
+struct Part;
+
 // What is written of a part.
 struct PartToWrite {
     const Triangles& surface;
     std::string length_unit; // of its coordinates
     std::string title;
+    // The part itself, for formats that hold more than its surface.
+    const Part* part = nullptr;
+    const Model* model = nullptr;
 };
 
 struct PartFormat {

@@ -34,15 +34,16 @@ std::string pieces_text(const Model& model, const Part& part) {
         for (const PartPiece& p : part.pieces) {
             if (p.dropped || shown == 12) continue;
             ++shown;
-            out.add(fmt::format("  {:.4g} {} around ({:.4g}, {:.4g}, {:.4g}): touches {}", p.volume, volume,
+            out.add(fmt::format("  {:.4g} {} around ({:.4g}, {:.4g}, {:.4g}): {}touches {}", p.volume, volume,
                                 p.center.x(), p.center.y(), p.center.z(),
+                                p.regions.empty() ? "" : "holds " + joined(p.regions) + ", ",
                                 p.touches.empty() ? "no support, joint or load" : joined(p.touches)));
         }
         if (left > shown) out.add(fmt::format("  and {} more", left - shown));
         if (!part.missed.empty()) out.add("  no piece reaches " + joined(part.missed));
     }
     if (!part.one_piece())
-        out.add("a lower --at keeps more material; the table above shows where it becomes one piece");
+        out.add("a lower --at keeps more material; --connected finds where it becomes one piece");
     if (dropped > 0)
         out.add(fmt::format("left out {} island{} of {:.4g} {} in all that touch{} no support, joint, "
                             "mass or load (--all-pieces keeps them)",

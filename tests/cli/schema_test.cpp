@@ -80,7 +80,7 @@ TEST(JsonSchema, AStudyThatExtendsAnotherMayLeaveOut) {
 TEST(HelpCommand, ExplainsWordsAndCommands) {
     const test::TemporaryFolder folder;
     EXPECT_NE(test::upright(folder.path(), {"help", "skin_of"}).out.find("[[region]]"), std::string::npos);
-    EXPECT_NE(test::upright(folder.path(), {"help", "carve"}).out.find("--smooth"), std::string::npos);
+    EXPECT_NE(test::upright(folder.path(), {"help", "carve"}).out.find("--connected"), std::string::npos);
     EXPECT_NE(test::upright(folder.path(), {"help"}).out.find("optimize"), std::string::npos);
     const test::Outcome wrong = test::upright(folder.path(), {"help", "skinof"});
     EXPECT_EQ(wrong.code, 2);

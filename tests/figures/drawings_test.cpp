@@ -82,7 +82,7 @@ TEST(Drawings, FieldsInSpaceAndInThePlane) {
         const auto file = [&](const char* name) {
             return folder.path() / (std::string(plane ? "plane-" : "solid-") + name + ".png");
         };
-        draw_density(model, density, 0.5, "iteration 3", small(), file("density"));
+        draw_density(model, {density, {}, 0.0, 0.5}, 0.5, "iteration 3", small(), file("density"));
         draw_result(model, displacement_figure(model, model.cases.at(0), density, 0.5, displacement), small(),
                     file("displacement"));
         draw_result(model, stress_figure(model, model.cases.at(0), density, 0.5, stress), small(),

@@ -36,8 +36,8 @@ TEST_P(EveryPart, OfFullDensityIsTheBody) {
     const Part part = carved(model, std::vector<double>(model.mesh.elements(), 1.0));
     EXPECT_TRUE(part.closed);
     EXPECT_TRUE(part.one_piece());
-    // Edges are rounded by a third of a cell.
-    const double rounded = GetParam().name == "second order fitted" ? 0.15 : 0.06;
+    // Of flat models edges are rounded by a third of a cell; what is bent comes in chords.
+    const double rounded = model.made_by.flat() ? 0.06 : GetParam().name == "polar" ? 0.02 : 1e-9;
     EXPECT_NEAR(part.volume, volume_of(GetParam()), rounded * volume_of(GetParam()));
     EXPECT_NEAR(part.mass, part.volume * 7.85e-9, 1e-6 * part.mass);
     EXPECT_TRUE(part.missed.empty());
@@ -82,7 +82,9 @@ TEST_P(EveryPart, KeepsWhatIsDense) {
         last = part.volume;
         const Part higher = carved(model, density, 0.7);
         EXPECT_LE(higher.volume, part.volume * 1.001);
-        EXPECT_NEAR(higher.volume, part.volume, 0.15 * volume_of(GetParam()));
+        // Of four coarse elements a step is as wide as half the body.
+        const double wide = GetParam().name.find("second order") == 0 ? 0.3 : 0.15;
+        EXPECT_NEAR(higher.volume, part.volume, wide * volume_of(GetParam()));
         // Nothing lies beyond the dense part by more than a cell or two.
         for (const Vec3& p : part.surface.points) EXPECT_LT(p.x(), end + 2.5 * model.mesh.size);
     }

@@ -11,10 +11,10 @@ using test::study_from;
 
 namespace {
 
-Part carve(const Model& model, const std::vector<double>& density, double at = 0.5, int passes = 50) {
+Part carve(const Model& model, const std::vector<double>& density, double at = 0.5, bool improve = true) {
     PartOptions options;
     options.threshold = at;
-    options.passes = passes;
+    options.improve = improve;
     return PartField(model, density).extract(options);
 }
 
@@ -62,14 +62,14 @@ TEST(Extract, KeptRegionsStayWhateverTheDensity) {
 }
 
 TEST(Extract, NamesPiecesAndDropsIslands) {
-    const Study study = study_from(block_study());
+    const Study study = study_from(block_study(), {"mesh.size=0.5"});
     const Model model = build_model(study);
     std::vector<double> density(model.mesh.elements(), 0.0);
     for (std::size_t e = 0; e < density.size(); ++e) {
         const double x = model.mesh.center(static_cast<ElementId>(e)).x();
         density[e] = x < 2 || x > 6 || (x > 3.4 && x < 4.6) ? 1.0 : 0.0;
     }
-    const Part part = carve(model, density, 0.5, 0);
+    const Part part = carve(model, density, 0.5, false);
     ASSERT_EQ(part.pieces.size(), 3U);
     EXPECT_FALSE(part.one_piece());
     int dropped = 0;
@@ -116,7 +116,7 @@ TEST(Extract, LowerThresholdsNeverWeighLess) {
         density[e] = 0.5 + 0.5 * std::sin(0.9 * model.mesh.center(static_cast<ElementId>(e)).x());
     double last = 1e300;
     for (const double at : {0.1, 0.3, 0.5, 0.7, 0.9}) {
-        const double mass = carve(model, density, at, 0).mass;
+        const double mass = carve(model, density, at, false).mass;
         EXPECT_LT(mass, last);
         last = mass;
     }
@@ -151,6 +151,79 @@ surface = "seat"
                 density[e] = 1.0;
         const Part part = carve(model, density);
         ASSERT_EQ(part.pieces.size(), 2U);
-        EXPECT_EQ(part.pieces[1].dropped, std::string(holder).empty()) << holder;
+        EXPECT_FALSE(part.pieces[1].dropped) << holder; // what is kept stays
+        EXPECT_EQ(part.pieces[1].touches.empty(), std::string(holder).empty()) << holder;
+    }
+}
+
+// Pieces are named by what they hold and touch; where a design leaves two mounts apart, both are told.
+TEST(Extract, MountsThatAreNotJoinedAreNamed) {
+    const Study study = study_from(block_study("[[region]]\nname = \"mount\"\nrole = \"keep\"\nmaterial = "
+                                               "\"steel\"\nbox = [[7, 0, 0], [8, 4, 4]]\n"));
+    const Model model = build_model(study);
+    std::vector<double> density;
+    for (const Vec3& c : model.mesh.centers) density.push_back(c.x() < 1 || c.x() > 7 ? 1.0 : 0.0);
+    const PartField field(model, density);
+    const Part part = field.extract({});
+    ASSERT_EQ(part.pieces.size(), 2U);
+    EXPECT_FALSE(part.one_piece());
+    const PartPiece& mount = part.pieces[part.pieces[0].regions.empty() ? 1 : 0];
+    const PartPiece& rest = part.pieces[part.pieces[0].regions.empty() ? 0 : 1];
+    EXPECT_EQ(rest.touches, std::vector<std::string>{"support clamp"});
+    EXPECT_EQ(mount.regions, std::vector<std::string>{"mount"});
+    EXPECT_EQ(mount.touches, std::vector<std::string>{"load pull"});
+    EXPECT_EQ(field.glance({}).pieces, 2U);
+    EXPECT_THROW(field.largest_connected(), Error);
+    ASSERT_EQ(part.regions.size(), 2U);
+    EXPECT_NEAR(part.regions[1].volume, 16.0, 1e-6);
+    EXPECT_NEAR(part.regions[0].mass + part.regions[1].mass, part.mass, 1e-12 * part.mass);
+}
+
+// By mass, by fraction, by what hangs together: the part has what was asked.
+TEST(Extract, TheThresholdIsFoundByWhatComesOfIt) {
+    const Model model =
+        build_model(study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n"), {"mesh.size=0.5"}));
+    std::vector<double> density;
+    // A bar along x whose waist at the middle is less dense.
+    for (const Vec3& c : model.mesh.centers) {
+        const double off = Vec3(0, c.y() - 2, c.z() - 2).norm();
+        density.push_back(
+            std::clamp(1.1 - 0.35 * off - 0.3 * std::exp(-(c.x() - 4) * (c.x() - 4)), 0.0, 1.0));
+    }
+    const PartField field(model, density);
+    const double mass = 0.4 * 128.0 * 7.85e-9;
+    PartOptions options;
+    options.threshold = field.threshold_of_mass(mass);
+    EXPECT_NEAR(field.extract(options).mass, mass, 0.003 * mass);
+    options.threshold = field.threshold_of_fraction(0.25);
+    EXPECT_NEAR(field.extract(options).volume, 32.0, 0.003 * 32.0);
+    EXPECT_THROW(field.threshold_of_mass(1.0), Error);
+    options.threshold = field.largest_connected();
+    EXPECT_TRUE(field.extract(options).one_piece()) << options.threshold;
+    options.threshold += 0.05;
+    EXPECT_FALSE(field.extract(options).one_piece()) << options.threshold;
+}
+
+// A sharp design whose filtered field is kept: the part has the volume of its dense cells, at any threshold.
+TEST(Extract, ASharpDesignKeepsItsVolume) {
+    const Model model = build_model(study_from(block_study({}), {"mesh.size=0.5"}));
+    DesignValues design;
+    design.sharpness = 128.0;
+    design.threshold = 0.7;
+    double dense = 0.0;
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
+        const Vec3& c = model.mesh.centers[e];
+        const double y =
+            std::clamp(0.5 + 0.4 * (1.4 + 0.2 * std::sin(c.x()) - (c - Vec3(c.x(), 2, 2)).norm()), 0.0, 1.0);
+        design.filtered.push_back(y);
+        design.density.push_back(y > 0.5 ? 1.0 : 0.0);
+        if (y > 0.5) dense += model.mesh.volumes[e];
+    }
+    const PartField field(model, design);
+    for (const double at : {0.1, 0.7, 0.95}) {
+        PartOptions options;
+        options.threshold = at;
+        // A threshold is far from another by what the projection leaves between black and white.
+        EXPECT_NEAR(field.extract(options).volume, dense, (at == 0.7 ? 0.01 : 0.06) * dense) << at;
     }
 }

@@ -6,6 +6,7 @@
 #include "cli/commands/restarts.hpp"
 #include "figures/drawings.hpp"
 #include "part/extract.hpp"
+#include "quantity/quantities.hpp"
 #include "tell/part_text.hpp"
 
 #include <algorithm>
@@ -20,11 +21,10 @@ namespace upright::cli {
 namespace {
 
 struct CarveWish : FigureWish {
-    std::string target, out;
-    std::optional<double> at;
+    std::string target, out, mass;
+    std::optional<double> at, fraction;
     std::optional<int> iteration, restart;
-    int smooth = 50;
-    bool all_pieces = false;
+    bool connected = false, all_pieces = false;
 };
 
 namespace fs = std::filesystem;
@@ -37,25 +37,17 @@ Json threshold_table(const PartField& field, const PartOptions& options, const P
                      const std::string& unit, Console& console) {
     Json table = Json::array();
     console.remark(fmt::format("  {:>9}  {:>14}  {:>8}  pieces", "threshold", "mass, " + unit,
-                               fmt::format("to {:g}", options.threshold)));
+                               fmt::format("to {:.4g}", options.threshold)));
     for (const double t : table_thresholds) {
         PartOptions one = options;
         one.threshold = t;
-        one.passes = 0;
-        try {
-            const Part other = field.extract(one);
-            const double change = 100.0 * (other.mass / part.mass - 1.0);
-            console.remark(fmt::format("  {:>9.2f}  {:>14.5g}  {:>+7.1f}%  {}{}", t, other.mass,
-                                       std::abs(change) < 0.05 ? 0.0 : change, pieces_left(other),
-                                       other.missed.empty() ? "" : ", misses " + joined(other.missed)));
-            table.push_back({{"threshold", t},
-                             {"mass", other.mass},
-                             {"pieces", pieces_left(other)},
-                             {"missed", other.missed}});
-        } catch (const Error&) {
-            console.remark(fmt::format("  {:>9.2f}  {:>14}", t, "nothing left"));
-            table.push_back({{"threshold", t}, {"mass", 0.0}, {"pieces", 0}, {"missed", Json::array()}});
-        }
+        const PartField::Glance other = field.glance(one);
+        const double change = 100.0 * (other.mass / part.mass - 1.0);
+        console.remark(fmt::format("  {:>9.2f}  {:>14.5g}  {:>+7.1f}%  {}{}", t, other.mass,
+                                   std::abs(change) < 0.05 ? 0.0 : change, other.pieces,
+                                   other.missed.empty() ? "" : ", misses " + joined(other.missed)));
+        table.push_back(
+            {{"threshold", t}, {"mass", other.mass}, {"pieces", other.pieces}, {"missed", other.missed}});
     }
     console.remark("");
     return table;
@@ -70,7 +62,7 @@ double mass_of(const Model& model, const std::vector<double>& density) {
 }
 
 void tell(const Model& model, const Part& part, double at, double of_densities, Console& console) {
-    console.result(fmt::format("at {:g}: mass {}, volume {:.5g} {}, {} triangles, {}", at,
+    console.result(fmt::format("at {:.4g}: mass {}, volume {:.5g} {}, {} triangles, {}", at,
                                model.units.mass_text(part.mass, 5), part.volume,
                                model.units.text(dimension::volume), part.surface.corners.size(),
                                part.closed ? "closed" : "NOT CLOSED"));
@@ -78,8 +70,29 @@ void tell(const Model& model, const Part& part, double at, double of_densities, 
     console.result(fmt::format("mass of the densities {:.5g} {}, so carving moves it by {:+.1f} %{}",
                                of_densities, model.units.text(dimension::mass), moved,
                                std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
-    console.result(fmt::format("smoothing moved the volume by {:+.2g} %",
-                               100.0 * (part.volume / part.volume_before - 1.0)));
+    if (part.solid) {
+        console.result(fmt::format(
+            "mesh: {} tetrahedra, dihedral angles {:.1f} to {:.1f} degrees; cut at {:.4g} of "
+            "the densities before sharpening",
+            part.solid->tets.size(), part.solid->least_angle, part.solid->most_angle, part.level));
+        if (part.solid->filled > 0)
+            console.remark(
+                fmt::format("{} tetrahedra were filled where the part would have touched itself in an "
+                            "edge or a point",
+                            part.solid->filled));
+        if (part.solid->doubtful > 1e-3)
+            console.result(
+                fmt::format("doubt: {:.2g} % of the space lies where faces could not be cut exactly",
+                            100.0 * part.solid->doubtful));
+    }
+    if (part.regions.size() > 1) {
+        console.result(fmt::format("  {:<24}  {:<20}  {:>12}  {:>12}", "region", "material",
+                                   "volume, " + model.units.text(dimension::volume),
+                                   "mass, " + model.units.text(dimension::mass)));
+        for (const RegionShare& r : part.regions)
+            console.result(fmt::format("  {:<24}  {:<20}  {:>12.5g}  {:>12.5g}", r.region, r.material,
+                                       r.volume, r.mass));
+    }
     console.result(pieces_text(model, part));
 }
 
@@ -89,18 +102,69 @@ Json report_of(const Model& model, const Part& part, const PartOptions& options,
         pieces.push_back({{"volume", p.volume},
                           {"center", {p.center.x(), p.center.y(), p.center.z()}},
                           {"touches", p.touches},
+                          {"regions", p.regions},
                           {"left_out", p.dropped}});
-    return {{"threshold", options.threshold},
-            {"mass", part.mass},
-            {"mass_unit", model.units.text(dimension::mass)},
-            {"volume", part.volume},
-            {"volume_unit", model.units.text(dimension::volume)},
-            {"closed", part.closed},
-            {"one_piece", part.one_piece()},
-            {"missed", part.missed},
-            {"pieces", pieces},
-            {"thresholds", table},
-            {"smoothing_passes", options.passes}};
+    Json regions = Json::array();
+    for (const RegionShare& r : part.regions)
+        regions.push_back(
+            {{"name", r.region}, {"material", r.material}, {"volume", r.volume}, {"mass", r.mass}});
+    Json out{{"threshold", options.threshold},
+             {"mass", part.mass},
+             {"mass_unit", model.units.text(dimension::mass)},
+             {"volume", part.volume},
+             {"volume_unit", model.units.text(dimension::volume)},
+             {"closed", part.closed},
+             {"one_piece", part.one_piece()},
+             {"missed", part.missed},
+             {"pieces", pieces},
+             {"regions", regions},
+             {"thresholds", table}};
+    if (part.solid)
+        out["mesh"] = {{"tetrahedra", part.solid->tets.size()},
+                       {"points", part.solid->points.size()},
+                       {"least_dihedral", part.solid->least_angle},
+                       {"largest_dihedral", part.solid->most_angle},
+                       {"level", part.level},
+                       {"filled", part.solid->filled},
+                       {"doubtful", part.solid->doubtful}};
+    return out;
+}
+
+void require_one_choice(const CarveWish& in) {
+    const int asked =
+        (in.at ? 1 : 0) + (in.mass.empty() ? 0 : 1) + (in.fraction ? 1 : 0) + (in.connected ? 1 : 0);
+    if (asked > 1)
+        throw Error::usage("--at, --mass, --fraction and --connected each say where to cut",
+                           "Write one of them");
+    if (in.fraction && !(*in.fraction > 0.0 && *in.fraction <= 1.0))
+        throw Error::usage(fmt::format("--fraction {:g} is no share of the design", *in.fraction),
+                           "Write a number between 0 and 1, such as 0.3");
+}
+
+// --mass in the study's units.
+double mass_asked(const CarveWish& in, const Model& model) {
+    try {
+        const double mass = Quantities(model.units).number(in.mass, dimension::mass, {});
+        if (mass > 0.0) return mass;
+    } catch (const Error& e) {
+        throw Error::usage(std::string("--mass: ") + e.what());
+    }
+    throw Error::usage("--mass " + in.mass + " is no mass of a part",
+                       "Write it with its unit: --mass \"3.2 kg\"");
+}
+
+// The threshold that was asked for, by itself or by what comes of it.
+double chosen_threshold(const CarveWish& in, const Session& session, const RunFolder& folder,
+                        const Model& model, const PartField& field) {
+    if (!in.mass.empty()) return field.threshold_of_mass(mass_asked(in, model));
+    if (in.fraction) return field.threshold_of_fraction(*in.fraction);
+    if (in.connected) {
+        const double at = field.largest_connected();
+        session.console.result(
+            fmt::format("one piece that reaches every support and load up to a threshold of {:.3f}", at));
+        return at;
+    }
+    return threshold(in.at, folder, in.iteration);
 }
 
 int run_carve(const CarveWish& in, Session& session) {
@@ -108,35 +172,34 @@ int run_carve(const CarveWish& in, Session& session) {
     const FigureOptions options = figure_options(in);
     PartOptions part_options;
     threshold(in.at);
-    if (in.smooth < 0 || in.smooth > 1000) throw Error::usage("--smooth takes 0 to 1000 passes");
-    part_options.passes = in.smooth;
+    require_one_choice(in);
     part_options.drop_islands = !in.all_pieces;
     const PartFormat& format = format_of(session.kinds.part_formats, in.out.empty() ? "part.stl" : in.out);
     const RunFolder folder =
         RunFolder::open(restart_of(find_run(in.target, console), in.restart), Access::Reading);
-    part_options.threshold = threshold(in.at, folder, in.iteration);
     const Job job = load_run(session, folder);
     const Model& model = job.model;
-    const std::vector<double> density = read_design(folder, model, in.iteration);
+    const DesignValues design = design_values(folder, model, in.iteration);
 
-    const PartField field(model, density);
+    const PartField field(model, design);
+    part_options.threshold = chosen_threshold(in, session, folder, model, field);
     const Part part = field.extract(part_options);
     const Json table = threshold_table(field, part_options, part, model.units.text(dimension::mass), console);
-    tell(model, part, part_options.threshold, mass_of(model, density), console);
+    tell(model, part, part_options.threshold, mass_of(model, design.density), console);
 
     const fs::path file = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
     if (file.has_parent_path()) make_folder(file.parent_path());
-    format.write({part.surface, model.units.length, model.title}, file);
+    format.write({part.surface, model.units.length, model.title, &part, &model}, file);
     write_text(fs::path(file).replace_extension(".json"),
                report_of(model, part, part_options, table).dump(2) + "\n");
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");
     draw_part(model, part,
-              fmt::format("cut at density {:g}; mass {}; {}", part_options.threshold,
+              fmt::format("cut at density {:.4g}; mass {}; {}", part_options.threshold,
                           model.units.mass_text(part.mass, 5),
                           part.one_piece() ? "one piece" : "NOT ONE PIECE"),
               options, png);
     console.result(fmt::format("part: {}\nfigure: {}", file.string(), png.string()));
-    return 0;
+    return part.one_piece() ? 0 : static_cast<int>(ExitCode::BoundBroken);
 }
 
 } // namespace
@@ -150,7 +213,13 @@ Command carve_command() {
                     "Density at which to cut (default: that of the black-and-white design, or 0.5)");
                 options.value("--restart", "N", in->restart, "Run N of optimize --restarts (default: 1)");
                 options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
-                options.value("--smooth", "N", in->smooth, "Smoothing passes, 0 for none (default: 50)");
+                options.value("--mass", "MASS", in->mass,
+                              "Cut where the part has this mass, as \"3.2 kg\", without what rides on it");
+                options.value("--fraction", "F", in->fraction,
+                              "Cut where the design has this share of the mass it could have, as 0.3");
+                options.flag(
+                    "--connected", in->connected,
+                    "Cut at the largest density that leaves one piece which reaches every support and load");
                 options.flag("--all-pieces", in->all_pieces,
                              "Keep pieces that touch neither a support nor a load");
                 options.value("--out", "FILE", in->out,

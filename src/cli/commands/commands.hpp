@@ -9,6 +9,10 @@
 #include <string>
 #include <vector>
 
+namespace upright {
+struct DesignValues;
+}
+
 namespace upright::cli {
 
 // Those that the program ships, in the order of the work, and `more` behind them.
@@ -56,6 +60,9 @@ std::filesystem::path restart_of(const std::filesystem::path& run, const std::op
 // The densities of an iteration (the last one without), of as many elements as the model has.
 std::vector<double> read_design(const RunFolder& folder, const Model& model,
                                 const std::optional<int>& iteration);
+
+// All of its design, to carve from; its threshold is that of the black-and-white design where that decided.
+DesignValues design_values(const RunFolder& folder, const Model& model, const std::optional<int>& iteration);
 
 // --at. Throws Error (Usage) unless it lies between 0 and 1.
 double threshold(const std::optional<double>& at);

@@ -164,7 +164,8 @@ int plot_run(const PlotWish& in, Session& session) {
     if (in.what == "density") {
         const std::string name = in.iteration ? "density-" + std::to_string(*in.iteration) : "density";
         const fs::path file = picture(in, figures, name, "", false);
-        draw_density(model, density, at, state_text(folder, in.iteration), options, file);
+        draw_density(model, design_values(folder, model, in.iteration), at, state_text(folder, in.iteration),
+                     options, file);
         console.result(file.string());
         return 0;
     }

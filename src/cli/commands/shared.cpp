@@ -1,6 +1,7 @@
 // What the commands share.
 #include "cli/commands/commands.hpp"
 #include "cli/commands/restarts.hpp"
+#include "part/extract.hpp"
 
 #include "kinds/kinds.hpp"
 #include "model/storage.hpp"
@@ -86,6 +87,15 @@ std::vector<double> read_design(const RunFolder& folder, const Model& model,
         throw Error::input({folder.path().string()}, "the densities of this run do not fit its study.toml",
                            "Run the study again with --force");
     return density;
+}
+
+DesignValues design_values(const RunFolder& folder, const Model& model, const std::optional<int>& iteration) {
+    KeptDesign kept = folder.read_step(iteration.value_or(-1));
+    if (kept.density.size() != model.mesh.elements())
+        throw Error::input({folder.path().string()}, "the densities of this run do not fit its study.toml",
+                           "Run the study again with --force");
+    return {std::move(kept.density), std::move(kept.filtered), kept.sharpness,
+            threshold(std::nullopt, folder, iteration)};
 }
 
 void add_study(Options& options, StudyWish& wish) {

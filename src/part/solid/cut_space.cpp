@@ -1,0 +1,288 @@
+#include "part/solid/cut_space.hpp"
+
+#include "base/error.hpp"
+#include "part/solid/split.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numeric>
+#include <unordered_map>
+
+namespace upright {
+
+namespace {
+
+// In lattice steps: an edge is cut where the face is as near; a node with a cut so near (of the edge) moves
+// onto the face, by so much at most, and no angle about it may have a smaller sine after it.
+constexpr double reach = 1.6, snap = 0.25, most_move = 0.4, least_after = 0.12;
+constexpr double on_it = 1e-7;  // already on the sheet
+constexpr double beside = 0.01; // to both sides of a cut one asks whose the place is
+// Edges on curved faces bend off them by so much of the radius at most (about 30 degrees an edge), unless
+// they are as short, in lattice steps.
+constexpr double bend = 0.035, shortest = 0.12;
+constexpr double of_radius = 0.8, least_step = 0.5; // the lattice where there is no grid, in sizes
+constexpr double agreed = 0.9;                      // share of a component's volume
+
+// Places in cubes of one width: is one of them near?
+class Near {
+  public:
+    explicit Near(double width) : width_(width) {}
+    void add(const Vec3& p) { cubes_[key(p, 0, 0, 0)].push_back(p); }
+    bool any(const Vec3& p) const {
+        for (int i = -1; i <= 1; ++i)
+            for (int j = -1; j <= 1; ++j)
+                for (int k = -1; k <= 1; ++k) {
+                    const auto found = cubes_.find(key(p, i, j, k));
+                    if (found == cubes_.end()) continue;
+                    for (const Vec3& q : found->second)
+                        if ((q - p).squaredNorm() <= width_ * width_) return true;
+                }
+        return false;
+    }
+
+  private:
+    std::uint64_t key(const Vec3& p, int i, int j, int k) const {
+        const auto part = [&](double v, int by) {
+            return static_cast<std::uint64_t>(static_cast<std::int64_t>(std::floor(v / width_)) + by) &
+                   0x1fffffU;
+        };
+        return part(p.x(), i) << 42U | part(p.y(), j) << 21U | part(p.z(), k);
+    }
+    double width_;
+    std::unordered_map<std::uint64_t, std::vector<Vec3>> cubes_;
+};
+
+// Cells of the grid; else the size of elements, or less where something is bent more closely.
+Vec3 step_of(const Mesh& mesh, const RegionField& regions) {
+    if (mesh.on_grid()) return mesh.grid.cell;
+    double least = mesh.size;
+    for (const Sheet& s : sheets_of(regions, {}, mesh.size))
+        if (s.kind == Sheet::Kind::Cylinder || s.kind == Sheet::Kind::Sphere)
+            least = std::min(least, of_radius * s.radius);
+    return Vec3::Constant(std::max(least, least_step * mesh.size));
+}
+
+class SpaceCutter {
+  public:
+    SpaceCutter(const Mesh& mesh, const RegionField& regions)
+        : mesh_(mesh), regions_(regions), step_(step_of(mesh, regions)),
+          a_(step_.minCoeff()), out_{{}, SheetSet(sheets_of(regions, planes(), a_), a_), 0.0} {}
+
+    SpaceTets run() {
+        out_.tets =
+            body_centred(boxes(), [&](const Vec3& p) { return regions_.body_distance(p) < step_.norm(); });
+        for (std::size_t s = 0; s < out_.sheets.count(); ++s) cut(static_cast<std::int32_t>(s));
+        label();
+        refine_curved(out_.tets, out_.sheets, bend, shortest * a_);
+        return std::move(out_);
+    }
+
+  private:
+    std::vector<std::pair<int, double>> planes() const {
+        std::vector<std::pair<int, double>> out;
+        for (const SymmetryCut& c : mesh_.symmetry) out.emplace_back(c.axis, c.at);
+        return out;
+    }
+    // Aligned to the grid, two boxes beyond the body on every side.
+    LatticeBoxes boxes() const {
+        LatticeBoxes out;
+        out.step = step_;
+        out.origin = mesh_.on_grid() ? mesh_.grid.origin : mesh_.bounds.low;
+        const Vec3 end = mesh_.on_grid() ? mesh_.grid.box().high : mesh_.bounds.high;
+        for (std::size_t i = 0; i < 3; ++i) {
+            const auto axis = static_cast<Eigen::Index>(i);
+            out.count[i] = static_cast<int>(std::ceil((end - out.origin)[axis] / step_[axis] - 1e-9)) + 4;
+        }
+        out.origin -= 2.0 * step_;
+        return out;
+    }
+    // -1 where there is no material, or beyond a plane of symmetry.
+    std::int32_t owner(const Vec3& p) const {
+        for (const SymmetryCut& c : mesh_.symmetry)
+            if (c.high ? p[c.axis] > c.at : p[c.axis] < c.at) return -1;
+        const RegionId r = regions_.owner(p);
+        return r == RegionId::None || regions_[r].role == Role::Void ? -1
+                                                                     : static_cast<std::int32_t>(index(r));
+    }
+
+    std::vector<Crossing> crossings(const Sheet& sheet, const std::vector<double>& value,
+                                    const std::vector<std::array<std::int32_t, 2>>& edges) const {
+        std::vector<Crossing> out;
+        const CutTets& t = out_.tets;
+        for (const auto& [a, b] : edges) {
+            double fa = value[static_cast<std::size_t>(a)];
+            const double fb = value[static_cast<std::size_t>(b)];
+            if (!(fa * fb < 0.0)) continue;
+            Vec3 low = t.points[static_cast<std::size_t>(a)];
+            Vec3 high = t.points[static_cast<std::size_t>(b)];
+            const double length = (high - low).norm();
+            Vec3 at = low + (high - low) * (fa / (fa - fb));
+            if (sheet.curved()) {
+                for (int i = 0; i < 30; ++i) {
+                    at = 0.5 * (low + high);
+                    const double f = sheet.value(at);
+                    (f * fa > 0.0 ? low : high) = at;
+                }
+            }
+            out.push_back({a, b, at, length});
+        }
+        return out;
+    }
+
+    bool between_regions(const Sheet& sheet, const Vec3& p) const {
+        const Vec3 off = beside * a_ * sheet.normal(p);
+        return owner(p + off) != owner(p - off);
+    }
+
+    void cut(std::int32_t number) {
+        CutTets& tets = out_.tets;
+        const Sheet& sheet = out_.sheets[number];
+        std::vector<double> value(tets.points.size());
+        for (std::size_t i = 0; i < value.size(); ++i) {
+            value[i] = sheet.value(tets.points[i]);
+            if (std::abs(value[i]) > on_it * a_) continue;
+            value[i] = 0.0;
+            // A field goes along with the exact faces that it follows.
+            if (sheet.kind != Sheet::Kind::Field || tets.on[i].empty())
+                tets.put_on(static_cast<std::int32_t>(i), number);
+        }
+        const auto edges = tets.edges();
+        std::vector<Crossing> all = crossings(sheet, value, edges);
+        Near face(reach * a_);
+        bool any = false;
+        for (const Crossing& c : all)
+            if (between_regions(sheet, c.at)) {
+                face.add(c.at);
+                any = true;
+            }
+        if (!any) return;
+        const auto far = [&](const Crossing& c) { return !face.any(c.at); };
+        all.erase(std::remove_if(all.begin(), all.end(), far), all.end());
+        move_nodes(number, all, value);
+        all = crossings(sheet, value, edges);
+        all.erase(std::remove_if(all.begin(), all.end(), far), all.end());
+        longest_first(all);
+        for (const Crossing& c : all) split_on(tets, out_.sheets, c, number);
+    }
+
+    // Those that have a cut near, the nearest first.
+    void move_nodes(std::int32_t number, const std::vector<Crossing>& all, std::vector<double>& value) {
+        CutTets& tets = out_.tets;
+        std::vector<std::pair<double, std::int32_t>> wish;
+        for (const Crossing& c : all)
+            for (const std::int32_t n : {c.a, c.b}) {
+                const double d = (tets.points[static_cast<std::size_t>(n)] - c.at).norm();
+                if (d < snap * c.length) wish.emplace_back(d, n);
+            }
+        std::sort(wish.begin(), wish.end());
+        for (const auto& [d, n] : wish) {
+            const auto i = static_cast<std::size_t>(n);
+            if (value[i] == 0.0) continue;
+            const auto to = out_.sheets.onto(with_sheet(tets.on[i], number), tets.points[i]);
+            if (!to || (*to - tets.points[i]).norm() > most_move * a_) continue;
+            const Vec3 from = tets.points[i];
+            const double before = tets.least_sine_at(n);
+            tets.points[i] = *to;
+            if (tets.least_sine_at(n) < std::min(least_after, before)) {
+                tets.points[i] = from;
+                continue;
+            }
+            value[i] = 0.0;
+            tets.put_on(n, number);
+        }
+    }
+
+    // The sheet through a face that parts its two sides; -1 for none.
+    bool is_wall(std::size_t t, std::size_t side, std::size_t other) const {
+        const CutTets& tets = out_.tets;
+        const std::int32_t p = tets.tets[t][tet_faces[side][0]];
+        const std::int32_t q = tets.tets[t][tet_faces[side][1]];
+        const std::int32_t r = tets.tets[t][tet_faces[side][2]];
+        std::int32_t beyond = -1;
+        for (const std::int32_t n : tets.tets[other])
+            if (n != p && n != q && n != r) beyond = n;
+        for (const std::int32_t s : tets.on[static_cast<std::size_t>(p)]) {
+            if (!tets.lies_on(q, s) || !tets.lies_on(r, s)) continue;
+            const auto value = [&](std::int32_t n) {
+                return tets.lies_on(n, s) ? 0.0
+                                          : out_.sheets[s].value(tets.points[static_cast<std::size_t>(n)]);
+            };
+            if (value(tets.tets[t][side]) * value(beyond) <= 0.0) return true;
+        }
+        return false;
+    }
+
+    // What hangs together between walls is of one region: that of most of its volume.
+    void label() {
+        CutTets& tets = out_.tets;
+        const auto beyond = neighbours_of(tets);
+        std::vector<std::int32_t> component(tets.tets.size(), -1);
+        std::vector<std::size_t> stack;
+        std::int32_t count = 0;
+        for (std::size_t seed = 0; seed < component.size(); ++seed) {
+            if (component[seed] >= 0) continue;
+            component[seed] = count;
+            stack.push_back(seed);
+            while (!stack.empty()) {
+                const std::size_t t = stack.back();
+                stack.pop_back();
+                for (std::size_t side = 0; side < 4; ++side) {
+                    const std::int32_t o = beyond[t][side];
+                    if (o < 0 || component[static_cast<std::size_t>(o)] >= 0 ||
+                        is_wall(t, side, static_cast<std::size_t>(o)))
+                        continue;
+                    component[static_cast<std::size_t>(o)] = count;
+                    stack.push_back(static_cast<std::size_t>(o));
+                }
+            }
+            ++count;
+        }
+        std::vector<std::map<std::int32_t, double>> votes(static_cast<std::size_t>(count));
+        std::vector<std::int32_t> own(tets.tets.size());
+        for (std::size_t t = 0; t < own.size(); ++t) {
+            own[t] = owner(tets.center(t));
+            votes[static_cast<std::size_t>(component[t])][own[t]] += tets.volume(t);
+        }
+        std::vector<std::int32_t> chosen(votes.size(), -2);
+        for (std::size_t c = 0; c < votes.size(); ++c) {
+            double sum = 0.0;
+            std::pair<double, std::int32_t> best{-1.0, -1};
+            for (const auto& [region, volume] : votes[c]) {
+                sum += volume;
+                if (volume > best.first) best = {volume, region};
+            }
+            if (best.first >= agreed * sum) chosen[c] = best.second;
+        }
+        double whole = 0.0;
+        double doubtful = 0.0;
+        std::vector<bool> kept(tets.tets.size());
+        for (std::size_t t = 0; t < kept.size(); ++t) {
+            const std::int32_t c = chosen[static_cast<std::size_t>(component[t])];
+            tets.label[t] = c == -2 ? own[t] : c;
+            kept[t] = tets.label[t] >= 0;
+            if (!kept[t]) continue;
+            whole += tets.volume(t);
+            if (c == -2) doubtful += tets.volume(t);
+        }
+        if (whole <= 0.0)
+            throw Error::input({}, "nothing of the space is left to carve a part from",
+                               "Check the regions: upright check");
+        out_.doubtful = doubtful / whole;
+        tets.keep(kept);
+    }
+
+    const Mesh& mesh_;
+    const RegionField& regions_;
+    Vec3 step_;
+    double a_;
+    SpaceTets out_;
+};
+
+} // namespace
+
+SpaceTets cut_space(const Mesh& mesh, const RegionField& regions) {
+    return SpaceCutter(mesh, regions).run();
+}
+
+} // namespace upright

@@ -1,0 +1,32 @@
+#include "part/solid/sheet_set.hpp"
+
+#include <Eigen/Dense>
+
+namespace upright {
+
+std::optional<Vec3> SheetSet::onto(const std::vector<std::int32_t>& which, const Vec3& p) const {
+    constexpr int most_steps = 30;
+    const auto k = static_cast<Eigen::Index>(which.size());
+    if (k > 3) return std::nullopt;
+    Vec3 at = p;
+    Eigen::MatrixXd slopes(k, 3);
+    Eigen::VectorXd values(k);
+    for (int step = 0; step < most_steps; ++step) {
+        for (Eigen::Index i = 0; i < k; ++i) {
+            const Sheet& sheet = (*this)[which[static_cast<std::size_t>(i)]];
+            values[i] = sheet.value(at);
+            slopes.row(i) = sheet.normal(at).transpose();
+        }
+        if (values.cwiseAbs().maxCoeff() <= 1e-11 * size_) return at;
+        const Eigen::MatrixXd products = slopes * slopes.transpose();
+        if (k > 1 && std::abs(products.determinant()) < 1e-6) return std::nullopt;
+        Vec3 move = -slopes.transpose() * products.ldlt().solve(values);
+        const double far = 0.5 * size_;
+        if (move.norm() > far) move *= far / move.norm();
+        at += move;
+        if (!at.allFinite() || (at - p).norm() > size_) return std::nullopt;
+    }
+    return values.cwiseAbs().maxCoeff() <= 1e-6 * size_ ? std::optional<Vec3>(at) : std::nullopt;
+}
+
+} // namespace upright

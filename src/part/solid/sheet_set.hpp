@@ -1,0 +1,32 @@
+// Places on one sheet or on several at once.
+#pragma once
+
+#include "part/solid/sheets.hpp"
+
+#include <optional>
+
+namespace upright {
+
+class SheetSet {
+  public:
+    // `size`: what lengths are measured by.
+    SheetSet(std::vector<Sheet> sheets, double size) : sheets_(std::move(sheets)), size_(size) {}
+
+    std::size_t count() const { return sheets_.size(); }
+    const Sheet& operator[](std::int32_t s) const { return sheets_[static_cast<std::size_t>(s)]; }
+    std::int32_t add(Sheet sheet) {
+        sheets_.push_back(std::move(sheet));
+        return static_cast<std::int32_t>(sheets_.size()) - 1;
+    }
+    double size() const { return size_; }
+
+    // The place near p on all of these (three at most), by Newton's steps of least length; nothing where it
+    // is farther than a size or the sheets do not meet.
+    std::optional<Vec3> onto(const std::vector<std::int32_t>& which, const Vec3& p) const;
+
+  private:
+    std::vector<Sheet> sheets_;
+    double size_;
+};
+
+} // namespace upright

@@ -1,0 +1,34 @@
+// The exact faces of a space as unbounded sheets: signed functions that are zero on a face and on what goes
+// on beyond it. Where a sheet matters is asked of the regions (cut_space.hpp).
+#pragma once
+
+#include "geometry/region_field.hpp"
+
+#include <functional>
+#include <vector>
+
+namespace upright {
+
+struct Sheet {
+    // Field: any function whose slope is about one; a layer under surfaces, a free form of CAD.
+    enum class Kind { Plane, Cylinder, Cone, Sphere, Field };
+    Kind kind = Kind::Plane;
+    Vec3 at = Vec3::Zero(), axis = Vec3::UnitZ(); // axis of unit length: of a plane its normal
+    double radius = 0.0;                          // of a cone at `at`
+    double growth = 0.0;                          // of the radius of a cone, along the axis
+    std::function<double(const Vec3&)> field;
+    // Of a field: its slope, where it is known and not about one; `radius`: step of differences else.
+    std::function<Vec3(const Vec3&)> slope;
+    double least_slope = 0.0;
+
+    // About the distance; of all but fields and cones exactly.
+    double value(const Vec3& p) const;
+    Vec3 normal(const Vec3& p) const; // the slope, of unit length
+    bool curved() const { return kind != Kind::Plane; }
+};
+
+// Those of all regions, planes first, none twice; planes of symmetry among them. Plane shapes have none.
+std::vector<Sheet> sheets_of(const RegionField& regions, const std::vector<std::pair<int, double>>& symmetry,
+                             double size);
+
+} // namespace upright

@@ -1,0 +1,179 @@
+#include "part/solid/solid_carver.hpp"
+
+#include "mesh/quality.hpp"
+#include "part/solid/cut_level.hpp"
+
+#include <algorithm>
+
+namespace upright {
+
+namespace {
+
+// Of the field, in units of its change over a cell: where it is flatter no distance is told by it.
+constexpr double least_slope = 0.02;
+
+std::vector<bool> is_design(const Model& model) {
+    std::vector<bool> out;
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e)
+        out.push_back(model.role(static_cast<ElementId>(e)) == Role::Design);
+    return out;
+}
+
+// What hangs together through faces.
+std::vector<std::int32_t> pieces_of(const CutTets& tets) {
+    const auto beyond = neighbours_of(tets);
+    std::vector<std::int32_t> out(tets.tets.size(), -1);
+    std::vector<std::size_t> stack;
+    std::int32_t count = 0;
+    for (std::size_t seed = 0; seed < out.size(); ++seed) {
+        if (out[seed] >= 0) continue;
+        out[seed] = count;
+        stack.push_back(seed);
+        while (!stack.empty()) {
+            const std::size_t t = stack.back();
+            stack.pop_back();
+            for (const std::int32_t o : beyond[t]) {
+                if (o < 0 || out[static_cast<std::size_t>(o)] >= 0) continue;
+                out[static_cast<std::size_t>(o)] = count;
+                stack.push_back(static_cast<std::size_t>(o));
+            }
+        }
+        ++count;
+    }
+    return out;
+}
+
+} // namespace
+
+SolidCarver::SolidCarver(const Model& model, const std::vector<double>& value)
+    : model_(model), space_(cut_space(model.mesh, model.shapes)),
+      field_(std::make_shared<DesignField>(model.mesh, value, is_design(model))) {
+    for (const ModelRegion& r : model.regions) design_.push_back(r.role == Role::Design);
+    value_.resize(space_.tets.points.size());
+#pragma omp parallel for
+    for (std::size_t n = 0; n < value_.size(); ++n) value_[n] = field_->value(space_.tets.points[n]);
+    beyond_ = neighbours_of(space_.tets);
+    region_volume_.assign(design_.size(), 0.0);
+    for (std::size_t t = 0; t < space_.tets.tets.size(); ++t) {
+        const double volume = space_.tets.volume(t);
+        region_volume_[static_cast<std::size_t>(space_.tets.label[t])] += volume;
+        if (design_[static_cast<std::size_t>(space_.tets.label[t])]) whole_ += volume;
+    }
+}
+
+double SolidCarver::share_above(double level) const {
+    if (whole_ <= 0.0) return 0.0;
+    std::vector<double> turned(value_.size());
+    for (std::size_t n = 0; n < turned.size(); ++n) turned[n] = level - value_[n];
+    return volume_below(space_.tets, turned, 0.0, design_) / whole_;
+}
+
+double SolidCarver::level_of_share(double share) const {
+    double low = 0.0; // all is above
+    double high = 1.0;
+    for (int i = 0; i < 50; ++i) {
+        const double middle = 0.5 * (low + high);
+        (share_above(middle) > share ? low : high) = middle;
+    }
+    return 0.5 * (low + high);
+}
+
+std::vector<double> SolidCarver::volumes(double level) const {
+    std::vector<double> out = region_volume_;
+    std::vector<double> turned(value_.size());
+    for (std::size_t n = 0; n < turned.size(); ++n) turned[n] = level - value_[n];
+    for (std::size_t r = 0; r < out.size(); ++r) {
+        if (!design_[r]) continue;
+        std::vector<bool> one(out.size(), false);
+        one[r] = true;
+        out[r] = volume_below(space_.tets, turned, 0.0, one);
+    }
+    return out;
+}
+
+std::vector<std::int32_t> SolidCarver::pieces_above(double level) const {
+    const CutTets& tets = space_.tets;
+    const auto above = [&](std::int32_t n) { return value_[static_cast<std::size_t>(n)] > level; };
+    const auto kept = [&](std::size_t t) { return !design_[static_cast<std::size_t>(tets.label[t])]; };
+    const auto solid = [&](std::size_t t) {
+        return kept(t) || std::any_of(tets.tets[t].begin(), tets.tets[t].end(), above);
+    };
+    std::vector<std::int32_t> out(tets.tets.size(), -1);
+    std::vector<std::size_t> stack;
+    std::int32_t count = 0;
+    for (std::size_t seed = 0; seed < out.size(); ++seed) {
+        if (out[seed] >= 0 || !solid(seed)) continue;
+        out[seed] = count;
+        stack.push_back(seed);
+        while (!stack.empty()) {
+            const std::size_t t = stack.back();
+            stack.pop_back();
+            for (std::size_t side = 0; side < 4; ++side) {
+                if (beyond_[t][side] < 0) continue;
+                const auto o = static_cast<std::size_t>(beyond_[t][side]);
+                if (out[o] >= 0 || !solid(o)) continue;
+                const auto& f = tet_faces[side];
+                // Through what is solid of the face.
+                if (!(kept(t) && kept(o)) && !above(tets.tets[t][f[0]]) && !above(tets.tets[t][f[1]]) &&
+                    !above(tets.tets[t][f[2]]))
+                    continue;
+                out[o] = count;
+                stack.push_back(o);
+            }
+        }
+        ++count;
+    }
+    return out;
+}
+
+SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick) const {
+    const auto sheets = std::make_shared<SheetSet>(space_.sheets);
+    Sheet sheet;
+    sheet.kind = Sheet::Kind::Field;
+    sheet.field = [field = field_, level](const Vec3& p) { return level - field->value(p); };
+    sheet.slope = [field = field_](const Vec3& p) { return Vec3(-field->slope(p)); };
+    sheet.least_slope = least_slope / sheets->size();
+    const std::int32_t number = sheets->add(std::move(sheet));
+    std::vector<double> value(value_.size());
+    for (std::size_t n = 0; n < value.size(); ++n) value[n] = level - value_[n];
+    CutTets tets = space_.tets;
+    LevelCut made = cut_at_level(tets, *sheets, std::move(value), number, design_);
+    if (pick) {
+        SolidPart raw = part_of(improve(tets, made.solid, *sheets, {-1.0}));
+        if (raw.tets.empty()) return raw;
+        // The raw part has the solid tetrahedra in their order.
+        const std::vector<bool> wanted = pick(raw);
+        std::size_t next = 0;
+        for (std::size_t t = 0; t < made.solid.size(); ++t) {
+            if (!made.solid[t]) continue;
+            if (!wanted[static_cast<std::size_t>(raw.piece[next])]) made.solid[t] = false;
+            ++next;
+        }
+    }
+    SolidPart out = part_of(improve(tets, made.solid, *sheets, {improved ? 25.0 : 0.0}));
+    out.sheets = sheets;
+    out.field = field_;
+    out.level = number;
+    out.filled = made.filled;
+    out.doubtful = space_.doubtful;
+    return out;
+}
+
+SolidPart SolidCarver::part_of(Improved mesh) const {
+    SolidPart out;
+    out.piece = pieces_of(mesh.tets);
+    out.least_angle = 180.0;
+    for (std::size_t t = 0; t < mesh.tets.tets.size(); ++t)
+        for (const double angle : dihedral_angles(mesh.tets.corners(t))) {
+            out.least_angle = std::min(out.least_angle, angle);
+            out.most_angle = std::max(out.most_angle, angle);
+        }
+    for (const std::int32_t r : mesh.tets.label) out.region.push_back(static_cast<RegionId>(r));
+    out.points = std::move(mesh.tets.points);
+    out.tets = std::move(mesh.tets.tets);
+    out.faces = std::move(mesh.faces);
+    out.sheets_of = std::move(mesh.sheets_of);
+    return out;
+}
+
+} // namespace upright

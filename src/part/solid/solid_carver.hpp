@@ -1,0 +1,67 @@
+// Parts of solid models: tetrahedra of the space, cut at a level of the design, improved in place.
+#pragma once
+
+#include "model/model.hpp"
+#include "part/solid/cut_space.hpp"
+#include "part/solid/design_field.hpp"
+#include "part/solid/improve.hpp"
+
+#include <memory>
+
+namespace upright {
+
+// The part as a mesh of the modelled part (not mirrored).
+struct SolidPart {
+    std::vector<Vec3> points;
+    std::vector<std::array<std::int32_t, 4>> tets; // positive
+    std::vector<RegionId> region;                  // of each tetrahedron
+    std::vector<std::int32_t> piece;               // of each: what hangs together through faces
+    std::vector<Improved::Face> faces;             // skin and borders of regions
+    // The exact faces and the level that points of faces lie on, for middles of edges.
+    std::vector<std::vector<std::int32_t>> sheets_of; // of each point
+    std::shared_ptr<const SheetSet> sheets;
+    std::shared_ptr<const DesignField> field;   // what the level is one of
+    std::int32_t level = -1;                    // its number among the sheets
+    double least_angle = 0.0, most_angle = 0.0; // dihedral, degrees
+    std::size_t filled = 0;
+    double doubtful = 0.0;
+};
+
+class SolidCarver {
+  public:
+    // `value`: of every element, a smooth design: filtered densities, or densities that were not projected.
+    SolidCarver(const Model& model, const std::vector<double>& value);
+
+    // Of the design regions alone, as a share of them, where the field is above the level.
+    double share_above(double level) const;
+    // The level at which the share is as large.
+    double level_of_share(double share) const;
+    // By regions, of the modelled part: what is kept, and the share of the design.
+    std::vector<double> volumes(double level) const;
+
+    // Without cutting anything: what hangs together above a level, of each tetrahedron of the space; -1 where
+    // there is nothing.
+    std::vector<std::int32_t> pieces_above(double level) const;
+    const CutTets& space() const { return space_.tets; }
+    const DesignField& field() const { return *field_; }
+
+    // `improved`: skin on its faces and good tetrahedra; else as the cut leaves them. `wanted`: pieces to
+    // keep, given the pieces of the cut; all where it is empty.
+    using Pick = std::function<std::vector<bool>(const SolidPart& raw)>;
+    // Nothing where no tetrahedron is solid.
+    SolidPart cut(double level, bool improved, const Pick& pick = {}) const;
+
+  private:
+    SolidPart part_of(Improved mesh) const;
+
+    const Model& model_;
+    SpaceTets space_;
+    std::shared_ptr<DesignField> field_;
+    std::vector<double> value_;                       // of the field at each point
+    std::vector<bool> design_;                        // of each region
+    std::vector<std::array<std::int32_t, 4>> beyond_; // each tetrahedron's neighbours
+    double whole_ = 0.0;                              // volume of the design
+    std::vector<double> region_volume_;
+};
+
+} // namespace upright
