@@ -28,9 +28,11 @@ class Optimiser {
             for (const std::int32_t n : mesh.tets[t].node)
                 at_[static_cast<std::size_t>(n)].push_back(static_cast<std::int32_t>(t));
         }
+        if (mesh.easy_target > 0.0)
+            easy_ = std::max(1.0, target_ / std::sin(mesh.easy_target * pi / 180.0));
         quality_.resize(mesh.tets.size());
         for (std::size_t t = 0; t < mesh.tets.size(); ++t)
-            quality_[t] = mesh.tets[t].alive ? sine(mesh.tets[t].node) : 1.0;
+            quality_[t] = mesh.tets[t].alive ? sine(mesh.tets[t].node, mesh.tets[t].region) : 1.0;
     }
 
     void run() {
@@ -64,8 +66,10 @@ class Optimiser {
     const Vec3& place(std::int32_t n) const { return mesh_.nodes[static_cast<std::size_t>(n)].p; }
     std::vector<std::int32_t>& star(std::int32_t n) { return at_[static_cast<std::size_t>(n)]; }
 
-    double sine(const std::array<std::int32_t, 4>& n) const {
-        return least_sine({place(n[0]), place(n[1]), place(n[2]), place(n[3])});
+    // Of an easy region larger, so that what is good enough there is so for all that compares.
+    double sine(const std::array<std::int32_t, 4>& n, std::int32_t region) const {
+        const double least = least_sine({place(n[0]), place(n[1]), place(n[2]), place(n[3])});
+        return region == mesh_.easy_region && least > 0.0 ? std::min(1.0, easy_ * least) : least;
     }
 
     void mend(std::int32_t t, int pass) {
@@ -161,7 +165,7 @@ class Optimiser {
             here.p = to;
             double least = 1.0;
             for (const std::int32_t t : around) {
-                least = std::min(least, sine(tet(t).node));
+                least = std::min(least, sine(tet(t).node, tet(t).region));
                 if (least <= value) break;
             }
             if (least > value) {
@@ -209,7 +213,7 @@ class Optimiser {
                 best = chosen_value;
                 double lowest = 1.0;
                 for (const std::int32_t t : around)
-                    if (const double s = sine(tet(t).node); s < lowest) {
+                    if (const double s = sine(tet(t).node, tet(t).region); s < lowest) {
                         lowest = s;
                         worst = t;
                     }
@@ -223,7 +227,7 @@ class Optimiser {
             here.p = start;
             return false;
         }
-        for (const std::int32_t t : around) quality_[static_cast<std::size_t>(t)] = sine(tet(t).node);
+        for (const std::int32_t t : around) quality_[static_cast<std::size_t>(t)] = sine(tet(t).node, tet(t).region);
         return true;
     }
 
@@ -309,9 +313,9 @@ class Optimiser {
     bool triangulate(Fan& fan, std::int32_t a, std::int32_t b, double floor) const {
         const RingTriangles found = best_ring_triangles<longest_ring + 2>(
             fan.ring.size(), floor, [&](std::size_t i, std::size_t k, std::size_t j, double enough) {
-                const double upper = sine({a, fan.ring[i], fan.ring[k], fan.ring[j]});
+                const double upper = sine({a, fan.ring[i], fan.ring[k], fan.ring[j]}, fan.region);
                 return upper <= enough ? upper
-                                       : std::min(upper, sine({fan.ring[i], fan.ring[k], fan.ring[j], b}));
+                                       : std::min(upper, sine({fan.ring[i], fan.ring[k], fan.ring[j], b}, fan.region));
             });
         fan.triangles = found.triangles;
         return found.found;
@@ -379,8 +383,8 @@ class Optimiser {
             for (const auto& t : fan.triangles) {
                 const std::array<std::int32_t, 4> upper{a, fan.ring[t[0]], fan.ring[t[1]], fan.ring[t[2]]};
                 const std::array<std::int32_t, 4> lower{fan.ring[t[0]], fan.ring[t[1]], fan.ring[t[2]], b};
-                make(upper, fan.region, sine(upper));
-                make(lower, fan.region, sine(lower));
+                make(upper, fan.region, sine(upper, fan.region));
+                make(lower, fan.region, sine(lower, fan.region));
             }
         return true;
     }
@@ -430,10 +434,10 @@ class Optimiser {
         std::array<double, 3> value{};
         for (std::size_t k = 0; k < 3; ++k) {
             made[k] = {near, far, face[(k + 1) % 3], face[k]};
-            value[k] = sine(made[k]);
+            value[k] = sine(made[k], tet(t).region);
             if (value[k] < 0.0) {
                 std::swap(made[k][2], made[k][3]);
-                value[k] = sine(made[k]);
+                value[k] = sine(made[k], tet(t).region);
             }
             if (value[k] <= floor) return false;
         }
@@ -474,7 +478,7 @@ class Optimiser {
             }
             std::array<std::int32_t, 4> moved = n;
             std::replace(moved.begin(), moved.end(), u, v);
-            if (sine(moved) <= floor) return false;
+            if (sine(moved, tet(t).region) <= floor) return false;
         }
         std::sort(link.begin(), link.end());
         if (from.on != 3) {
@@ -519,7 +523,7 @@ class Optimiser {
             std::replace(n.begin(), n.end(), u, v);
             fresh.emplace_back(n, region);
         }
-        for (const auto& [n, region] : fresh) make(n, region, sine(n));
+        for (const auto& [n, region] : fresh) make(n, region, sine(n, region));
         if (from.on == 1) {
             mesh_.segments.erase(edge_key(u, v));
             mesh_.segments.erase(edge_key(before, u));
@@ -569,6 +573,7 @@ class Optimiser {
     TetMesh& mesh_;
     const SurfaceGeometry& surfaces_;
     double target_;
+    double easy_ = 1.0; // what sines of the easy region are multiplied by
     std::vector<std::vector<std::int32_t>> at_;
     std::vector<double> quality_;
     std::vector<std::int32_t> free_;

@@ -39,6 +39,9 @@ struct TetMesh {
     std::vector<Tet> tets;
     std::unordered_set<std::uint64_t> segments;             // edges on curves, smaller node first
     std::vector<std::array<std::int32_t, 2>> patch_regions; // behind and before each patch
+    // A region whose tetrahedra need not be as good, and the angle that will do there (0: as everywhere).
+    std::int32_t easy_region = -1;
+    double easy_target = 0.0; // degrees
 };
 
 // Works on dihedral angles below `target` degrees (or above 180 less it) until none is left or nothing helps.

@@ -9,7 +9,6 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
-#include <numeric>
 
 namespace upright {
 
@@ -396,7 +395,7 @@ Part PartField::matched_part(const PartOptions& options) const {
     const double asked = level_of(options.threshold);
     const auto volume_at = [&](double level) {
         const std::vector<double> volumes = solid_->volumes(level);
-        return std::accumulate(volumes.begin(), volumes.end(), 0.0) * model_.mesh.copies();
+        return sum_of(volumes) * model_.mesh.copies();
     };
     const double wanted = volume_at(asked);
     double level = asked;

@@ -199,13 +199,10 @@ Cut cut_where(const Model& model, const std::function<double(const Vec3&)>& f) {
     Cut out{cut_space(model.mesh, model.shapes), {}, {}, 180.0, 0};
     Sheet sheet;
     sheet.kind = Sheet::Kind::Field;
-    sheet.radius = 1e-4;
-    sheet.field = [f](const Vec3& p) { return -f(p); };
-    sheet.slope = [f](const Vec3& p) {
-        Vec3 g;
+    sheet.with_slope = [f](const Vec3& p, Vec3& slope) {
         for (int a = 0; a < 3; ++a)
-            g[a] = -(f(p + 1e-5 * Vec3::Unit(a)) - f(p - 1e-5 * Vec3::Unit(a))) / 2e-5;
-        return g;
+            slope[a] = -(f(p + 1e-5 * Vec3::Unit(a)) - f(p - 1e-5 * Vec3::Unit(a))) / 2e-5;
+        return -f(p);
     };
     sheet.least_slope = 0.02;
     const std::int32_t level = out.space.sheets.add(std::move(sheet));

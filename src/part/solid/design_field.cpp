@@ -162,41 +162,53 @@ void DesignField::go_on(int layers, int sweeps) {
         }
 }
 
-// Calls visit(value, weight, slope of the weight) for the 64 cells about a place.
-template <class Visit> void DesignField::spline(const Vec3& p, const Visit& visit) const {
+double DesignField::value(const Vec3& p, Vec3& slope) const {
     std::array<std::array<double, 4>, 3> w{};
     std::array<std::array<double, 4>, 3> s{};
-    std::array<int, 3> low{};
+    std::array<std::array<std::size_t, 4>, 3> cell{};
+    const std::array<std::size_t, 3> stride{1, static_cast<std::size_t>(count_[0]), at({0, 0, 1})};
     for (std::size_t a = 0; a < 3; ++a) {
         const auto axis = static_cast<Eigen::Index>(a);
         const double u = std::clamp((p[axis] - origin_[axis]) / step_[axis], 1.0, count_[a] - 2.0 - 1e-9);
-        low[a] = static_cast<int>(std::floor(u)) - 1;
+        const auto low = static_cast<std::size_t>(u) - 1;
         weights_at(u - std::floor(u), w[a], s[a]);
+        for (std::size_t i = 0; i < 4; ++i)
+            cell[a][i] = stride[a] * static_cast<std::size_t>(image_[a][low + i]);
     }
-    for (std::size_t k = 0; k < 4; ++k)
-        for (std::size_t j = 0; j < 4; ++j)
-            for (std::size_t i = 0; i < 4; ++i) {
-                const std::array<std::size_t, 3> ijk{i, j, k};
-                std::array<int, 3> c{};
-                for (std::size_t a = 0; a < 3; ++a)
-                    c[a] = image_[a][static_cast<std::size_t>(low[a]) + ijk[a]];
-                const double v = values_[at(c)];
-                visit(v, w[0][i] * w[1][j] * w[2][k],
-                      Vec3(s[0][i] * w[1][j] * w[2][k], w[0][i] * s[1][j] * w[2][k],
-                           w[0][i] * w[1][j] * s[2][k]));
-            }
-}
-
-double DesignField::value(const Vec3& p) const {
     double out = 0.0;
-    spline(p, [&](double v, double w, const Vec3&) { out += v * w; });
+    slope = Vec3::Zero();
+    for (std::size_t k = 0; k < 4; ++k) {
+        double plane = 0.0;
+        double plane_x = 0.0;
+        double plane_y = 0.0;
+        for (std::size_t j = 0; j < 4; ++j) {
+            const double* row = values_.data() + cell[2][k] + cell[1][j];
+            double line = 0.0;
+            double line_x = 0.0;
+            for (std::size_t i = 0; i < 4; ++i) {
+                line += w[0][i] * row[cell[0][i]];
+                line_x += s[0][i] * row[cell[0][i]];
+            }
+            plane += w[1][j] * line;
+            plane_x += w[1][j] * line_x;
+            plane_y += s[1][j] * line;
+        }
+        out += w[2][k] * plane;
+        slope += Vec3(w[2][k] * plane_x, w[2][k] * plane_y, s[2][k] * plane);
+    }
+    slope = slope.cwiseQuotient(step_);
     return out;
 }
 
+double DesignField::value(const Vec3& p) const {
+    Vec3 slope;
+    return value(p, slope);
+}
+
 Vec3 DesignField::slope(const Vec3& p) const {
-    Vec3 out = Vec3::Zero();
-    spline(p, [&](double v, double, const Vec3& s) { out += v * s; });
-    return out.cwiseQuotient(step_);
+    Vec3 out;
+    value(p, out);
+    return out;
 }
 
 } // namespace upright

@@ -19,6 +19,7 @@ class DesignField {
 
     double value(const Vec3& p) const;
     Vec3 slope(const Vec3& p) const;
+    double value(const Vec3& p, Vec3& slope) const;
 
   private:
     void take_grid(const Mesh& mesh, const std::vector<double>& value, const std::vector<bool>& counts);
@@ -31,7 +32,6 @@ class DesignField {
                    static_cast<std::size_t>(count_[0]) +
                static_cast<std::size_t>(c[0]);
     }
-    template <class Visit> void spline(const Vec3& p, const Visit& visit) const;
 
     Vec3 origin_ = Vec3::Zero(); // middle of the first cell
     Vec3 step_ = Vec3::Ones();

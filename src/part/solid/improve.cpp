@@ -18,6 +18,7 @@ constexpr std::int32_t void_region = 1 << 20;
 constexpr double least_after_pull = 0.15; // sine
 constexpr double far_away = 1e3;          // sizes: where a place is put that cannot be had
 constexpr int void_layers = 2;
+constexpr double void_target = 6.0; // degrees: it is there to keep skins apart
 
 // Sheets as what points slide on; curves are pairs of sheets.
 class Surfaces final : public SurfaceGeometry {
@@ -60,6 +61,8 @@ class Improver {
     Improved run(const ImproveOptions& options) {
         if (options.target >= 0.0) pull();
         if (options.target > 0.0) {
+            mesh_.easy_region = void_region;
+            mesh_.easy_target = void_target;
             optimise_tets(mesh_, surfaces_, options.target);
             pull();
             optimise_tets(mesh_, surfaces_, options.target);

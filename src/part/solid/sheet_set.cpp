@@ -5,19 +5,24 @@
 namespace upright {
 
 std::optional<Vec3> SheetSet::onto(const std::vector<std::int32_t>& which, const Vec3& p) const {
-    constexpr int most_steps = 30;
+    constexpr int most_steps = 15;
+    constexpr int patient_steps = 4; // after them a step that does not halve what is left is the last
     const auto k = static_cast<Eigen::Index>(which.size());
     if (k > 3) return std::nullopt;
     Vec3 at = p;
+    double before = 1e300;
     Eigen::MatrixXd slopes(k, 3);
     Eigen::VectorXd values(k);
     for (int step = 0; step < most_steps; ++step) {
         for (Eigen::Index i = 0; i < k; ++i) {
-            const Sheet& sheet = (*this)[which[static_cast<std::size_t>(i)]];
-            values[i] = sheet.value(at);
-            slopes.row(i) = sheet.normal(at).transpose();
+            Vec3 normal;
+            values[i] = (*this)[which[static_cast<std::size_t>(i)]].value(at, normal);
+            slopes.row(i) = normal.transpose();
         }
-        if (values.cwiseAbs().maxCoeff() <= 1e-11 * size_) return at;
+        const double left = values.cwiseAbs().maxCoeff();
+        if (left <= 1e-11 * size_) return at;
+        if (step > patient_steps && left > 0.5 * before) break;
+        before = left;
         const Eigen::MatrixXd products = slopes * slopes.transpose();
         if (k > 1 && std::abs(products.determinant()) < 1e-6) return std::nullopt;
         Vec3 move = -slopes.transpose() * products.ldlt().solve(values);

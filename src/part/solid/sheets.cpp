@@ -18,7 +18,12 @@ double Sheet::value(const Vec3& p) const {
     case Kind::Sphere:
         return off.norm() - radius;
     case Kind::Field:
-        return slope ? field(p) / std::max(slope(p).norm(), least_slope) : field(p);
+        if (with_slope) {
+            Vec3 slope;
+            const double v = with_slope(p, slope);
+            return v / std::max(slope.norm(), least_slope);
+        }
+        return field(p);
     }
     return 0.0;
 }
@@ -36,10 +41,11 @@ Vec3 Sheet::normal(const Vec3& p) const {
     case Kind::Sphere:
         return off.normalized();
     case Kind::Field: {
-        if (slope) {
-            const Vec3 s = slope(p);
-            const double size = s.norm();
-            return size > 0.0 ? Vec3(s / size) : Vec3(Vec3::UnitZ());
+        if (with_slope) {
+            Vec3 slope;
+            with_slope(p, slope);
+            const double size = slope.norm();
+            return size > 0.0 ? Vec3(slope / size) : Vec3(Vec3::UnitZ());
         }
         const double step = radius; // of differences
         Vec3 out;
@@ -50,6 +56,17 @@ Vec3 Sheet::normal(const Vec3& p) const {
     }
     }
     return Vec3::UnitZ();
+}
+
+double Sheet::value(const Vec3& p, Vec3& normal_there) const {
+    if (kind != Kind::Field || !with_slope) {
+        normal_there = normal(p);
+        return value(p);
+    }
+    const double v = with_slope(p, normal_there);
+    const double size = normal_there.norm();
+    normal_there = size > 0.0 ? Vec3(normal_there / size) : Vec3(Vec3::UnitZ());
+    return v / std::max(size, least_slope);
 }
 
 namespace {

@@ -17,13 +17,15 @@ struct Sheet {
     double radius = 0.0;                          // of a cone at `at`
     double growth = 0.0;                          // of the radius of a cone, along the axis
     std::function<double(const Vec3&)> field;
-    // Of a field: its slope, where it is known and not about one; `radius`: step of differences else.
-    std::function<Vec3(const Vec3&)> slope;
+    // Of a field whose slope is known and not about one: value and slope at once, and what is taken for the
+    // size of the slope at least. `radius`: step of differences where it is not known.
+    std::function<double(const Vec3&, Vec3& slope)> with_slope;
     double least_slope = 0.0;
 
     // About the distance; of all but fields and cones exactly.
     double value(const Vec3& p) const;
     Vec3 normal(const Vec3& p) const; // the slope, of unit length
+    double value(const Vec3& p, Vec3& normal) const;
     bool curved() const { return kind != Kind::Plane; }
 };
 

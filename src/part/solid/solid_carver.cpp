@@ -130,8 +130,11 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick) const 
     const auto sheets = std::make_shared<SheetSet>(space_.sheets);
     Sheet sheet;
     sheet.kind = Sheet::Kind::Field;
-    sheet.field = [field = field_, level](const Vec3& p) { return level - field->value(p); };
-    sheet.slope = [field = field_](const Vec3& p) { return Vec3(-field->slope(p)); };
+    sheet.with_slope = [field = field_, level](const Vec3& p, Vec3& slope) {
+        const double value = field->value(p, slope);
+        slope = -slope;
+        return level - value;
+    };
     sheet.least_slope = least_slope / sheets->size();
     const std::int32_t number = sheets->add(std::move(sheet));
     std::vector<double> value(value_.size());
