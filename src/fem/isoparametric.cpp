@@ -17,6 +17,7 @@ class Isoparametric : public Element {
 
     Eigen::MatrixXd stiffness(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D, double thickness,
                               Formulation /*formulation*/) const override {
+        if (dim_ == 3) return solid_stiffness(x, D);
         Eigen::MatrixXd K = Eigen::MatrixXd::Zero(dim_ * nodes_, dim_ * nodes_);
         for (const Point& p : points_) {
             double det = 0.0;
@@ -67,6 +68,32 @@ class Isoparametric : public Element {
         interpolate(kind_, natural, out.values, out.gradient);
         out.weight = weight;
         return out;
+    }
+
+    // The same in space, without memory from the heap: there are many elements, each of its own shape.
+    Eigen::MatrixXd solid_stiffness(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D) const {
+        constexpr int most_nodes = 20;
+        using Gradient = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, most_nodes>;
+        using Strains = Eigen::Matrix<double, 6, Eigen::Dynamic, 0, 6, 3 * most_nodes>;
+        const Eigen::Matrix<double, 6, 6> C = D;
+        const Gradient place = x;
+        Eigen::MatrixXd K = Eigen::MatrixXd::Zero(3 * nodes_, 3 * nodes_);
+        Strains B = Strains::Zero(6, 3 * nodes_);
+        Strains CB(6, 3 * nodes_);
+        for (const Point& p : points_) {
+            const Gradient natural = p.gradient;
+            const Eigen::Matrix3d J = place * natural.transpose();
+            const Gradient g = J.inverse().transpose() * natural;
+            for (Eigen::Index c = 0; c < nodes_; ++c) {
+                const Eigen::Index at = 3 * c;
+                B(0, at) = B(3, at + 1) = B(5, at + 2) = g(0, c);
+                B(1, at + 1) = B(3, at) = B(4, at + 2) = g(1, c);
+                B(2, at + 2) = B(4, at + 1) = B(5, at) = g(2, c);
+            }
+            CB.noalias() = (p.weight * J.determinant()) * (C * B);
+            K.noalias() += B.transpose().lazyProduct(CB);
+        }
+        return 0.5 * (K + K.transpose());
     }
 
     static Eigen::MatrixXd strain(const Eigen::MatrixXd& x, const Point& p, double& det) {

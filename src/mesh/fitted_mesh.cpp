@@ -3,6 +3,7 @@
 #include "geometry/cad_module.hpp"
 #include "geometry/file_body.hpp"
 #include "mesh/flat_mesher.hpp"
+#include "mesh/quality.hpp"
 #include "study/file_slot.hpp"
 
 #include <Eigen/Dense>
@@ -497,51 +498,6 @@ class Builder {
                 if (fine) break;
             }
         }
-    }
-
-    // The least Jacobian of a ten-node tetrahedron over that of the straight one: a lower bound by the
-    // Bernstein coefficients of its cubic polynomial (Johnen, Remacle & Geuzaine 2013).
-    static double least_jacobian(const Mesh& mesh, std::size_t e) {
-        const NodeRange ids = mesh.nodes_of(static_cast<ElementId>(e));
-        Eigen::Matrix<double, 3, 10> x;
-        for (std::size_t i = 0; i < 10; ++i) x.col(static_cast<Eigen::Index>(i)) = mesh.nodes[index(ids[i])];
-        static const auto tables = [] {
-            // Cubic lattice points, and the inverse of the Bernstein basis there.
-            struct Tables {
-                std::vector<Eigen::MatrixXd> gradients;
-                Eigen::MatrixXd inverse;
-            } out;
-            std::vector<std::array<int, 4>> powers;
-            for (int i = 0; i <= 3; ++i)
-                for (int j = 0; i + j <= 3; ++j)
-                    for (int k = 0; i + j + k <= 3; ++k) powers.push_back({3 - i - j - k, i, j, k});
-            Eigen::MatrixXd basis(20, 20);
-            const auto factorial = [](int n) { return n < 2 ? 1.0 : n == 2 ? 2.0 : 6.0; };
-            for (std::size_t r = 0; r < powers.size(); ++r) {
-                const Vec3 at(powers[r][1] / 3.0, powers[r][2] / 3.0, powers[r][3] / 3.0);
-                const std::array<double, 4> L{1 - at.sum(), at.x(), at.y(), at.z()};
-                Eigen::VectorXd N;
-                Eigen::MatrixXd G;
-                interpolate(ElementKind::Tet10, at, N, G);
-                out.gradients.push_back(G);
-                for (std::size_t c = 0; c < powers.size(); ++c) {
-                    double v = 6.0;
-                    for (std::size_t a = 0; a < 4; ++a)
-                        v *= std::pow(L[a], powers[c][a]) / factorial(powers[c][a]);
-                    basis(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)) = v;
-                }
-            }
-            out.inverse = basis.inverse();
-            return out;
-        }();
-        Eigen::VectorXd values(20);
-        for (Eigen::Index i = 0; i < 20; ++i) {
-            const Mat3 J = x * tables.gradients[static_cast<std::size_t>(i)].transpose();
-            values[i] = J.determinant();
-        }
-        const Vec3 a = x.col(1) - x.col(0);
-        const double straight = a.cross(Vec3(x.col(2) - x.col(0))).dot(Vec3(x.col(3) - x.col(0)));
-        return (tables.inverse * values).minCoeff() / straight;
     }
 
     const Space& space_;

@@ -34,4 +34,8 @@ std::array<double, 6> dihedral_angles(const std::array<Vec3, 4>& corners);
 // The least sine of the six dihedral angles; negative for a tetrahedron that is inside out.
 double least_sine(const std::array<Vec3, 4>& corners);
 
+// The least Jacobian of a ten-node tetrahedron over that of the straight one: a lower bound by the
+// Bernstein coefficients of its cubic polynomial (Johnen, Remacle & Geuzaine 2013).
+double least_jacobian(const Mesh& mesh, std::size_t element);
+
 } // namespace upright

@@ -28,8 +28,7 @@ class Optimiser {
             for (const std::int32_t n : mesh.tets[t].node)
                 at_[static_cast<std::size_t>(n)].push_back(static_cast<std::int32_t>(t));
         }
-        if (mesh.easy_target > 0.0)
-            easy_ = std::max(1.0, target_ / std::sin(mesh.easy_target * pi / 180.0));
+        if (mesh.easy_target > 0.0) easy_ = std::max(1.0, target_ / std::sin(mesh.easy_target * pi / 180.0));
         quality_.resize(mesh.tets.size());
         for (std::size_t t = 0; t < mesh.tets.size(); ++t)
             quality_[t] = mesh.tets[t].alive ? sine(mesh.tets[t].node, mesh.tets[t].region) : 1.0;
@@ -227,7 +226,8 @@ class Optimiser {
             here.p = start;
             return false;
         }
-        for (const std::int32_t t : around) quality_[static_cast<std::size_t>(t)] = sine(tet(t).node, tet(t).region);
+        for (const std::int32_t t : around)
+            quality_[static_cast<std::size_t>(t)] = sine(tet(t).node, tet(t).region);
         return true;
     }
 
@@ -314,8 +314,9 @@ class Optimiser {
         const RingTriangles found = best_ring_triangles<longest_ring + 2>(
             fan.ring.size(), floor, [&](std::size_t i, std::size_t k, std::size_t j, double enough) {
                 const double upper = sine({a, fan.ring[i], fan.ring[k], fan.ring[j]}, fan.region);
-                return upper <= enough ? upper
-                                       : std::min(upper, sine({fan.ring[i], fan.ring[k], fan.ring[j], b}, fan.region));
+                return upper <= enough
+                           ? upper
+                           : std::min(upper, sine({fan.ring[i], fan.ring[k], fan.ring[j], b}, fan.region));
             });
         fan.triangles = found.triangles;
         return found.found;

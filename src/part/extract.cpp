@@ -14,9 +14,6 @@ namespace upright {
 
 namespace {
 
-// A design with more of its volume between black and white has no volume of its own to match.
-constexpr double most_gray = 0.1, nearly_black = 0.05, nearly_white = 0.95;
-
 // The filtered density that the projection makes a physical one of.
 double unprojected(double density, double sharpness) {
     if (sharpness <= 0.0) return density;
@@ -106,6 +103,36 @@ bool Part::one_piece() const {
     return left == 1 && missed.empty();
 }
 
+WholeTets whole_tets(const Model& model, const SolidPart& part) {
+    WholeTets out{part.points, part.tets, part.region, {}};
+    for (std::size_t n = 0; n < part.points.size(); ++n) out.image_of.push_back(n);
+    for (const SymmetryCut& cut : model.mesh.symmetry) {
+        const std::size_t points = out.points.size();
+        std::vector<std::int32_t> image(points);
+        for (std::size_t n = 0; n < points; ++n) {
+            image[n] = static_cast<std::int32_t>(n);
+            if (on_plane(out.points[n], cut, model.mesh.size)) {
+                out.points[n][cut.axis] = cut.at;
+                continue;
+            }
+            Vec3 other = out.points[n];
+            other[cut.axis] = 2.0 * cut.at - other[cut.axis];
+            image[n] = static_cast<std::int32_t>(out.points.size());
+            out.points.push_back(other);
+            out.image_of.push_back(out.image_of[n]);
+        }
+        const std::size_t tets = out.tets.size();
+        for (std::size_t t = 0; t < tets; ++t) {
+            std::array<std::int32_t, 4> turned{};
+            for (std::size_t k = 0; k < 4; ++k) turned[k] = image[static_cast<std::size_t>(out.tets[t][k])];
+            std::swap(turned[0], turned[1]); // a mirror image is inside out
+            out.tets.push_back(turned);
+            out.region.push_back(out.region[t]);
+        }
+    }
+    return out;
+}
+
 PartField::~PartField() = default;
 
 PartField::PartField(const Model& model, DesignValues design)
@@ -122,19 +149,18 @@ PartField::PartField(const Model& model, DesignValues design)
     if (!projected) design_.sharpness = 0.0;
     solid_ = std::make_unique<SolidCarver>(model, projected ? design_.filtered : design_.density);
     find_anchor_tets();
-    // Cells denser than the design's threshold, as a share of all: the level that has the same share.
+    // Of a sharpened design cells denser than its threshold, as a share of all: the level that has the same
+    // share. The spline smooths, and members of few cells would lose by it.
     double whole = 0.0;
     double dense = 0.0;
-    double gray = 0.0;
     for (std::size_t e = 0; e < design_.density.size(); ++e) {
         if (model.role(static_cast<ElementId>(e)) != Role::Design) continue;
         const double volume = model.mesh.volumes[e];
         const double density = design_.density[e];
         whole += volume;
         dense += density > design_.threshold ? volume : 0.0;
-        gray += density > nearly_black && density < nearly_white ? volume : 0.0;
     }
-    if (projected && gray <= most_gray * whole && dense > 0.0 && dense < whole)
+    if (design_.sharpness > 0.0 && dense > 0.0 && dense < whole)
         shift_ = solid_->level_of_share(dense / whole) - unprojected(design_.threshold, design_.sharpness);
 }
 

@@ -47,6 +47,9 @@ class PartField {
     // thresholds to 0.001. Throws Error (Input) where there is none.
     double largest_connected() const;
 
+    // The part of full density, not made better: what surfaces and volumes are measured by. Of solid models.
+    SolidPart whole() const { return solid_->cut(-1.0, false); }
+
   private:
     double level_of(double threshold) const;
     double mass_of(const std::vector<double>& volumes, bool design_alone = false) const;

@@ -9,9 +9,14 @@
 namespace upright {
 
 std::vector<PartFormat> part_formats(const std::vector<PartFormat>& more) {
-    std::vector<PartFormat> out{stl_format()};
+    std::vector<PartFormat> out{stl_format(), obj_format(), ply_format(), vtu_format()};
     out.insert(out.end(), more.begin(), more.end());
     return out;
+}
+
+std::string first_line(const std::string& text) {
+    std::string out = text.substr(0, text.find_first_of("\r\n"));
+    return out.empty() ? "part" : out;
 }
 
 const PartFormat& format_of(const std::vector<PartFormat>& formats, const std::filesystem::path& file) {

@@ -5,6 +5,7 @@
 
 #include <filesystem>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace upright {
@@ -20,6 +21,8 @@ struct PartToWrite {
     // The part itself, for formats that hold more than its surface.
     const Part* part = nullptr;
     const Model* model = nullptr;
+    // Surfaces of the study: which points of the part's mesh are on each.
+    std::vector<std::pair<std::string, std::vector<bool>>> surfaces;
 };
 
 struct PartFormat {

@@ -30,6 +30,16 @@ struct RegionShare {
     double volume = 0.0, mass = 0.0; // of the whole body
 };
 
+// The tetrahedra of the whole body: the modelled part and its mirror images, which share the points on the
+// planes. `image_of`: of each point that of the modelled part.
+struct WholeTets {
+    std::vector<Vec3> points;
+    std::vector<std::array<std::int32_t, 4>> tets;
+    std::vector<RegionId> region;
+    std::vector<std::size_t> image_of;
+};
+WholeTets whole_tets(const Model& model, const SolidPart& part);
+
 // With the mirror images of a symmetric model, but for `solid`.
 struct Part {
     Triangles surface;

@@ -17,7 +17,7 @@ namespace {
 namespace fs = std::filesystem;
 const std::vector<std::string>& own_files() {
     static const std::vector<std::string> names{"analysis.json", "study.toml", "model.h5", "fields.h5",
-                                                "cases",         "figures",    "log.txt"};
+                                                "cases",         "figures",    "log.txt",  "verify.json"};
     return names;
 }
 

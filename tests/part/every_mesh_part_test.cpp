@@ -48,7 +48,7 @@ TEST_P(EveryPart, TheFileIsABodyAgain) {
     const Part part = carved(model, std::vector<double>(model.mesh.elements(), 1.0));
     const test::TemporaryFolder folder;
     const auto file = folder.path() / "teil é.stl";
-    format_of(part_formats(), file).write({part.surface, "mm", "body"}, file);
+    format_of(part_formats(), file).write({part.surface, "mm", "body", nullptr, nullptr, {}}, file);
     const BodyFile back = read_bodies(file, {}, 1.0, 1e-3, false);
     ASSERT_EQ(back.bodies.size(), 1U);
     EXPECT_NEAR(back.bodies[0]->volume(), part.volume, 1e-4 * part.volume);

@@ -6,6 +6,7 @@
 #include "cli/commands/restarts.hpp"
 #include "figures/drawings.hpp"
 #include "part/extract.hpp"
+#include "part/part_mesh.hpp"
 #include "quantity/quantities.hpp"
 #include "tell/part_text.hpp"
 
@@ -153,6 +154,22 @@ double mass_asked(const CarveWish& in, const Model& model) {
                        "Write it with its unit: --mass \"3.2 kg\"");
 }
 
+// Which points of the part lie on each surface of the study; none where one of them is lost.
+std::vector<std::pair<std::string, std::vector<bool>>> points_of_surfaces(const Study& study,
+                                                                          const Part& part) {
+    std::vector<std::pair<std::string, std::vector<bool>>> out;
+    try {
+        const Model model = build_part_model(study, *part.solid, false);
+        for (const ModelSurface& s : model.surfaces) {
+            std::vector<bool> on(part.solid->points.size(), false);
+            for (const NodeId n : s.nodes) on[index(n)] = true;
+            out.emplace_back(s.name, std::move(on));
+        }
+    } catch (const Error&) { // verify tells which
+    }
+    return out;
+}
+
 // The threshold that was asked for, by itself or by what comes of it.
 double chosen_threshold(const CarveWish& in, const Session& session, const RunFolder& folder,
                         const Model& model, const PartField& field) {
@@ -189,7 +206,9 @@ int run_carve(const CarveWish& in, Session& session) {
 
     const fs::path file = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
     if (file.has_parent_path()) make_folder(file.parent_path());
-    format.write({part.surface, model.units.length, model.title, &part, &model}, file);
+    PartToWrite written{part.surface, model.units.length, model.title, &part, &model, {}};
+    if (part.solid && format.ending == ".vtu") written.surfaces = points_of_surfaces(job.study, part);
+    format.write(written, file);
     write_text(fs::path(file).replace_extension(".json"),
                report_of(model, part, part_options, table).dump(2) + "\n");
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");

@@ -29,6 +29,7 @@ Command analyze_command();
 Command optimize_command();
 Command plot_command();
 Command carve_command();
+Command verify_command();
 Command help_command();
 Command schema_command();
 

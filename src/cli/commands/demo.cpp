@@ -45,6 +45,7 @@ int run_demo(const DemoWish& in, Session& session) {
     for (const char* what : {"density", "displacement", "stress", "history"})
         step({"plot", run.string(), "--what", what});
     step({"carve", run.string()});
+    step({"verify", run.string()});
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     console.result(
         fmt::format("\nthe whole job took {:.0f} s; everything is in {}", seconds, folder.string()));

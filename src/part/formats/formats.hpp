@@ -6,5 +6,11 @@
 namespace upright {
 
 PartFormat stl_format();
+PartFormat obj_format();
+PartFormat ply_format();
+PartFormat vtu_format();
+
+// A title in a file whose lines mean something.
+std::string first_line(const std::string& text);
 
 } // namespace upright

@@ -1,0 +1,160 @@
+#include "part/part_mesh.hpp"
+
+#include "base/edge_key.hpp"
+#include "mesh/mesh_cells.hpp"
+#include "mesh/quality.hpp"
+
+#include <algorithm>
+#include <map>
+#include <set>
+#include <unordered_map>
+
+namespace upright {
+
+namespace {
+
+constexpr double least_ratio = 0.2; // of the Jacobian of an element with bent edges
+constexpr double most_bent = 0.25;  // of an edge: how far its middle is moved
+constexpr std::array<std::array<std::size_t, 2>, 6> edges{{{0, 1}, {1, 2}, {2, 0}, {0, 3}, {1, 3}, {2, 3}}};
+
+using Corners = std::array<std::int32_t, 3>;
+Corners sorted(Corners n) {
+    std::sort(n.begin(), n.end());
+    return n;
+}
+
+class PartKind final : public MeshKind {
+  public:
+    PartKind(const SolidPart& part, bool bent) : part_(part), second_order_(bent) {
+        word = "part";
+        called = "carved parts";
+        follows_shapes = leaves_out_voids = true;
+        refinable = false;
+    }
+
+    MadeMesh make(const Space& space) const override {
+        MadeMesh out;
+        out.regions = space.regions;
+        Mesh& mesh = out.mesh;
+        mesh.nodes = part_.points;
+        mesh.size = space.mesh.size;
+        for (std::size_t t = 0; t < part_.tets.size(); ++t) {
+            std::vector<NodeId> nodes;
+            for (const std::int32_t n : part_.tets[t]) nodes.push_back(static_cast<NodeId>(n));
+            mesh.add(ElementKind::Tet4, nodes, part_.region[t]);
+        }
+        mesh.finish();
+        for (const SymmetryPlane& plane : space.symmetry) {
+            const bool low = std::abs(plane.at - mesh.bounds.low[plane.axis]) <=
+                             std::abs(plane.at - mesh.bounds.high[plane.axis]);
+            mesh.symmetry.push_back({plane.axis, plane.at, !low});
+        }
+        if (second_order_) {
+            raise_order(mesh);
+            bend(mesh);
+            mesh.finish();
+        }
+        Painting painting;
+        painting.regions = out.regions;
+        painting.owner = mesh.region;
+        for (std::size_t r = 0; r < out.regions.size(); ++r) {
+            std::vector<bool> covered(mesh.elements(), false);
+            for (std::size_t e = 0; e < covered.size(); ++e)
+                covered[e] = mesh.region[e] == static_cast<RegionId>(r);
+            painting.covered.push_back(std::move(covered));
+        }
+        const MeshCells cells(mesh, false);
+        pick_surfaces(space, cells, painting);
+        out.painted = count_cells(space, painting, cells);
+        std::vector<std::int32_t> number(mesh.elements());
+        for (std::size_t e = 0; e < number.size(); ++e) number[e] = static_cast<std::int32_t>(e);
+        out.surfaces = picked_faces(painting, number);
+        leave_exact(space, mesh, out.surfaces);
+        return out;
+    }
+
+  private:
+    // Middles of the edges of faces, onto what the edge lies on.
+    void bend(Mesh& mesh) const {
+        std::unordered_map<std::uint64_t, std::set<std::int32_t>> on;
+        for (const Improved::Face& f : part_.faces)
+            for (std::size_t k = 0; k < 3; ++k)
+                if (f.sheet >= 0) on[edge_key(f.nodes[k], f.nodes[(k + 1) % 3])].insert(f.sheet);
+        std::vector<std::vector<std::size_t>> users(mesh.nodes.size());
+        std::map<std::uint64_t, NodeId> middle; // in order, so that the same comes out every time
+        for (std::size_t e = 0; e < mesh.elements(); ++e) {
+            const NodeRange ids = mesh.nodes_of(static_cast<ElementId>(e));
+            for (std::size_t k = 0; k < 6; ++k) {
+                const std::uint64_t key = edge_key(static_cast<std::int32_t>(ids[edges[k][0]]),
+                                                   static_cast<std::int32_t>(ids[edges[k][1]]));
+                users[index(ids[4 + k])].push_back(e);
+                if (on.count(key) != 0) middle[key] = ids[4 + k];
+            }
+        }
+        for (const auto& [key, n] : middle) {
+            const std::set<std::int32_t>& sheets = on.at(key);
+            if (std::none_of(sheets.begin(), sheets.end(),
+                             [&](std::int32_t s) { return (*part_.sheets)[s].curved(); }))
+                continue;
+            const Vec3 straight = mesh.nodes[index(n)];
+            const auto to = part_.sheets->onto({sheets.begin(), sheets.end()}, straight);
+            const double length = (mesh.nodes[key >> 32U] - mesh.nodes[key & 0xffffffffU]).norm();
+            if (!to || (*to - straight).norm() > most_bent * length) continue;
+            for (const double share : {1.0, 0.5, 0.25, 0.0}) {
+                mesh.nodes[index(n)] = straight + share * (*to - straight);
+                if (std::all_of(users[index(n)].begin(), users[index(n)].end(),
+                                [&](std::size_t e) { return least_jacobian(mesh, e) > least_ratio; }))
+                    break;
+            }
+        }
+    }
+
+    // Supports and loads act on what was written, not on faces that the design left there.
+    void leave_exact(const Space& space, const Mesh& mesh,
+                     std::vector<std::vector<MeshFace>>& surfaces) const {
+        std::set<Corners> exact;
+        for (const Improved::Face& f : part_.faces)
+            if (f.sheet >= 0 && f.sheet != part_.level) exact.insert(sorted(f.nodes));
+        for (std::size_t s = 0; s < surfaces.size(); ++s) {
+            auto& faces = surfaces[s];
+            faces.erase(std::remove_if(faces.begin(), faces.end(),
+                                       [&](const MeshFace& f) {
+                                           const std::vector<NodeId> n = mesh.face_corners(f);
+                                           return exact.count(sorted({static_cast<std::int32_t>(n[0]),
+                                                                      static_cast<std::int32_t>(n[1]),
+                                                                      static_cast<std::int32_t>(n[2])})) == 0;
+                                       }),
+                        faces.end());
+            if (faces.empty())
+                throw Error::input(space.surfaces[s].place,
+                                   "nothing of the surface \"" + space.surfaces[s].name +
+                                       "\" is left on the part",
+                                   "Keep a region under it, or carve at a lower density");
+        }
+    }
+
+    const SolidPart& part_;
+    bool second_order_;
+};
+
+} // namespace
+
+Model build_part_model(const Study& study, const SolidPart& part, bool second_order) {
+    Study own = study;
+    const auto kind = std::make_shared<PartKind>(part, second_order);
+    own.mesh.kind = kind;
+    own.mesh.order = second_order ? 2 : 1;
+    Model out = build_model(own);
+    // The kind refers to the part, which need not live as long.
+    out.made_by.kind = study.mesh.kind;
+    return out;
+}
+
+std::vector<SurfaceLeft> surfaces_left(const Model& part, const Model& whole) {
+    std::vector<SurfaceLeft> out;
+    for (std::size_t s = 0; s < part.surfaces.size(); ++s)
+        out.push_back({part.surfaces[s].name, part.surfaces[s].area, whole.surfaces[s].area});
+    return out;
+}
+
+} // namespace upright

@@ -1,0 +1,130 @@
+// upright verify and the ways of carve to say where to cut, on runs of the built program.
+#include "support/folder.hpp"
+#include "support/run_upright.hpp"
+#include "support/study_text.hpp"
+
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+using namespace upright;
+namespace fs = std::filesystem;
+using test::StudyText;
+using test::TemporaryFolder;
+
+namespace {
+
+// A short cantilever of half its mass, held and loaded over kept plates.
+std::string lever(const std::string& more = {}) {
+    return StudyText()
+        .add("title = \"Kurzer Hebel\"\n")
+        .steel()
+        .region("block", "box = [[0, 0, 0], [80, 40, 40]]")
+        .add("[[region]]\nname = \"plate\"\nrole = \"keep\"\nmaterial = \"steel\"\n"
+             "box = [[70, 0, 0], [80, 40, 40]]\n")
+        .surface("root", "facing = [-1, 0, 0]")
+        .add("[[surface]]\nname = \"tip\"\nof = \"plate\"\nfacing = [1, 0, 0]\n")
+        .support("clamp", "root", R"(["x", "y", "z"])")
+        .force("pull", "tip", "[0, 0, -1000]")
+        .load_case("bend", R"(["clamp"])", "{ pull = 1 }")
+        .card("case", "hum", "kind = \"modal\"\nsupports = \"clamp\"\nmodes = 2\n")
+        .response("stiffness", "compliance")
+        .response("budget", "mass-fraction", "max = 0.5")
+        .add(more)
+        .minimize("stiffness")
+        .mesh("size = 10\n")
+        .section("run", "iterations = 80\n");
+}
+
+} // namespace
+
+TEST(Verify, ThePartIsAnalysedAgainstEveryBound) {
+    const TemporaryFolder folder;
+    folder.write("ein hebel.toml", lever());
+    const auto run = test::upright(folder.path(), {"optimize", "ein hebel.toml", "--quiet"});
+    ASSERT_EQ(run.code, 0) << run.err;
+    const auto verify = test::upright(folder.path(), {"verify", "ein hebel.run", "--size", "800x500"});
+    EXPECT_EQ(verify.code, 0) << verify.out << verify.err;
+    EXPECT_NE(verify.out.find("VERIFIED: the part holds every bound"), std::string::npos) << verify.out;
+    const fs::path out = folder.path() / "ein hebel.run/verify";
+    const auto json = nlohmann::json::parse(test::text_of(out / "verify.json"));
+    EXPECT_EQ(json["verified"], true);
+    EXPECT_EQ(json["order"], 2);
+    // The smooth part is about as stiff as the design that it was cut from, and as heavy.
+    for (const auto& row : json["rows"]) {
+        if (row["name"] == "stiffness")
+            EXPECT_NEAR(row["part"].get<double>(), row["design"].get<double>(),
+                        0.1 * row["design"].get<double>());
+        if (row["name"] == "budget") EXPECT_NEAR(row["part"].get<double>(), 0.5, 0.005);
+        if (row["measure"] == "mass" && row["name"] == "all")
+            EXPECT_NEAR(row["part"].get<double>(), row["design"].get<double>(),
+                        0.005 * row["design"].get<double>());
+    }
+    for (const auto& s : json["surfaces"]) {
+        EXPECT_GT(s["area"].get<double>(), 0.0);
+        EXPECT_LE(s["area"].get<double>(), s["of"].get<double>() * (1.0 + 1e-9));
+    }
+    // It is an analysis like any other; a second verification takes its place.
+    EXPECT_TRUE(fs::exists(out / "figures/stress-bend.png"));
+    EXPECT_EQ(
+        test::upright(folder.path(), {"plot", "ein hebel.run/verify", "--what", "mode", "--mode", "1"}).code,
+        0);
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "ein hebel.run", "--no-figures"}).code, 0);
+    // A bound that the part breaks is named, with exit code 4.
+    const auto low =
+        test::upright(folder.path(), {"verify", "ein hebel.run", "--no-figures", "--at", "0.02"});
+    EXPECT_TRUE(low.code == 0 || low.code == 4) << low.err;
+    // Wrong asks.
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "none.run"}).code, 3);
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "ein hebel.run", "--at", "2"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "ein hebel.run", "--out", "/proc/none"}).code, 6);
+}
+
+TEST(Verify, ABrokenBoundFails) {
+    const TemporaryFolder folder;
+    // The run knows no bound on the frequency; the study of the run has one that no such part holds.
+    folder.write("s.toml", lever("[[response]]\nname = \"hum\"\nmeasure = \"frequency\"\ncase = \"hum\"\n"));
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet"}).code, 0);
+    const fs::path study = folder.path() / "s.run/study.toml";
+    std::string text = test::text_of(study);
+    const auto at = text.find("measure = \"frequency\"");
+    ASSERT_NE(at, std::string::npos) << text;
+    text.insert(at, "min = \"900 kHz\"\n");
+    folder.write("s.run/study.toml", text);
+    fs::remove(folder.path() / "s.run/model.h5");
+    const auto verify = test::upright(folder.path(), {"verify", "s.run", "--no-figures"});
+    EXPECT_EQ(verify.code, 4) << verify.out << verify.err;
+    EXPECT_NE(verify.out.find("NOT VERIFIED: hum @ hum broken by 99."), std::string::npos) << verify.out;
+}
+
+TEST(Carve, SaysWhereToCutInOtherWays) {
+    const TemporaryFolder folder;
+    folder.write("s.toml", lever());
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet", "--set", "run.sharpen=false",
+                                            "--set", "run.iterations=15", "--set", "mesh.size=5"})
+                  .code,
+              0);
+    const auto report = [&] { return nlohmann::json::parse(test::text_of(folder.path() / "part.json")); };
+    const auto carve = [&](std::vector<std::string> words) {
+        words.insert(words.begin(), {"carve", "s.run", "--out", "part.ply"});
+        return test::upright(folder.path(), words);
+    };
+    EXPECT_EQ(carve({"--mass", "0.6 kg"}).code, 0);
+    EXPECT_NEAR(report()["mass"].get<double>(), 0.6e-3, 0.006 * 0.6e-3);
+    EXPECT_EQ(carve({"--fraction", "0.6"}).code, 0);
+    double design = 0.0;
+    const auto by_fraction = report();
+    for (const auto& r : by_fraction["regions"])
+        if (r["name"] == "block") design = r["volume"].get<double>();
+    EXPECT_NEAR(design, 0.6 * 70.0 * 1600.0, 0.01 * 70.0 * 1600.0);
+    const auto connected = carve({"--connected"});
+    EXPECT_EQ(connected.code, 0) << connected.err;
+    const double most = report()["threshold"].get<double>();
+    EXPECT_NE(connected.out.find("up to a threshold of"), std::string::npos) << connected.out;
+    EXPECT_EQ(report()["one_piece"], true);
+    if (most < 0.9) EXPECT_EQ(carve({"--at", std::to_string(std::min(0.99, most + 0.1))}).code, 4);
+    EXPECT_EQ(carve({"--mass", "50 kg"}).code, 3);
+    EXPECT_EQ(carve({"--mass", "3 mm"}).code, 2);
+    EXPECT_EQ(carve({"--fraction", "1.5"}).code, 2);
+    EXPECT_EQ(carve({"--fraction", "0.4", "--at", "0.3"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"carve", "s.run", "--out", "part.step"}).code, 2);
+}
