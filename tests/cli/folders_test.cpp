@@ -103,7 +103,7 @@ TEST(Folders, NamesWithSpacesAndAccentsGoAllTheWay) {
     run({"optimize", name + ".toml"});
     run({"plot", name + ".run", "--what", "density"});
     run({"plot", name + ".run", "--what", "history"});
-    run({"carve", name + ".run", "--out", "teil ö.stl"});
+    run({"carve", name + ".run", "--at", "0.2", "--out", "teil ö.stl"});
     EXPECT_TRUE(fs::exists(folder.path() / (name + ".check") / "regions.png"));
     EXPECT_TRUE(fs::exists(folder.path() / (name + ".run") / "run.json"));
     EXPECT_TRUE(fs::exists(folder.path() / "teil ö.stl"));
@@ -167,5 +167,5 @@ TEST(Folders, DamagedPiecesOfARunAreNamed) {
     EXPECT_NE(with("history.csv", "iteration,goal\n1,2\n", {"plot", "s.run", "--what", "history"})
                   .find("history.csv"),
               std::string::npos);
-    EXPECT_EQ(test::upright(folder.path(), {"carve", "s.run"}).code, 0); // whole again
+    EXPECT_EQ(test::upright(folder.path(), {"carve", "s.run", "--at", "0.2"}).code, 0); // whole again
 }

@@ -1,5 +1,6 @@
 #include "part/solid/cut_space.hpp"
 
+#include "base/edge_key.hpp"
 #include "base/error.hpp"
 #include "part/solid/split.hpp"
 
@@ -135,28 +136,44 @@ class SpaceCutter {
         return owner(p + off) != owner(p - off);
     }
 
+    // Of the tetrahedra that lie on both sides.
+    std::vector<std::array<std::int32_t, 2>> edges_across(const std::vector<double>& value) const {
+        std::vector<std::uint64_t> keys;
+        for (const auto& n : out_.tets.tets)
+            for (std::size_t i = 0; i < 4; ++i)
+                for (std::size_t j = i + 1; j < 4; ++j)
+                    if (value[static_cast<std::size_t>(n[i])] * value[static_cast<std::size_t>(n[j])] < 0.0)
+                        keys.push_back(edge_key(n[i], n[j]));
+        std::sort(keys.begin(), keys.end());
+        keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
+        std::vector<std::array<std::int32_t, 2>> out;
+        for (const std::uint64_t k : keys)
+            out.push_back({static_cast<std::int32_t>(k >> 32U), static_cast<std::int32_t>(k & 0xffffffffU)});
+        return out;
+    }
+
     void cut(std::int32_t number) {
         CutTets& tets = out_.tets;
         const Sheet& sheet = out_.sheets[number];
         std::vector<double> value(tets.points.size());
+#pragma omp parallel for schedule(static)
+        for (std::size_t i = 0; i < value.size(); ++i) value[i] = sheet.value(tets.points[i]);
         for (std::size_t i = 0; i < value.size(); ++i) {
-            value[i] = sheet.value(tets.points[i]);
             if (std::abs(value[i]) > on_it * a_) continue;
             value[i] = 0.0;
             // A field goes along with the exact faces that it follows.
             if (sheet.kind != Sheet::Kind::Field || tets.on[i].empty())
                 tets.put_on(static_cast<std::int32_t>(i), number);
         }
-        const auto edges = tets.edges();
+        const auto edges = edges_across(value);
         std::vector<Crossing> all = crossings(sheet, value, edges);
+        std::vector<char> between(all.size(), 0);
+#pragma omp parallel for schedule(dynamic, 64)
+        for (std::size_t i = 0; i < all.size(); ++i) between[i] = between_regions(sheet, all[i].at) ? 1 : 0;
         Near face(reach * a_);
-        bool any = false;
-        for (const Crossing& c : all)
-            if (between_regions(sheet, c.at)) {
-                face.add(c.at);
-                any = true;
-            }
-        if (!any) return;
+        for (std::size_t i = 0; i < all.size(); ++i)
+            if (between[i] != 0) face.add(all[i].at);
+        if (std::find(between.begin(), between.end(), 1) == between.end()) return;
         const auto far = [&](const Crossing& c) { return !face.any(c.at); };
         all.erase(std::remove_if(all.begin(), all.end(), far), all.end());
         move_nodes(number, all, value);
@@ -240,8 +257,9 @@ class SpaceCutter {
         }
         std::vector<std::map<std::int32_t, double>> votes(static_cast<std::size_t>(count));
         std::vector<std::int32_t> own(tets.tets.size());
+#pragma omp parallel for schedule(dynamic, 256)
+        for (std::size_t t = 0; t < own.size(); ++t) own[t] = owner(tets.center(t));
         for (std::size_t t = 0; t < own.size(); ++t) {
-            own[t] = owner(tets.center(t));
             votes[static_cast<std::size_t>(component[t])][own[t]] += tets.volume(t);
         }
         std::vector<std::int32_t> chosen(votes.size(), -2);
