@@ -68,18 +68,61 @@ void ReducedSystem::append(const ReducedSystem& other) {
 }
 
 SparseMatrix ReducedSystem::assembled(const std::vector<double>& scale) const {
-    std::vector<SparseEntry> entries;
-    for (std::size_t e = 0; e < system_.elements(); ++e) {
-        const Eigen::MatrixXd& m = *system_.matrix_of[e];
-        const std::int32_t* at = system_.dofs.data() + system_.starts[e];
-        for (Eigen::Index c = 0; c < m.cols(); ++c)
-            for (Eigen::Index r = 0; r < m.rows(); ++r)
-                if (at[r] >= 0 && at[c] >= 0 && m(r, c) != 0.0)
-                    entries.emplace_back(at[r], at[c], scale[e] * m(r, c));
+    // Column by column: what elements give to each, then added up. A list of all entries would take several
+    // times the memory.
+    const auto n = static_cast<std::size_t>(system_.unknowns);
+    const auto each = [&](const auto& visit) {
+        for (std::size_t e = 0; e < system_.elements(); ++e) {
+            const Eigen::MatrixXd& m = *system_.matrix_of[e];
+            const std::int32_t* at = system_.dofs.data() + system_.starts[e];
+            for (Eigen::Index c = 0; c < m.cols(); ++c)
+                if (at[c] >= 0) visit(e, m, at, c);
+        }
+    };
+    // The elements at each column, and which of their columns it is.
+    std::vector<std::size_t> starts(n + 1, 0);
+    each([&](std::size_t, const Eigen::MatrixXd&, const std::int32_t* at, Eigen::Index c) {
+        ++starts[static_cast<std::size_t>(at[c]) + 1];
+    });
+    for (std::size_t k = 0; k < n; ++k) starts[k + 1] += starts[k];
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> from(starts[n]);
+    std::vector<std::size_t> next(starts.begin(), starts.end() - 1);
+    each([&](std::size_t e, const Eigen::MatrixXd&, const std::int32_t* at, Eigen::Index c) {
+        from[next[static_cast<std::size_t>(at[c])]++] = {static_cast<std::uint32_t>(e),
+                                                         static_cast<std::uint32_t>(c)};
+    });
+    std::vector<double> value(n, 0.0);
+    std::vector<char> there(n, 0);
+    std::vector<std::int32_t> rows;
+    SparseMatrix out(static_cast<Eigen::Index>(n), static_cast<Eigen::Index>(n));
+    out.reserve(static_cast<Eigen::Index>(40 * n));
+    for (std::size_t k = 0; k < n; ++k) {
+        rows.clear();
+        for (std::size_t f = starts[k]; f < starts[k + 1]; ++f) {
+            const auto [e, c] = from[f];
+            const Eigen::MatrixXd& m = *system_.matrix_of[e];
+            const std::int32_t* at = system_.dofs.data() + system_.starts[e];
+            for (Eigen::Index r = 0; r < m.rows(); ++r) {
+                const double v = m(r, static_cast<Eigen::Index>(c));
+                if (at[r] < 0 || v == 0.0) continue;
+                const auto row = static_cast<std::size_t>(at[r]);
+                if (there[row] == 0) {
+                    there[row] = 1;
+                    rows.push_back(at[r]);
+                }
+                value[row] += scale[e] * v;
+            }
+        }
+        std::sort(rows.begin(), rows.end());
+        out.startVec(static_cast<Eigen::Index>(k));
+        for (const std::int32_t row : rows) {
+            const auto r = static_cast<std::size_t>(row);
+            out.insertBack(row, static_cast<Eigen::Index>(k)) = value[r];
+            value[r] = 0.0;
+            there[r] = 0;
+        }
     }
-    const auto n = static_cast<Eigen::Index>(system_.unknowns);
-    SparseMatrix out(n, n);
-    out.setFromTriplets(entries.begin(), entries.end());
+    out.finalize();
     return out;
 }
 

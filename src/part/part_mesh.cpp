@@ -58,9 +58,12 @@ class PartKind final : public MeshKind {
         painting.regions = out.regions;
         painting.owner = mesh.region;
         for (std::size_t r = 0; r < out.regions.size(); ++r) {
+            // What another region took over since lies in it all the same.
             std::vector<bool> covered(mesh.elements(), false);
-            for (std::size_t e = 0; e < covered.size(); ++e)
-                covered[e] = mesh.region[e] == static_cast<RegionId>(r);
+            if (out.regions[r].role != Role::Void)
+                for (std::size_t e = 0; e < covered.size(); ++e)
+                    covered[e] = mesh.region[e] == static_cast<RegionId>(r) ||
+                                 out.regions.distance(r, mesh.centers[e]) <= 0.0;
             painting.covered.push_back(std::move(covered));
         }
         const MeshCells cells(mesh, false);
