@@ -14,6 +14,7 @@ namespace upright {
 namespace {
 
 constexpr double least_ratio = 0.2; // of the Jacobian of an element with bent edges
+constexpr double beside = 0.02;     // of a size: there one asks whether the space ends
 constexpr double most_bent = 0.25;  // of an edge: how far its middle is moved
 constexpr std::array<std::array<std::size_t, 2>, 6> edges{{{0, 1}, {1, 2}, {2, 0}, {0, 3}, {1, 3}, {2, 3}}};
 
@@ -112,22 +113,32 @@ class PartKind final : public MeshKind {
         }
     }
 
-    // Supports and loads act on what was written, not on faces that the design left there.
+    // Supports and loads act on the outside of the space, as it was written: neither on faces that the design
+    // drew, nor on those of a kept region that the design laid bare.
     void leave_exact(const Space& space, const Mesh& mesh,
                      std::vector<std::vector<MeshFace>>& surfaces) const {
-        std::set<Corners> exact;
+        std::map<Corners, std::int32_t> exact;
         for (const Improved::Face& f : part_.faces)
-            if (f.sheet >= 0 && f.sheet != part_.level) exact.insert(sorted(f.nodes));
+            if (f.sheet >= 0 && f.sheet != part_.level) exact[sorted(f.nodes)] = f.sheet;
+        const auto outside = [&](const MeshFace& f) {
+            const std::vector<NodeId> n = mesh.face_corners(f);
+            const auto found =
+                exact.find(sorted({static_cast<std::int32_t>(n[0]), static_cast<std::int32_t>(n[1]),
+                                   static_cast<std::int32_t>(n[2])}));
+            if (found == exact.end()) return false;
+            Vec3 middle = Vec3::Zero();
+            for (std::size_t k = 0; k < 3; ++k) middle += mesh.nodes[index(n[k])] / 3.0;
+            // Beyond the arc where the face is its chord.
+            const double chord = std::abs((*part_.sheets)[found->second].value(middle));
+            const Vec3 beyond = middle + (chord + beside * mesh.size) * mesh.face_normal(f);
+            const RegionId owner = space.regions.owner(beyond);
+            return owner == RegionId::None || space.regions[owner].role == Role::Void;
+        };
         for (std::size_t s = 0; s < surfaces.size(); ++s) {
             auto& faces = surfaces[s];
-            faces.erase(std::remove_if(faces.begin(), faces.end(),
-                                       [&](const MeshFace& f) {
-                                           const std::vector<NodeId> n = mesh.face_corners(f);
-                                           return exact.count(sorted({static_cast<std::int32_t>(n[0]),
-                                                                      static_cast<std::int32_t>(n[1]),
-                                                                      static_cast<std::int32_t>(n[2])})) == 0;
-                                       }),
-                        faces.end());
+            faces.erase(
+                std::remove_if(faces.begin(), faces.end(), [&](const MeshFace& f) { return !outside(f); }),
+                faces.end());
             if (faces.empty())
                 throw Error::input(space.surfaces[s].place,
                                    "nothing of the surface \"" + space.surfaces[s].name +

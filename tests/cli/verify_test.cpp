@@ -96,6 +96,44 @@ TEST(Verify, ABrokenBoundFails) {
     EXPECT_NE(verify.out.find("NOT VERIFIED: hum @ hum broken by 99."), std::string::npos) << verify.out;
 }
 
+// A bound that fails by little: what to ask of the optimiser, and a threshold at which all holds.
+TEST(Verify, SaysWhatWouldMendIt) {
+    const TemporaryFolder folder;
+    std::string text = lever();
+    text.replace(text.find("max = 0.5"), 9, "max = 0.9");
+    folder.write("s.toml", text);
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet", "--set", "run.sharpen=false",
+                                            "--set", "run.iterations=20", "--set", "response.budget.max=0.5"})
+                  .code,
+              0);
+    // Of more mass than its bound.
+    ASSERT_EQ(test::upright(folder.path(), {"verify", "s.run", "--no-figures", "--at", "0.4"}).code, 4);
+    const fs::path report = folder.path() / "s.run/verify/verify.json";
+    double part = 0.0;
+    const auto before = nlohmann::json::parse(test::text_of(report));
+    for (const auto& row : before["rows"])
+        if (row["name"] == "stiffness") part = row["part"].get<double>();
+    const fs::path study = folder.path() / "s.run/study.toml";
+    std::string asked = test::text_of(study);
+    const auto at = asked.find("measure = \"compliance\"");
+    ASSERT_NE(at, std::string::npos) << asked;
+    asked.insert(at, "max = " + std::to_string(0.95 * part) + "\n");
+    const auto budget = asked.find("max = 0.5");
+    ASSERT_NE(budget, std::string::npos) << asked;
+    asked.replace(budget, 9, "max = 2.0");
+    folder.write("s.run/study.toml", asked);
+    fs::remove(folder.path() / "s.run/model.h5");
+    const auto verify =
+        test::upright(folder.path(), {"verify", "s.run", "--no-figures", "--at", "0.4", "--mend"});
+    EXPECT_EQ(verify.code, 4) << verify.out << verify.err;
+    EXPECT_NE(verify.out.find("to mend it, ask the optimiser for stiffness at most"), std::string::npos)
+        << verify.out;
+    const auto after = nlohmann::json::parse(test::text_of(report));
+    ASSERT_TRUE(after["mended_at"].is_number()) << verify.out;
+    const std::string lower = std::to_string(after["mended_at"].get<double>());
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "s.run", "--no-figures", "--at", lower}).code, 0);
+}
+
 TEST(Carve, SaysWhereToCutInOtherWays) {
     const TemporaryFolder folder;
     folder.write("s.toml", lever());

@@ -81,6 +81,23 @@ TEST(PartMesh, SurfacesAreFoundOnExactFacesAlone) {
     }
 }
 
+// A kept plate within the design: its back is no outside, though the design leaves it bare; and "of" the
+// block are faces of what took its place.
+TEST(PartMesh, WhatTheDesignLaidBareIsNoOutside) {
+    const Study study = study_from(block_study("[[region]]\nname = \"plate\"\nrole = \"keep\"\nmaterial = "
+                                               "\"steel\"\nbox = [[7, 0, 0], [8, 4, 4]]\n"));
+    const Model model = build_model(study);
+    std::vector<double> density;
+    for (const Vec3& c : model.mesh.centers) density.push_back(c.z() < 2 || c.x() > 7 ? 1.0 : 0.0);
+    const PartField field(model, density);
+    const Part part = field.extract({});
+    const Model of_part = build_part_model(study, *part.solid, false);
+    for (const MeshFace& f :
+         of_part.surfaces.at(0).faces) // the root looks along -x, as the plate's back does
+        EXPECT_NEAR(of_part.mesh.face_center(f).x(), 0.0, 1e-9);
+    EXPECT_NEAR(of_part.surfaces.at(1).area, 16.0, 1e-9); // the tip is the plate's front, of the block
+}
+
 // Half of a symmetric bar, analysed as a part, has half the compliance of the whole.
 TEST(PartMesh, SymmetryHoldsThePart) {
     const auto compliance = [](const std::string& extra, const std::string& force) {
