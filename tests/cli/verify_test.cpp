@@ -120,7 +120,7 @@ TEST(Verify, SaysWhatWouldMendIt) {
     asked.insert(at, "max = " + std::to_string(0.95 * part) + "\n");
     const auto budget = asked.find("max = 0.5");
     ASSERT_NE(budget, std::string::npos) << asked;
-    asked.replace(budget, 9, "max = 2.0");
+    asked.replace(budget, 9, "max = 1.0");
     folder.write("s.run/study.toml", asked);
     fs::remove(folder.path() / "s.run/model.h5");
     const auto verify =
