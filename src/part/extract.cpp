@@ -44,6 +44,24 @@ bool on_plane(const Vec3& p, const SymmetryCut& cut, double size) {
     return std::abs(p[cut.axis] - cut.at) <= 1e-9 * size;
 }
 
+// Adds the mirror images of points, but for those on the plane, which are put on it exactly; the number of
+// each one's image.
+std::vector<std::int32_t> reflected(std::vector<Vec3>& points, const SymmetryCut& cut, double size) {
+    std::vector<std::int32_t> image(points.size());
+    for (std::size_t n = 0; n < image.size(); ++n) {
+        image[n] = static_cast<std::int32_t>(n);
+        if (on_plane(points[n], cut, size)) {
+            points[n][cut.axis] = cut.at;
+            continue;
+        }
+        Vec3 other = points[n];
+        other[cut.axis] = 2.0 * cut.at - other[cut.axis];
+        image[n] = static_cast<std::int32_t>(points.size());
+        points.push_back(other);
+    }
+    return image;
+}
+
 // The skin with its mirror images, which share the points on the planes.
 void take_skin(const Model& model, const SolidPart& solid, Part& part) {
     const double size = model.mesh.size;
@@ -70,20 +88,7 @@ void take_skin(const Model& model, const SolidPart& solid, Part& part) {
         part.kept.push_back(model.regions[static_cast<std::size_t>(f.behind)].role == Role::Keep);
     }
     for (const SymmetryCut& cut : model.mesh.symmetry) {
-        std::vector<std::int32_t> image(part.surface.points.size());
-        const std::size_t points = part.surface.points.size();
-        for (std::size_t n = 0; n < points; ++n) {
-            Vec3& p = part.surface.points[n];
-            image[n] = static_cast<std::int32_t>(n);
-            if (on_plane(p, cut, size)) {
-                p[cut.axis] = cut.at;
-                continue;
-            }
-            Vec3 other = p;
-            other[cut.axis] = 2.0 * cut.at - other[cut.axis];
-            image[n] = static_cast<std::int32_t>(part.surface.points.size());
-            part.surface.points.push_back(other);
-        }
+        const std::vector<std::int32_t> image = reflected(part.surface.points, cut, size);
         const std::size_t triangles = part.surface.corners.size();
         for (std::size_t i = 0; i < triangles; ++i) {
             const auto t = part.surface.corners[i];
@@ -108,19 +113,9 @@ WholeTets whole_tets(const Model& model, const SolidPart& part) {
     for (std::size_t n = 0; n < part.points.size(); ++n) out.image_of.push_back(n);
     for (const SymmetryCut& cut : model.mesh.symmetry) {
         const std::size_t points = out.points.size();
-        std::vector<std::int32_t> image(points);
-        for (std::size_t n = 0; n < points; ++n) {
-            image[n] = static_cast<std::int32_t>(n);
-            if (on_plane(out.points[n], cut, model.mesh.size)) {
-                out.points[n][cut.axis] = cut.at;
-                continue;
-            }
-            Vec3 other = out.points[n];
-            other[cut.axis] = 2.0 * cut.at - other[cut.axis];
-            image[n] = static_cast<std::int32_t>(out.points.size());
-            out.points.push_back(other);
-            out.image_of.push_back(out.image_of[n]);
-        }
+        const std::vector<std::int32_t> image = reflected(out.points, cut, model.mesh.size);
+        for (std::size_t n = 0; n < points; ++n)
+            if (static_cast<std::size_t>(image[n]) != n) out.image_of.push_back(out.image_of[n]);
         const std::size_t tets = out.tets.size();
         for (std::size_t t = 0; t < tets; ++t) {
             std::array<std::int32_t, 4> turned{};
@@ -132,8 +127,6 @@ WholeTets whole_tets(const Model& model, const SolidPart& part) {
     }
     return out;
 }
-
-PartField::~PartField() = default;
 
 PartField::PartField(const Model& model, DesignValues design)
     : model_(model), design_(std::move(design)), anchors_(anchors_of(model)) {
@@ -212,7 +205,6 @@ PartField::Glance PartField::glance(const PartOptions& options) const {
     const std::vector<std::int32_t> piece = solid_->pieces_above(level);
     const std::int32_t count = piece.empty() ? 0 : *std::max_element(piece.begin(), piece.end()) + 1;
     std::vector<bool> wanted(static_cast<std::size_t>(count), !options.drop_islands);
-    std::vector<int> copies(wanted.size(), model_.mesh.copies());
     std::vector<std::vector<bool>> reaches(wanted.size(),
                                            std::vector<bool>(model_.mesh.symmetry.size(), false));
     std::vector<std::size_t> size(wanted.size(), 0);
@@ -330,7 +322,7 @@ void PartField::find_pieces(const SolidPart& solid, Part& part, bool drop, std::
             for (std::size_t c = 0; c < reaches[i].size(); ++c)
                 if (on_plane(p[k], model_.mesh.symmetry[c], model_.mesh.size)) reaches[i][c] = true;
         }
-        const double volume = Vec3(p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]) / 6.0;
+        const double volume = tet_volume(p);
         piece.volume += volume;
         piece.center += volume * middle;
         const ModelRegion& region = model_.regions[index(solid.region[t])];
@@ -401,7 +393,7 @@ Part PartField::solid_part(const PartOptions& options, double level) const {
     for (std::size_t t = 0; t < solid->tets.size(); ++t) {
         std::array<Vec3, 4> p;
         for (std::size_t k = 0; k < 4; ++k) p[k] = solid->points[static_cast<std::size_t>(solid->tets[t][k])];
-        volumes[index(solid->region[t])] += Vec3(p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]) / 6.0;
+        volumes[index(solid->region[t])] += tet_volume(p);
     }
     for (std::size_t r = 0; r < volumes.size(); ++r) {
         const ModelRegion& region = model_.regions[r];

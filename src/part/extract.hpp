@@ -26,7 +26,6 @@ class PartField {
     PartField(const Model& model, DesignValues design);
     PartField(const Model& model, const std::vector<double>& density)
         : PartField(model, DesignValues{density, {}, 0.0, 0.5}) {}
-    ~PartField();
 
     // Throws Error (Input) when nothing is left at the threshold.
     Part extract(const PartOptions& options) const;

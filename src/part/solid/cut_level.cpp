@@ -23,21 +23,11 @@ class LevelCutter {
         : tets_(tets), sheets_(sheets), value_(value), level_(level), design_(design) {}
 
     void run(const std::unordered_set<std::int32_t>& stay) {
-        std::vector<std::uint64_t> keys;
-        for (std::size_t t = 0; t < tets_.tets.size(); ++t) {
-            if (!is_design(t)) continue;
-            const auto& n = tets_.tets[t];
-            for (std::size_t i = 0; i < 4; ++i)
-                for (std::size_t j = i + 1; j < 4; ++j)
-                    if (of(n[i]) * of(n[j]) < 0.0) keys.push_back(edge_key(n[i], n[j]));
-        }
-        std::sort(keys.begin(), keys.end());
-        keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
         std::vector<Crossing> all;
-        for (const std::uint64_t k : keys) {
+        for (const auto& [a, b] : tets_.edges_across(value_, [&](std::size_t t) { return is_design(t); })) {
             Crossing c;
-            c.a = static_cast<std::int32_t>(k >> 32U);
-            c.b = static_cast<std::int32_t>(k & 0xffffffffU);
+            c.a = a;
+            c.b = b;
             all.push_back(c);
         }
         take_near(all, stay);

@@ -1,6 +1,5 @@
 #include "part/solid/cut_space.hpp"
 
-#include "base/edge_key.hpp"
 #include "base/error.hpp"
 #include "part/solid/split.hpp"
 
@@ -136,22 +135,6 @@ class SpaceCutter {
         return owner(p + off) != owner(p - off);
     }
 
-    // Of the tetrahedra that lie on both sides.
-    std::vector<std::array<std::int32_t, 2>> edges_across(const std::vector<double>& value) const {
-        std::vector<std::uint64_t> keys;
-        for (const auto& n : out_.tets.tets)
-            for (std::size_t i = 0; i < 4; ++i)
-                for (std::size_t j = i + 1; j < 4; ++j)
-                    if (value[static_cast<std::size_t>(n[i])] * value[static_cast<std::size_t>(n[j])] < 0.0)
-                        keys.push_back(edge_key(n[i], n[j]));
-        std::sort(keys.begin(), keys.end());
-        keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
-        std::vector<std::array<std::int32_t, 2>> out;
-        for (const std::uint64_t k : keys)
-            out.push_back({static_cast<std::int32_t>(k >> 32U), static_cast<std::int32_t>(k & 0xffffffffU)});
-        return out;
-    }
-
     void cut(std::int32_t number) {
         CutTets& tets = out_.tets;
         const Sheet& sheet = out_.sheets[number];
@@ -165,7 +148,7 @@ class SpaceCutter {
             if (sheet.kind != Sheet::Kind::Field || tets.on[i].empty())
                 tets.put_on(static_cast<std::int32_t>(i), number);
         }
-        const auto edges = edges_across(value);
+        const auto edges = tets.edges_across(value, [](std::size_t) { return true; });
         std::vector<Crossing> all = crossings(sheet, value, edges);
         std::vector<char> between(all.size(), 0);
 #pragma omp parallel for schedule(dynamic, 64)
@@ -210,7 +193,7 @@ class SpaceCutter {
         }
     }
 
-    // The sheet through a face that parts its two sides; -1 for none.
+    // Whether a sheet runs through the face and parts its two sides.
     bool is_wall(std::size_t t, std::size_t side, std::size_t other) const {
         const CutTets& tets = out_.tets;
         const std::int32_t p = tets.tets[t][tet_faces[side][0]];
@@ -233,28 +216,11 @@ class SpaceCutter {
     // What hangs together between walls is of one region: that of most of its volume.
     void label() {
         CutTets& tets = out_.tets;
-        const auto beyond = neighbours_of(tets);
-        std::vector<std::int32_t> component(tets.tets.size(), -1);
-        std::vector<std::size_t> stack;
-        std::int32_t count = 0;
-        for (std::size_t seed = 0; seed < component.size(); ++seed) {
-            if (component[seed] >= 0) continue;
-            component[seed] = count;
-            stack.push_back(seed);
-            while (!stack.empty()) {
-                const std::size_t t = stack.back();
-                stack.pop_back();
-                for (std::size_t side = 0; side < 4; ++side) {
-                    const std::int32_t o = beyond[t][side];
-                    if (o < 0 || component[static_cast<std::size_t>(o)] >= 0 ||
-                        is_wall(t, side, static_cast<std::size_t>(o)))
-                        continue;
-                    component[static_cast<std::size_t>(o)] = count;
-                    stack.push_back(static_cast<std::size_t>(o));
-                }
-            }
-            ++count;
-        }
+        const std::vector<std::int32_t> component = connected(
+            neighbours_of(tets), [](std::size_t) { return true; },
+            [&](std::size_t t, std::size_t side, std::size_t o) { return !is_wall(t, side, o); });
+        const std::int32_t count =
+            component.empty() ? 0 : *std::max_element(component.begin(), component.end()) + 1;
         std::vector<std::map<std::int32_t, double>> votes(static_cast<std::size_t>(count));
         std::vector<std::int32_t> own(tets.tets.size());
 #pragma omp parallel for schedule(dynamic, 256)

@@ -1,6 +1,5 @@
 #include "part/solid/cut_tets.hpp"
 
-#include "base/edge_key.hpp"
 #include "mesh/quality.hpp"
 
 #include <Eigen/Geometry>
@@ -40,8 +39,7 @@ std::array<Vec3, 4> CutTets::corners(std::size_t t) const {
 }
 
 double CutTets::volume(std::size_t t) const {
-    const auto p = corners(t);
-    return Vec3(p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]) / 6.0;
+    return tet_volume(corners(t));
 }
 
 Vec3 CutTets::center(std::size_t t) const {
@@ -62,6 +60,10 @@ std::vector<std::array<std::int32_t, 2>> CutTets::edges() const {
     for (const auto& n : tets)
         for (std::size_t i = 0; i < 4; ++i)
             for (std::size_t j = i + 1; j < 4; ++j) keys.push_back(edge_key(n[i], n[j]));
+    return edges_of_keys(std::move(keys));
+}
+
+std::vector<std::array<std::int32_t, 2>> edges_of_keys(std::vector<std::uint64_t> keys) {
     std::sort(keys.begin(), keys.end());
     keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
     std::vector<std::array<std::int32_t, 2>> out;

@@ -4,10 +4,17 @@
 
 #include "base/vectors.hpp"
 
+#include "base/edge_key.hpp"
+
+#include <Eigen/Geometry>
 #include <array>
 #include <vector>
 
 namespace upright {
+
+inline double tet_volume(const std::array<Vec3, 4>& p) {
+    return Vec3(p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]) / 6.0;
+}
 
 struct CutTets {
     std::vector<Vec3> points;
@@ -27,6 +34,10 @@ struct CutTets {
     double least_sine_at(std::int32_t point) const;
     // Every edge once, smaller point first, in the order of the points.
     std::vector<std::array<std::int32_t, 2>> edges() const;
+    // Those of `wanted` tetrahedra alone whose ends have values of unlike sign, in the same order.
+    template <class Wanted>
+    std::vector<std::array<std::int32_t, 2>> edges_across(const std::vector<double>& value,
+                                                          const Wanted& wanted) const;
     // Puts the point m into the edge.
     void split(std::int32_t a, std::int32_t b, std::int32_t m);
     // Leaves out tetrahedra, and points that none is left of. Returns the new number of each point, or -1.
@@ -36,9 +47,55 @@ struct CutTets {
 // For each tetrahedron the one beyond the face opposite its corner 0 to 3, or -1.
 std::vector<std::array<std::int32_t, 4>> neighbours_of(const CutTets& mesh);
 
+// What hangs together: for each the number of its group, -1 where `in` says no. From one to its neighbour
+// across a side it goes on where `through(t, side, neighbour)` says so.
+template <class In, class Through>
+std::vector<std::int32_t> connected(const std::vector<std::array<std::int32_t, 4>>& beyond, const In& in,
+                                    const Through& through) {
+    std::vector<std::int32_t> out(beyond.size(), -1);
+    std::vector<std::size_t> stack;
+    std::int32_t count = 0;
+    for (std::size_t seed = 0; seed < out.size(); ++seed) {
+        if (out[seed] >= 0 || !in(seed)) continue;
+        out[seed] = count;
+        stack.push_back(seed);
+        while (!stack.empty()) {
+            const std::size_t t = stack.back();
+            stack.pop_back();
+            for (std::size_t side = 0; side < 4; ++side) {
+                if (beyond[t][side] < 0) continue;
+                const auto o = static_cast<std::size_t>(beyond[t][side]);
+                if (out[o] >= 0 || !in(o) || !through(t, side, o)) continue;
+                out[o] = count;
+                stack.push_back(o);
+            }
+        }
+        ++count;
+    }
+    return out;
+}
+
 // The corners of the face opposite corner i, seen from outside counter-clockwise.
 inline constexpr std::array<std::array<std::size_t, 3>, 4> tet_faces{
     {{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
+
+// Each key once, as its two points.
+std::vector<std::array<std::int32_t, 2>> edges_of_keys(std::vector<std::uint64_t> keys);
+
+template <class Wanted>
+std::vector<std::array<std::int32_t, 2>> CutTets::edges_across(const std::vector<double>& value,
+                                                               const Wanted& wanted) const {
+    std::vector<std::uint64_t> keys;
+    for (std::size_t t = 0; t < tets.size(); ++t) {
+        if (!wanted(t)) continue;
+        const auto& n = tets[t];
+        for (std::size_t i = 0; i < 4; ++i)
+            for (std::size_t j = i + 1; j < 4; ++j)
+                if (value[static_cast<std::size_t>(n[i])] * value[static_cast<std::size_t>(n[j])] < 0.0)
+                    keys.push_back(edge_key(n[i], n[j]));
+    }
+    return edges_of_keys(std::move(keys));
+}
 
 // A body-centred lattice of boxes: corners and middles, four tetrahedra at each face between two boxes. Boxes
 // for which `wanted` says no (given their middle) are left out.

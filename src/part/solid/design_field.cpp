@@ -5,6 +5,7 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace upright {
 
@@ -123,6 +124,18 @@ void DesignField::go_on(int layers, int sweeps) {
         for (std::size_t b = 0; b < 3; ++b) c[b] = image_[b][static_cast<std::size_t>(c[b])];
         return static_cast<long>(at(c));
     };
+    // Nothing where none is known.
+    const auto mean_about = [&](const std::array<int, 3>& c) -> std::optional<double> {
+        double sum = 0.0;
+        int count = 0;
+        for (int side = 0; side < 6; ++side) {
+            const long n = neighbour(c, side);
+            if (n < 0 || known_[static_cast<std::size_t>(n)] == 0) continue;
+            sum += values_[static_cast<std::size_t>(n)];
+            ++count;
+        }
+        return count > 0 ? std::optional<double>(sum / count) : std::nullopt;
+    };
     std::vector<std::array<int, 3>> filled;
     for (int layer = 0; layer < layers; ++layer) {
         std::vector<std::pair<std::size_t, double>> fresh;
@@ -131,16 +144,9 @@ void DesignField::go_on(int layers, int sweeps) {
                 for (int i = 0; i < count_[0]; ++i) {
                     const std::array<int, 3> c{i, j, k};
                     if (known_[at(c)] != 0) continue;
-                    double sum = 0.0;
-                    int count = 0;
-                    for (int side = 0; side < 6; ++side) {
-                        const long n = neighbour(c, side);
-                        if (n < 0 || known_[static_cast<std::size_t>(n)] == 0) continue;
-                        sum += values_[static_cast<std::size_t>(n)];
-                        ++count;
-                    }
-                    if (count == 0) continue;
-                    fresh.emplace_back(at(c), sum / count);
+                    const std::optional<double> mean = mean_about(c);
+                    if (!mean) continue;
+                    fresh.emplace_back(at(c), *mean);
                     filled.push_back(c);
                 }
         for (const auto& [n, v] : fresh) {
@@ -149,17 +155,8 @@ void DesignField::go_on(int layers, int sweeps) {
         }
     }
     for (int sweep = 0; sweep < sweeps; ++sweep)
-        for (const std::array<int, 3>& c : filled) {
-            double sum = 0.0;
-            int count = 0;
-            for (int side = 0; side < 6; ++side) {
-                const long n = neighbour(c, side);
-                if (n < 0 || known_[static_cast<std::size_t>(n)] == 0) continue;
-                sum += values_[static_cast<std::size_t>(n)];
-                ++count;
-            }
-            if (count > 0) values_[at(c)] = sum / count;
-        }
+        for (const std::array<int, 3>& c : filled)
+            if (const std::optional<double> mean = mean_about(c)) values_[at(c)] = *mean;
 }
 
 double DesignField::value(const Vec3& p, Vec3& slope) const {

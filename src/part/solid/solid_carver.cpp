@@ -21,26 +21,9 @@ std::vector<bool> is_design(const Model& model) {
 
 // What hangs together through faces.
 std::vector<std::int32_t> pieces_of(const CutTets& tets) {
-    const auto beyond = neighbours_of(tets);
-    std::vector<std::int32_t> out(tets.tets.size(), -1);
-    std::vector<std::size_t> stack;
-    std::int32_t count = 0;
-    for (std::size_t seed = 0; seed < out.size(); ++seed) {
-        if (out[seed] >= 0) continue;
-        out[seed] = count;
-        stack.push_back(seed);
-        while (!stack.empty()) {
-            const std::size_t t = stack.back();
-            stack.pop_back();
-            for (const std::int32_t o : beyond[t]) {
-                if (o < 0 || out[static_cast<std::size_t>(o)] >= 0) continue;
-                out[static_cast<std::size_t>(o)] = count;
-                stack.push_back(static_cast<std::size_t>(o));
-            }
-        }
-        ++count;
-    }
-    return out;
+    return connected(
+        neighbours_of(tets), [](std::size_t) { return true; },
+        [](std::size_t, std::size_t, std::size_t) { return true; });
 }
 
 } // namespace
@@ -61,11 +44,15 @@ SolidCarver::SolidCarver(const Model& model, const std::vector<double>& value)
     }
 }
 
+std::vector<double> SolidCarver::below_at(double level) const {
+    std::vector<double> out(value_.size());
+    for (std::size_t n = 0; n < out.size(); ++n) out[n] = level - value_[n];
+    return out;
+}
+
 double SolidCarver::share_above(double level) const {
     if (whole_ <= 0.0) return 0.0;
-    std::vector<double> turned(value_.size());
-    for (std::size_t n = 0; n < turned.size(); ++n) turned[n] = level - value_[n];
-    return volume_below(space_.tets, turned, 0.0, design_) / whole_;
+    return volume_below(space_.tets, below_at(level), 0.0, design_) / whole_;
 }
 
 double SolidCarver::level_of_share(double share) const {
@@ -80,8 +67,7 @@ double SolidCarver::level_of_share(double share) const {
 
 std::vector<double> SolidCarver::volumes(double level) const {
     std::vector<double> out = region_volume_;
-    std::vector<double> turned(value_.size());
-    for (std::size_t n = 0; n < turned.size(); ++n) turned[n] = level - value_[n];
+    const std::vector<double> turned = below_at(level);
     for (std::size_t r = 0; r < out.size(); ++r) {
         if (!design_[r]) continue;
         std::vector<bool> one(out.size(), false);
@@ -98,32 +84,12 @@ std::vector<std::int32_t> SolidCarver::pieces_above(double level) const {
     const auto solid = [&](std::size_t t) {
         return kept(t) || std::any_of(tets.tets[t].begin(), tets.tets[t].end(), above);
     };
-    std::vector<std::int32_t> out(tets.tets.size(), -1);
-    std::vector<std::size_t> stack;
-    std::int32_t count = 0;
-    for (std::size_t seed = 0; seed < out.size(); ++seed) {
-        if (out[seed] >= 0 || !solid(seed)) continue;
-        out[seed] = count;
-        stack.push_back(seed);
-        while (!stack.empty()) {
-            const std::size_t t = stack.back();
-            stack.pop_back();
-            for (std::size_t side = 0; side < 4; ++side) {
-                if (beyond_[t][side] < 0) continue;
-                const auto o = static_cast<std::size_t>(beyond_[t][side]);
-                if (out[o] >= 0 || !solid(o)) continue;
-                const auto& f = tet_faces[side];
-                // Through what is solid of the face.
-                if (!(kept(t) && kept(o)) && !above(tets.tets[t][f[0]]) && !above(tets.tets[t][f[1]]) &&
-                    !above(tets.tets[t][f[2]]))
-                    continue;
-                out[o] = count;
-                stack.push_back(o);
-            }
-        }
-        ++count;
-    }
-    return out;
+    // Through what is solid of a face.
+    return connected(beyond_, solid, [&](std::size_t t, std::size_t side, std::size_t o) {
+        const auto& f = tet_faces[side];
+        return (kept(t) && kept(o)) || above(tets.tets[t][f[0]]) || above(tets.tets[t][f[1]]) ||
+               above(tets.tets[t][f[2]]);
+    });
 }
 
 SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick) const {
@@ -137,10 +103,8 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick) const 
     };
     sheet.least_slope = least_slope / sheets->size();
     const std::int32_t number = sheets->add(std::move(sheet));
-    std::vector<double> value(value_.size());
-    for (std::size_t n = 0; n < value.size(); ++n) value[n] = level - value_[n];
     CutTets tets = space_.tets;
-    LevelCut made = cut_at_level(tets, *sheets, std::move(value), number, design_);
+    LevelCut made = cut_at_level(tets, *sheets, below_at(level), number, design_);
     if (pick) {
         SolidPart raw = part_of(improve(tets, made.solid, *sheets, {-1.0}));
         if (raw.tets.empty()) return raw;

@@ -53,6 +53,8 @@ class SolidCarver {
 
   private:
     SolidPart part_of(Improved mesh) const;
+    // At each point, below zero where the field is above the level.
+    std::vector<double> below_at(double level) const;
 
     const Model& model_;
     SpaceTets space_;
