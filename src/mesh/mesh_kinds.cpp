@@ -1,6 +1,7 @@
 #include "mesh/mesh_kind.hpp"
 
 #include "mesh/mesh_cells.hpp"
+#include "mesh/owned_mesh.hpp"
 
 namespace upright {
 
@@ -66,6 +67,28 @@ MadeMesh paint_mesh(const Space& space, Mesh raw, bool stairs, const MeshSets* s
     out.regions = std::move(painting.regions);
     out.mesh = std::move(raw);
     return out;
+}
+
+void pick_on_owned(const Space& space, MadeMesh& made) {
+    const Mesh& mesh = made.mesh;
+    Painting painting;
+    painting.regions = made.regions;
+    painting.owner = mesh.region;
+    for (std::size_t r = 0; r < made.regions.size(); ++r) {
+        // What another region took over since lies in it all the same.
+        std::vector<bool> covered(mesh.elements(), false);
+        if (made.regions[r].role != Role::Void)
+            for (std::size_t e = 0; e < covered.size(); ++e)
+                covered[e] = mesh.region[e] == static_cast<RegionId>(r) ||
+                             made.regions.distance(r, mesh.centers[e]) <= 0.0;
+        painting.covered.push_back(std::move(covered));
+    }
+    const MeshCells cells(mesh, false);
+    pick_surfaces(space, cells, painting);
+    made.painted = count_cells(space, painting, cells);
+    std::vector<std::int32_t> number(mesh.elements());
+    for (std::size_t e = 0; e < number.size(); ++e) number[e] = static_cast<std::int32_t>(e);
+    made.surfaces = picked_faces(painting, number);
 }
 
 } // namespace upright

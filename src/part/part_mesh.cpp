@@ -1,7 +1,7 @@
 #include "part/part_mesh.hpp"
 
 #include "base/edge_key.hpp"
-#include "mesh/mesh_cells.hpp"
+#include "mesh/owned_mesh.hpp"
 #include "mesh/quality.hpp"
 
 #include <algorithm>
@@ -55,24 +55,7 @@ class PartKind final : public MeshKind {
             bend(mesh);
             mesh.finish();
         }
-        Painting painting;
-        painting.regions = out.regions;
-        painting.owner = mesh.region;
-        for (std::size_t r = 0; r < out.regions.size(); ++r) {
-            // What another region took over since lies in it all the same.
-            std::vector<bool> covered(mesh.elements(), false);
-            if (out.regions[r].role != Role::Void)
-                for (std::size_t e = 0; e < covered.size(); ++e)
-                    covered[e] = mesh.region[e] == static_cast<RegionId>(r) ||
-                                 out.regions.distance(r, mesh.centers[e]) <= 0.0;
-            painting.covered.push_back(std::move(covered));
-        }
-        const MeshCells cells(mesh, false);
-        pick_surfaces(space, cells, painting);
-        out.painted = count_cells(space, painting, cells);
-        std::vector<std::int32_t> number(mesh.elements());
-        for (std::size_t e = 0; e < number.size(); ++e) number[e] = static_cast<std::int32_t>(e);
-        out.surfaces = picked_faces(painting, number);
+        pick_on_owned(space, out);
         leave_exact(space, mesh, out.surfaces);
         return out;
     }

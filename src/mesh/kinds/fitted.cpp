@@ -2,6 +2,7 @@
 #include "mesh/fitted_mesh.hpp"
 #include "mesh/mesh_cells.hpp"
 #include "mesh/mesh_kind.hpp"
+#include "mesh/owned_mesh.hpp"
 #include "study/language.hpp"
 
 #include <algorithm>
@@ -50,23 +51,7 @@ MadeMesh make_fitted(const Space& space) {
                                 "inner border is no smooth face",
                                 out.regions[r].name));
     }
-    Painting painting;
-    painting.regions = out.regions;
-    painting.owner = out.mesh.region;
-    for (std::size_t r = 0; r < out.regions.size(); ++r) {
-        std::vector<bool> covered(out.mesh.elements(), false);
-        if (out.regions[r].role != Role::Void)
-            for (std::size_t e = 0; e < covered.size(); ++e)
-                covered[e] = out.mesh.region[e] == static_cast<RegionId>(r) ||
-                             out.regions.distance(r, out.mesh.centers[e]) <= 0.0;
-        painting.covered.push_back(std::move(covered));
-    }
-    const MeshCells cells(out.mesh, false);
-    pick_surfaces(space, cells, painting);
-    out.painted = count_cells(space, painting, cells);
-    std::vector<std::int32_t> number(out.mesh.elements());
-    for (std::size_t e = 0; e < number.size(); ++e) number[e] = static_cast<std::int32_t>(e);
-    out.surfaces = picked_faces(painting, number);
+    pick_on_owned(space, out);
     return out;
 }
 
