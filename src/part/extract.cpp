@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <map>
 
 namespace upright {
 
@@ -100,6 +101,13 @@ void take_skin(const Model& model, const SolidPart& solid, Part& part) {
     }
 }
 
+void require_shapes(const Model& model) {
+    if (model.mesh.kinds.empty() || model.made_by.kind->from_file)
+        throw Error::input(model.made_by.place,
+                           "a mesh from a file brings no exact shapes to carve a part from",
+                           "Write the regions as shapes and let the mesh be made");
+}
+
 } // namespace
 
 bool Part::one_piece() const {
@@ -128,12 +136,40 @@ WholeTets whole_tets(const Model& model, const SolidPart& part) {
     return out;
 }
 
+Triangles border_of(const WholeTets& whole, RegionId region) {
+    // A face that two tetrahedra of the region share is inside it.
+    std::map<std::array<std::int32_t, 3>, std::array<std::int32_t, 3>> open;
+    for (std::size_t t = 0; t < whole.tets.size(); ++t) {
+        if (whole.region[t] != region) continue;
+        for (const auto& face : tet_faces) {
+            const std::array<std::int32_t, 3> corners{whole.tets[t][face[0]], whole.tets[t][face[1]],
+                                                      whole.tets[t][face[2]]};
+            std::array<std::int32_t, 3> key = corners;
+            std::sort(key.begin(), key.end());
+            if (const auto found = open.find(key); found != open.end())
+                open.erase(found);
+            else
+                open.emplace(key, corners);
+        }
+    }
+    Triangles out;
+    std::map<std::int32_t, std::int32_t> number;
+    for (const auto& [key, corners] : open) {
+        std::array<std::int32_t, 3> face{};
+        for (std::size_t k = 0; k < 3; ++k) {
+            const auto [at, is_new] =
+                number.emplace(corners[k], static_cast<std::int32_t>(out.points.size()));
+            if (is_new) out.points.push_back(whole.points[static_cast<std::size_t>(corners[k])]);
+            face[k] = at->second;
+        }
+        out.corners.push_back(face);
+    }
+    return out;
+}
+
 PartField::PartField(const Model& model, DesignValues design)
     : model_(model), design_(std::move(design)), anchors_(anchors_of(model)) {
-    if (model.mesh.kinds.empty() || model.made_by.kind->from_file)
-        throw Error::input(model.made_by.place,
-                           "a mesh from a file brings no exact shapes to carve a part from",
-                           "Write the regions as shapes and let the mesh be made");
+    require_shapes(model);
     if (model.made_by.flat()) {
         flat_ = std::make_unique<FlatCarver>(model, design_.density);
         return;
@@ -155,6 +191,18 @@ PartField::PartField(const Model& model, DesignValues design)
     }
     if (design_.sharpness > 0.0 && dense > 0.0 && dense < whole)
         shift_ = solid_->level_of_share(dense / whole) - unprojected(design_.threshold, design_.sharpness);
+}
+
+PartField::PartField(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies)
+    : model_(model), anchors_(anchors_of(model)) {
+    require_shapes(model);
+    if (model.made_by.flat() || model.mesh.shell())
+        throw Error::input(model.made_by.place, "bodies made elsewhere are taken for solid models alone",
+                           "Write a study of solids");
+    design_.sharpness = 0.0;
+    made_elsewhere_ = true;
+    for (const auto& body : bodies) body_volume_ += body->volume();
+    solid_ = std::make_unique<SolidCarver>(model, std::move(bodies));
 }
 
 double PartField::level_of(double threshold) const {
@@ -218,7 +266,7 @@ PartField::Glance PartField::glance(const PartOptions& options) const {
             for (const std::int32_t n : space.tets[t]) {
                 const Vec3& place = space.points[static_cast<std::size_t>(n)];
                 if (on_plane(place, model_.mesh.symmetry[c], model_.mesh.size) &&
-                    (kept || solid_->field().value(place) > level))
+                    (kept || solid_->value_at(place) > level))
                     reaches[p][c] = true;
             }
     }
@@ -232,7 +280,7 @@ PartField::Glance PartField::glance(const PartOptions& options) const {
             const bool kept =
                 model_.regions[static_cast<std::size_t>(space.label[static_cast<std::size_t>(t)])].role ==
                 Role::Keep;
-            if (!kept && solid_->field().value(anchors_[a].places[k]) <= level) continue;
+            if (!kept && solid_->value_at(anchors_[a].places[k]) <= level) continue;
             wanted[static_cast<std::size_t>(piece[static_cast<std::size_t>(t)])] = true;
             any = true;
         }
@@ -378,12 +426,14 @@ void PartField::find_pieces(const SolidPart& solid, Part& part, bool drop, std::
 Part PartField::solid_part(const PartOptions& options, double level) const {
     Part part;
     part.level = level;
-    const auto solid =
-        std::make_shared<SolidPart>(solid_->cut(level, options.improve, [&](const SolidPart& raw) {
+    const auto solid = std::make_shared<SolidPart>(solid_->cut(
+        level, options.improve,
+        [&](const SolidPart& raw) {
             std::vector<bool> wanted;
             find_pieces(raw, part, options.drop_islands, wanted);
             return wanted;
-        }));
+        },
+        options.size));
     part.solid = solid;
     if (solid->tets.empty()) return part;
     take_skin(model_, *solid, part);
@@ -406,26 +456,32 @@ Part PartField::solid_part(const PartOptions& options, double level) const {
     return part;
 }
 
-// Chords and pulled points change the volume a little: the level follows until it is that of the glance.
+// Chords and pulled points change the volume a little: the level follows until it is that of the glance, or
+// of a body made elsewhere, whose surface is moved by little for it.
 Part PartField::matched_part(const PartOptions& options) const {
     constexpr double allowed = 0.002;
     constexpr int most_rounds = 3;
-    const double asked = level_of(options.threshold);
+    constexpr double most_moved = 0.05;
+    constexpr double matchable = 0.04; // of a body: where more is missing it lies beyond the space
+    const double asked = made_elsewhere_ ? 0.0 : level_of(options.threshold);
     const auto volume_at = [&](double level) {
         const std::vector<double> volumes = solid_->volumes(level);
         return sum_of(volumes) * model_.mesh.copies();
     };
-    const double wanted = volume_at(asked);
+    const double wanted = made_elsewhere_ ? body_volume_ : volume_at(asked);
     double level = asked;
     Part out = solid_part(options, level);
     for (int round = 0; options.improve && round < most_rounds; ++round) {
         double volume = out.volume;
         for (const PartPiece& p : out.pieces) volume += p.dropped ? p.volume : 0.0;
         if (out.pieces.empty() || std::abs(volume - wanted) <= allowed * wanted) break;
+        if (made_elsewhere_ && std::abs(volume - wanted) > matchable * wanted) break;
         const double step = 1e-3;
         const double slope = (volume_at(level + step) - volume_at(level - step)) / (2.0 * step);
         if (!(slope < 0.0)) break;
-        level += std::clamp((wanted - volume) / slope, -0.05, 0.05);
+        const double to = level + std::clamp((wanted - volume) / slope, -most_moved, most_moved);
+        if (made_elsewhere_ && std::abs(to) > most_moved) break;
+        level = to;
         out = solid_part(options, level);
     }
     return out;
@@ -433,6 +489,9 @@ Part PartField::matched_part(const PartOptions& options) const {
 
 Part PartField::extract(const PartOptions& options) const {
     Part out = flat_ ? flat_->extract(options) : matched_part(options);
+    if (made_elsewhere_ && out.pieces.empty())
+        throw Error::input({}, "nothing of the body lies in the space of the study",
+                           "Check its unit of length and its place");
     if (out.pieces.empty() || out.surface.corners.empty())
         throw Error::input({},
                            fmt::format("no material is denser than the threshold {:g}", options.threshold),

@@ -27,6 +27,11 @@ class PartField {
     PartField(const Model& model, const std::vector<double>& density)
         : PartField(model, DesignValues{density, {}, 0.0, 0.5}) {}
 
+    // The part is what of these bodies lies in the space, whatever the options' threshold: for extract() and
+    // whole() alone. Its level is how far it lies within their surface, in sizes of the mesh (at most 0.05
+    // either way): as far as gives it their volume. Throws as above, and for models that are no solids.
+    PartField(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies);
+
     // Throws Error (Input) when nothing is left at the threshold.
     Part extract(const PartOptions& options) const;
 
@@ -47,7 +52,7 @@ class PartField {
     double largest_connected() const;
 
     // The part of full density, not made better: what surfaces and volumes are measured by. Of solid models.
-    SolidPart whole() const { return solid_->cut(-1.0, false); }
+    SolidPart whole() const { return solid_->cut(-1e9, false); }
 
   private:
     double level_of(double threshold) const;
@@ -62,6 +67,8 @@ class PartField {
 
     const Model& model_;
     DesignValues design_;
+    bool made_elsewhere_ = false;
+    double body_volume_ = 0.0; // of those
     std::unique_ptr<FlatCarver> flat_;
     std::unique_ptr<SolidCarver> solid_;
     std::vector<Anchor> anchors_;

@@ -14,6 +14,7 @@ struct PartOptions {
     double threshold = 0.5;   // physical density
     bool improve = true;      // of solid models: good tetrahedra; without it a surface to look at
     bool drop_islands = true; // leave out pieces that touch neither a support nor a load
+    SizeWish size;            // of solid models: of edges that are to be shorter than the cut leaves them
 };
 
 // A piece of material that hangs together.
@@ -39,6 +40,8 @@ struct WholeTets {
     std::vector<std::size_t> image_of;
 };
 WholeTets whole_tets(const Model& model, const SolidPart& part);
+// The closed border of a region of it; empty where it has none.
+Triangles border_of(const WholeTets& whole, RegionId region);
 
 // With the mirror images of a symmetric model, but for `solid`.
 struct Part {

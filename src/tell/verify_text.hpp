@@ -1,28 +1,25 @@
 // What became of the bounds of a study on the carved part, for people.
 #pragma once
 
-#include "response/reading.hpp"
+#include "verify/verification.hpp"
 
-#include <optional>
 #include <string>
 #include <vector>
 
 namespace upright {
 
-// One number of the space of full material, of the design in the run's own model, and of the part.
-struct VerifyRow {
-    std::string name;    // "stiffness", "stiffness @ lift"
-    std::string measure; // "compliance"
-    std::string unit;
-    std::optional<double> whole, design, part;
-    std::optional<double> min, max;
-    bool holds = true;
-    double excess = -1.0;               // as of Reading
-    double tolerance = bound_tolerance; // by which it holds
-    std::string where;
-    bool bounded() const { return min || max; }
-};
-
 std::string verify_table(const std::vector<VerifyRow>& rows, bool black_and_white);
+// What was cut or taken, and its mesh.
+std::string verified_part_text(const Verified& verified);
+// Surfaces that are not whole; empty where all are.
+std::string surfaces_left_text(const Verified& verified);
+// What the rounds of ever finer meshes came to.
+std::string rounds_text(const Verified& verified);
+// Why the numbers may be other than they are: marks of stress, error of the mesh, the design against the
+// part, what the analyses say of themselves.
+std::string verify_doubts_text(const Verified& verified);
+// "VERIFIED: ..." or "NOT VERIFIED: ...", with what to ask of the optimiser where a bound is nearly held;
+// `offer`: names --mend.
+std::string verdict_text(const Verified& verified, bool offer);
 
 } // namespace upright

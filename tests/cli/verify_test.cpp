@@ -3,6 +3,7 @@
 #include "support/run_upright.hpp"
 #include "support/study_text.hpp"
 
+#include <cstring>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
@@ -96,6 +97,56 @@ TEST(Verify, ABrokenBoundFails) {
     EXPECT_NE(verify.out.find("NOT VERIFIED: hum @ hum broken by 99."), std::string::npos) << verify.out;
 }
 
+// The part as it was written, edited or not, and meshes that follow the error.
+TEST(Verify, TakesABodyThatWasMadeElsewhereAndLooksCloser) {
+    const TemporaryFolder folder;
+    folder.write("s.toml", lever());
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet"}).code, 0);
+    const auto numbers = [&](const char* where) {
+        const auto json = nlohmann::json::parse(test::text_of(folder.path() / where / "verify.json"));
+        for (const auto& row : json["rows"])
+            if (row["name"] == "stiffness") return std::pair(json, row["part"].get<double>());
+        return std::pair(json, 0.0);
+    };
+    ASSERT_EQ(
+        test::upright(folder.path(), {"verify", "s.run", "--no-figures", "--refine", "--error", "0.04"}).code,
+        0);
+    const auto [carved, finest] = numbers("s.run/verify");
+    const auto& rounds = carved["rounds"];
+    ASSERT_GE(rounds.size(), 2U);
+    for (std::size_t i = 1; i < rounds.size(); ++i) {
+        EXPECT_LT(rounds[i]["energy_error"].get<double>(), rounds[i - 1]["energy_error"].get<double>());
+        EXPECT_GT(rounds[i]["tetrahedra"].get<int>(), rounds[i - 1]["tetrahedra"].get<int>());
+    }
+    ASSERT_EQ(test::upright(folder.path(), {"carve", "s.run", "--out", "teil.stl"}).code, 0);
+    const auto edited = test::upright(
+        folder.path(), {"verify", "s.run", "--part", "teil.stl", "--no-figures", "--out", "edited"});
+    EXPECT_EQ(edited.code, 0) << edited.out << edited.err;
+    EXPECT_NE(edited.out.find("part: a body of"), std::string::npos) << edited.out;
+    const auto [taken, compliance] = numbers("edited");
+    EXPECT_NEAR(compliance, finest, 0.05 * finest);
+    EXPECT_TRUE(taken["threshold"].is_null());
+    // A body of another unit of length, what is no body, and words that do not go together.
+    std::string stl = test::text_of(folder.path() / "teil.stl");
+    folder.write("halb.stl", stl.substr(0, stl.size() / 2));
+    const auto half = test::upright(folder.path(), {"verify", "s.run", "--part", "halb.stl", "--out", "no"});
+    EXPECT_EQ(half.code, 3) << half.out;
+    for (std::size_t t = 84; t + 50 <= stl.size(); t += 50)
+        for (std::size_t k = 0; k < 12; ++k) {
+            float v = 0.0F;
+            std::memcpy(&v, stl.data() + t + 4 * k, 4);
+            v *= 25.4F;
+            std::memcpy(stl.data() + t + 4 * k, &v, 4);
+        }
+    folder.write("inch.stl", stl);
+    const auto inch = test::upright(folder.path(), {"verify", "s.run", "--part", "inch.stl", "--out", "no"});
+    EXPECT_EQ(inch.code, 3) << inch.out;
+    EXPECT_NE(inch.err.find("unit of length"), std::string::npos) << inch.err;
+    EXPECT_FALSE(fs::exists(folder.path() / "no"));
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "s.run", "--part", "teil.stl", "--mend"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "s.run", "--error", "0.1"}).code, 2);
+}
+
 // A bound that fails by little: what to ask of the optimiser, and a threshold at which all holds.
 TEST(Verify, SaysWhatWouldMendIt) {
     const TemporaryFolder folder;
@@ -165,4 +216,6 @@ TEST(Carve, SaysWhereToCutInOtherWays) {
     EXPECT_EQ(carve({"--fraction", "1.5"}).code, 2);
     EXPECT_EQ(carve({"--fraction", "0.4", "--at", "0.3"}).code, 2);
     EXPECT_EQ(test::upright(folder.path(), {"carve", "s.run", "--out", "part.step"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"carve", "s.run", "--out", "teil é.3mf"}).code, 0);
+    EXPECT_TRUE(fs::exists(folder.path() / "teil é.3mf"));
 }

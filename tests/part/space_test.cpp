@@ -264,4 +264,25 @@ TEST(CutLevel, WhatIsThinStaysSound) {
     }
 }
 
+// A bore that leaves walls of a fraction of the lattice's step: whatever plane runs through them, no region
+// leaks into another.
+TEST(PartSpace, WallsThinnerThanTheLatticeHold) {
+    for (const char* size : {"0.5", "0.4", "1"})
+        for (const double radius : {0.6, 0.8, 0.9}) {
+            const Study study = study_from(
+                block_study(
+                    "[[region]]\nname = \"head\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[6, 0, "
+                    "0], [8, 4, 4]]\n[[region]]\nname = \"bore\"\nrole = \"void\"\ncylinder = { from = "
+                    "[7, 2, 0], to = [7, 2, 4], radius = " +
+                    std::to_string(radius) + " }\n[symmetry]\nplanes = [\"y = 2\"]\n"),
+                {"surface.tip.of=head", std::string("mesh.size=") + size});
+            const Model model = build_model(study);
+            const SpaceTets space = cut_space(model.mesh, model.shapes);
+            const double head = 0.5 * (32.0 - 4.0 * pi * radius * radius);
+            EXPECT_NEAR(volume_of(space.tets, 1), head, 0.03 * head) << size << " " << radius;
+            EXPECT_NEAR(volume_of(space.tets, 0), 48.0, 0.02) << size << " " << radius;
+            EXPECT_LT(space.doubtful, 1e-9) << size << " " << radius;
+        }
+}
+
 } // namespace upright

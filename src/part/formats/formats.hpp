@@ -6,6 +6,7 @@
 namespace upright {
 
 PartFormat stl_format();
+PartFormat three_mf_format();
 PartFormat obj_format();
 PartFormat ply_format();
 PartFormat vtu_format();

@@ -15,13 +15,14 @@ namespace {
 
 // In lattice steps: an edge is cut where the face is as near; a node with a cut so near (of the edge) moves
 // onto the face, by so much at most, and no angle about it may have a smaller sine after it.
-constexpr double reach = 1.6, snap = 0.25, most_move = 0.4, least_after = 0.12;
+constexpr double reach = 2.5, snap = 0.25, most_move = 0.4, least_after = 0.12;
 constexpr double on_it = 1e-7;  // already on the sheet
 constexpr double beside = 0.01; // to both sides of a cut one asks whose the place is
 // Edges on curved faces bend off them by so much of the radius at most (about 30 degrees an edge), unless
 // they are as short, in lattice steps.
 constexpr double bend = 0.035, shortest = 0.12;
 constexpr double of_radius = 0.8, least_step = 0.5; // the lattice where there is no grid, in sizes
+constexpr int samples = 5;                          // each way, over a step
 constexpr double agreed = 0.9;                      // share of a component's volume
 
 // Places in cubes of one width: is one of them near?
@@ -135,6 +136,25 @@ class SpaceCutter {
         return owner(p + off) != owner(p - off);
     }
 
+    // Whether the face of a region, as it was written, is there, whoever owns the place.
+    bool on_written_face(const Sheet& sheet, const Vec3& p) const {
+        return std::any_of(sheet.regions.begin(), sheet.regions.end(), [&](std::int32_t r) {
+            return r < 0 ? regions_.body_distance(p) < a_
+                         : std::abs(regions_.distance(static_cast<std::size_t>(r), p)) < a_;
+        });
+    }
+    // Whether regions change across the sheet somewhere about the place, within a step.
+    bool thin_wall_at(const Sheet& sheet, const Vec3& p) const {
+        const auto [u, v] = across(sheet.normal(p));
+        for (int i = -samples; i <= samples; ++i)
+            for (int j = -samples; j <= samples; ++j) {
+                Vec3 at = p + a_ / samples * (i * u + j * v);
+                at -= sheet.value(at) * sheet.normal(at);
+                if (between_regions(sheet, at)) return true;
+            }
+        return false;
+    }
+
     void cut(std::int32_t number) {
         CutTets& tets = out_.tets;
         const Sheet& sheet = out_.sheets[number];
@@ -156,7 +176,14 @@ class SpaceCutter {
         Near face(reach * a_);
         for (std::size_t i = 0; i < all.size(); ++i)
             if (between[i] != 0) face.add(all[i].at);
-        if (std::find(between.begin(), between.end(), 1) == between.end()) return;
+                // A wall thinner than the lattice may lie between crossings.
+#pragma omp parallel for schedule(dynamic, 64)
+        for (std::size_t i = 0; i < all.size(); ++i)
+            if (!face.any(all[i].at) && on_written_face(sheet, all[i].at) && thin_wall_at(sheet, all[i].at))
+                between[i] = 2;
+        for (std::size_t i = 0; i < all.size(); ++i)
+            if (between[i] == 2) face.add(all[i].at);
+        if (std::all_of(between.begin(), between.end(), [](char one) { return one == 0; })) return;
         const auto far = [&](const Crossing& c) { return !face.any(c.at); };
         all.erase(std::remove_if(all.begin(), all.end(), far), all.end());
         move_nodes(number, all, value);

@@ -76,6 +76,7 @@ class Collector {
     Collector(const RegionField& regions, double size) : regions_(regions), size_(size) {}
 
     void region(std::size_t r) {
+        region_ = static_cast<std::int32_t>(r);
         const FieldRegion& region = regions_[r];
         if (const Shape* shape = std::get_if<Shape>(&region.extent)) {
             of_shape(*shape, 0.0, nullptr);
@@ -118,14 +119,20 @@ class Collector {
   private:
     void add(Sheet s) {
         const double near = 1e-7 * size_;
-        for (const Sheet& known : out_) {
+        s.regions = {region_};
+        for (Sheet& known : out_) {
             if (known.kind != s.kind || s.kind == Sheet::Kind::Field) continue;
             const bool along = std::abs(known.axis.dot(s.axis)) > 1.0 - 1e-12;
-            if (s.kind == Sheet::Kind::Plane && along && std::abs(known.value(s.at)) < near) return;
-            if (std::abs(known.radius - s.radius) > near) continue;
-            if (s.kind == Sheet::Kind::Cylinder && along && Vec3(known.at - s.at).cross(s.axis).norm() < near)
-                return;
-            if (s.kind == Sheet::Kind::Sphere && (known.at - s.at).norm() < near) return;
+            const bool same_plane =
+                s.kind == Sheet::Kind::Plane && along && std::abs(known.value(s.at)) < near;
+            const bool as_large = std::abs(known.radius - s.radius) <= near;
+            const bool same_cylinder = s.kind == Sheet::Kind::Cylinder && as_large && along &&
+                                       Vec3(known.at - s.at).cross(s.axis).norm() < near;
+            const bool same_sphere =
+                s.kind == Sheet::Kind::Sphere && as_large && (known.at - s.at).norm() < near;
+            if (!same_plane && !same_cylinder && !same_sphere) continue;
+            if (known.regions.back() != region_) known.regions.push_back(region_);
+            return;
         }
         out_.push_back(std::move(s));
     }
@@ -239,6 +246,7 @@ class Collector {
 
     const RegionField& regions_;
     double size_;
+    std::int32_t region_ = -1;
     std::vector<Sheet> out_;
 };
 

@@ -21,6 +21,8 @@ struct Sheet {
     // size of the slope at least. `radius`: step of differences where it is not known.
     std::function<double(const Vec3&, Vec3& slope)> with_slope;
     double least_slope = 0.0;
+    // The regions that have it for a face; -1 among them: a plane of symmetry.
+    std::vector<std::int32_t> regions;
 
     // About the distance; of all but fields and cones exactly.
     double value(const Vec3& p) const;

@@ -2,6 +2,7 @@
 
 #include "mesh/quality.hpp"
 #include "part/solid/cut_level.hpp"
+#include "part/solid/made_elsewhere.hpp"
 
 #include <algorithm>
 
@@ -11,6 +12,7 @@ namespace {
 
 // Of the field, in units of its change over a cell: where it is flatter no distance is told by it.
 constexpr double least_slope = 0.02;
+constexpr double difference = 1e-3; // of the distance to a body made elsewhere: step, in sizes
 
 std::vector<bool> is_design(const Model& model) {
     std::vector<bool> out;
@@ -29,12 +31,49 @@ std::vector<std::int32_t> pieces_of(const CutTets& tets) {
 } // namespace
 
 SolidCarver::SolidCarver(const Model& model, const std::vector<double>& value)
-    : model_(model), space_(cut_space(model.mesh, model.shapes)),
-      field_(std::make_shared<DesignField>(model.mesh, value, is_design(model))) {
+    : model_(model), space_(cut_space(model.mesh, model.shapes)) {
+    const auto field = std::make_shared<DesignField>(model.mesh, value, is_design(model));
+    matter_ = [field](const Vec3& p) { return field->value(p); };
+    surface_ = [field, size = space_.sheets.size()](double level) {
+        Sheet out;
+        out.kind = Sheet::Kind::Field;
+        out.with_slope = [field, level](const Vec3& p, Vec3& slope) {
+            const double there = field->value(p, slope);
+            slope = -slope;
+            return level - there;
+        };
+        out.least_slope = least_slope / size;
+        return out;
+    };
     for (const ModelRegion& r : model.regions) design_.push_back(r.role == Role::Design);
+    measure_space();
+}
+
+SolidCarver::SolidCarver(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies)
+    : model_(model), space_(cut_space(model.mesh, model.shapes)) {
+    const double size = space_.sheets.size();
+    const auto outside = [&](const Vec3& p) {
+        const RegionId r = model.shapes.owner(p);
+        return r == RegionId::None || model.shapes[r].role == Role::Void;
+    };
+    const auto made = std::make_shared<MadeElsewhere>(std::move(bodies), space_.sheets, outside);
+    const auto distance = [made](const Vec3& p) { return made->signed_distance(p); };
+    matter_ = [distance, size](const Vec3& p) { return -distance(p) / size; };
+    surface_ = [distance, size](double level) {
+        Sheet out;
+        out.kind = Sheet::Kind::Field;
+        out.field = [distance, size, level](const Vec3& p) { return distance(p) + level * size; };
+        out.radius = difference * size;
+        return out;
+    };
+    design_.assign(model.regions.size(), true);
+    measure_space();
+}
+
+void SolidCarver::measure_space() {
     value_.resize(space_.tets.points.size());
-#pragma omp parallel for
-    for (std::size_t n = 0; n < value_.size(); ++n) value_[n] = field_->value(space_.tets.points[n]);
+#pragma omp parallel for schedule(dynamic, 256)
+    for (std::size_t n = 0; n < value_.size(); ++n) value_[n] = matter_(space_.tets.points[n]);
     beyond_ = neighbours_of(space_.tets);
     region_volume_.assign(design_.size(), 0.0);
     for (std::size_t t = 0; t < space_.tets.tets.size(); ++t) {
@@ -92,17 +131,9 @@ std::vector<std::int32_t> SolidCarver::pieces_above(double level) const {
     });
 }
 
-SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick) const {
+SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const SizeWish& size) const {
     const auto sheets = std::make_shared<SheetSet>(space_.sheets);
-    Sheet sheet;
-    sheet.kind = Sheet::Kind::Field;
-    sheet.with_slope = [field = field_, level](const Vec3& p, Vec3& slope) {
-        const double value = field->value(p, slope);
-        slope = -slope;
-        return level - value;
-    };
-    sheet.least_slope = least_slope / sheets->size();
-    const std::int32_t number = sheets->add(std::move(sheet));
+    const std::int32_t number = sheets->add(surface_(level));
     CutTets tets = space_.tets;
     LevelCut made = cut_at_level(tets, *sheets, below_at(level), number, design_);
     if (pick) {
@@ -117,9 +148,9 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick) const 
             ++next;
         }
     }
+    if (size) split_long_edges(tets, made.solid, *sheets, size);
     SolidPart out = part_of(improve(tets, made.solid, *sheets, {improved ? 25.0 : 0.0}));
     out.sheets = sheets;
-    out.field = field_;
     out.level = number;
     out.filled = made.filled;
     out.doubtful = space_.doubtful;

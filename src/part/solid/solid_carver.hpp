@@ -5,6 +5,7 @@
 #include "part/solid/cut_space.hpp"
 #include "part/solid/design_field.hpp"
 #include "part/solid/improve.hpp"
+#include "part/solid/refine.hpp"
 
 #include <memory>
 
@@ -20,7 +21,6 @@ struct SolidPart {
     // The exact faces and the level that points of faces lie on, for middles of edges.
     std::vector<std::vector<std::int32_t>> sheets_of; // of each point
     std::shared_ptr<const SheetSet> sheets;
-    std::shared_ptr<const DesignField> field;   // what the level is one of
     std::int32_t level = -1;                    // its number among the sheets
     double least_angle = 0.0, most_angle = 0.0; // dihedral, degrees
     std::size_t filled = 0;
@@ -31,6 +31,10 @@ class SolidCarver {
   public:
     // `value`: of every element, a smooth design: filtered densities, or densities that were not projected.
     SolidCarver(const Model& model, const std::vector<double>& value);
+    // A body that was made elsewhere, of which the part is what lies in the space: kept regions are cut as
+    // well. Values are distances into it (made_elsewhere.hpp), in sizes of the mesh; its surface is the level
+    // 0.
+    SolidCarver(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies);
 
     // Of the design regions alone, as a share of them, where the field is above the level.
     double share_above(double level) const;
@@ -43,24 +47,27 @@ class SolidCarver {
     // there is nothing.
     std::vector<std::int32_t> pieces_above(double level) const;
     const CutTets& space() const { return space_.tets; }
-    const DesignField& field() const { return *field_; }
+    double value_at(const Vec3& p) const { return matter_(p); }
 
     // `improved`: skin on its faces and good tetrahedra; else as the cut leaves them. `wanted`: pieces to
-    // keep, given the pieces of the cut; all where it is empty.
+    // keep, given the pieces of the cut; all where it is empty. `size`: of edges at each place, where they
+    // are to be shorter than the cut leaves them.
     using Pick = std::function<std::vector<bool>(const SolidPart& raw)>;
-    // Nothing where no tetrahedron is solid.
-    SolidPart cut(double level, bool improved, const Pick& pick = {}) const;
+    // Nothing where no tetrahedron is solid; the whole space at a level below all values.
+    SolidPart cut(double level, bool improved, const Pick& pick = {}, const SizeWish& size = {}) const;
 
   private:
+    void measure_space();
     SolidPart part_of(Improved mesh) const;
     // At each point, below zero where the field is above the level.
     std::vector<double> below_at(double level) const;
 
     const Model& model_;
     SpaceTets space_;
-    std::shared_ptr<DesignField> field_;
-    std::vector<double> value_;                       // of the field at each point
-    std::vector<bool> design_;                        // of each region
+    std::function<double(const Vec3&)> matter_;       // what a level is one of
+    std::function<Sheet(double level)> surface_;      // where it is at the level
+    std::vector<double> value_;                       // of it at each point
+    std::vector<bool> design_;                        // of each region: whether it is cut
     std::vector<std::array<std::int32_t, 4>> beyond_; // each tetrahedron's neighbours
     double whole_ = 0.0;                              // volume of the design
     std::vector<double> region_volume_;

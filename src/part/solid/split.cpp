@@ -13,7 +13,8 @@ namespace {
 // Of a curved sheet: an edge between two points on it lies on it where its middle is as near, in lengths.
 constexpr double chord = 0.3;
 
-// Whether all tetrahedra at the edge stay the right way round with a point put into it at p.
+} // namespace
+
 bool fits(const CutTets& tets, const Crossing& c, const Vec3& p) {
     const double least = 1e-9 * c.length * c.length * c.length;
     for (const std::int32_t t : tets.at[static_cast<std::size_t>(c.a)]) {
@@ -28,8 +29,6 @@ bool fits(const CutTets& tets, const Crossing& c, const Vec3& p) {
     }
     return true;
 }
-
-} // namespace
 
 void longest_first(std::vector<Crossing>& crossings) {
     // To a few digits, so that rounding does not decide.

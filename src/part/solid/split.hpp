@@ -19,6 +19,9 @@ void longest_first(std::vector<Crossing>& crossings);
 // What a point lies on, and one sheet more.
 std::vector<std::int32_t> with_sheet(std::vector<std::int32_t> on, std::int32_t sheet);
 
+// Whether all tetrahedra at the edge stay the right way round with a point put into it at p.
+bool fits(const CutTets& tets, const Crossing& crossing, const Vec3& p);
+
 // Puts a point into the edge, on the sheet and on those that the edge lies on: onto curved ones it is moved
 // where no tetrahedron turns inside out by it.
 // `sheet` -1: on those alone.

@@ -1,0 +1,112 @@
+#include "part/solid/refine.hpp"
+
+#include "part/solid/split.hpp"
+
+#include <algorithm>
+#include <set>
+#include <unordered_map>
+
+namespace upright {
+
+namespace {
+
+constexpr double too_long = 1.4; // of the size: halves are then as much too short
+constexpr int most_rounds = 6;
+constexpr std::int32_t void_shift = 1 << 20; // of labels, so that what splitting makes stays void
+
+using SheetsOfEdges = std::unordered_map<std::uint64_t, std::set<std::int32_t>>;
+
+// The sheet that a wall lies on, the one along it where its points share more.
+std::int32_t wall_sheet(const CutTets& tets, const SheetSet& sheets,
+                        const std::array<std::int32_t, 3>& nodes) {
+    std::array<Vec3, 3> p;
+    for (std::size_t k = 0; k < 3; ++k) p[k] = tets.points[static_cast<std::size_t>(nodes[k])];
+    const Vec3 normal = Vec3(p[1] - p[0]).cross(p[2] - p[0]).normalized();
+    std::int32_t best = -1;
+    double along = -1.0;
+    for (const std::int32_t s : tets.on[static_cast<std::size_t>(nodes[0])]) {
+        if (!tets.lies_on(nodes[1], s) || !tets.lies_on(nodes[2], s)) continue;
+        const double one = std::abs(normal.dot(sheets[s].normal((p[0] + p[1] + p[2]) / 3.0)));
+        if (one <= along) continue;
+        along = one;
+        best = s;
+    }
+    return best;
+}
+
+// Labels tell solid from void, and regions apart: where they change is a wall.
+SheetsOfEdges edges_of_walls(const CutTets& tets, const SheetSet& sheets) {
+    SheetsOfEdges out;
+    const auto beyond = neighbours_of(tets);
+    for (std::size_t t = 0; t < tets.tets.size(); ++t)
+        for (std::size_t side = 0; side < 4; ++side) {
+            const std::int32_t o = beyond[t][side];
+            if (o >= 0 &&
+                (static_cast<std::size_t>(o) < t ||
+                 tets.label[static_cast<std::size_t>(o)] == tets.label[t] ||
+                 (tets.label[t] >= void_shift && tets.label[static_cast<std::size_t>(o)] >= void_shift)))
+                continue;
+            std::array<std::int32_t, 3> nodes{};
+            for (std::size_t k = 0; k < 3; ++k) nodes[k] = tets.tets[t][tet_faces[side][k]];
+            const std::int32_t sheet = wall_sheet(tets, sheets, nodes);
+            if (sheet < 0) continue;
+            for (std::size_t k = 0; k < 3; ++k) out[edge_key(nodes[k], nodes[(k + 1) % 3])].insert(sheet);
+        }
+    return out;
+}
+
+std::vector<Crossing> long_edges(const CutTets& tets, const SizeWish& size) {
+    std::vector<std::uint64_t> keys;
+    for (std::size_t t = 0; t < tets.tets.size(); ++t) {
+        if (tets.label[t] >= void_shift) continue;
+        const auto& n = tets.tets[t];
+        for (std::size_t i = 0; i < 4; ++i)
+            for (std::size_t j = i + 1; j < 4; ++j) keys.push_back(edge_key(n[i], n[j]));
+    }
+    std::vector<Crossing> out;
+    for (const auto& [a, b] : edges_of_keys(std::move(keys))) {
+        const Vec3& p = tets.points[static_cast<std::size_t>(a)];
+        const Vec3& q = tets.points[static_cast<std::size_t>(b)];
+        const Vec3 middle = 0.5 * (p + q);
+        const double length = (q - p).norm();
+        if (length > too_long * size(middle)) out.push_back({a, b, middle, length});
+    }
+    longest_first(out);
+    return out;
+}
+
+} // namespace
+
+void split_long_edges(CutTets& tets, std::vector<bool>& solid, const SheetSet& sheets, const SizeWish& size) {
+    for (std::size_t t = 0; t < solid.size(); ++t)
+        if (!solid[t]) tets.label[t] += void_shift;
+    for (int round = 0; round < most_rounds; ++round) {
+        const std::vector<Crossing> all = long_edges(tets, size);
+        if (all.empty()) break;
+        SheetsOfEdges walls = edges_of_walls(tets, sheets);
+        for (const Crossing& c : all) {
+            const auto found = walls.find(edge_key(c.a, c.b));
+            Crossing at = c;
+            std::set<std::int32_t> on;
+            if (found != walls.end()) {
+                on = found->second;
+                if (const auto to = sheets.onto({on.begin(), on.end()}, c.at); to && fits(tets, c, *to))
+                    at.at = *to;
+            }
+            const std::int32_t m = tets.add_point(at.at);
+            tets.split(c.a, c.b, m);
+            for (const std::int32_t s : on) {
+                tets.put_on(m, s);
+                walls[edge_key(c.a, m)].insert(s);
+                walls[edge_key(m, c.b)].insert(s);
+            }
+        }
+    }
+    solid.resize(tets.tets.size());
+    for (std::size_t t = 0; t < solid.size(); ++t) {
+        solid[t] = tets.label[t] < void_shift;
+        if (!solid[t]) tets.label[t] -= void_shift;
+    }
+}
+
+} // namespace upright
