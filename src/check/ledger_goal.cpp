@@ -133,6 +133,10 @@ void Writer::form() {
     for (const auto& rule : rules.asked) {
         if (rule->ties) continue;
         LedgerLine& l = line(rule->word, rule->words(model_.form, model_.units));
+        if (const auto [why, instead] = rule->unfit(model_, model_.form); !why.empty()) {
+            missing(l, why + ". " + instead);
+            continue;
+        }
         if (const std::string told = rule->doubt(model_, model_.form); !told.empty()) doubt(l, told);
     }
 }

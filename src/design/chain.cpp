@@ -1,6 +1,7 @@
 #include "design/chain.hpp"
 
 #include "base/blocks.hpp"
+#include "base/error.hpp"
 #include "base/reduction.hpp"
 
 #include <algorithm>
@@ -175,8 +176,12 @@ DesignChain::DesignChain(const Model& model, double filter_radius, const FormRul
     : is_design_(design_elements(model)), element_of_(where_true(is_design_)),
       variable_of_(numbered(is_design_)), filter_(model, variable_of_, filter_radius, options),
       form_(model, element_of_, rules) {
-    for (const auto& rule : rules.asked)
-        if (auto link = rule->link(model, element_of_, rules.card)) links_.push_back(std::move(link));
+    for (const auto& rule : rules.asked) {
+        if (const auto [why, instead] = rule->unfit(model, rules.card); !why.empty())
+            throw Error::input(rules.card.place, rule->word + ": " + why, instead);
+        if (auto link = rule->link(model, element_of_, rules.card))
+            (link->after_projection() ? after_ : links_).push_back(std::move(link));
+    }
 }
 
 std::vector<double> DesignChain::variables_of(const std::vector<double>& elements) const {
@@ -206,22 +211,54 @@ const std::vector<double>& DesignChain::filtered(const std::vector<double>& x) c
     return last_filtered_;
 }
 
+// Values of groups as those of all elements; what is kept is solid.
+void DesignChain::spread_out(std::vector<double>& groups, std::vector<double>& out) const {
+    if (form_.ties()) groups = form_.spread(groups);
+    if (all_design()) {
+        out.swap(groups);
+        return;
+    }
+    out.assign(is_design_.size(), 1.0);
+#pragma omp parallel for schedule(static)
+    for (std::size_t v = 0; v < groups.size(); ++v) out[element_of_[v]] = groups[v];
+}
+
 void DesignChain::physical(const std::vector<double>& x, double sharpness, std::vector<double>& out) const {
     const std::vector<double>& filtered = this->filtered(x);
-    if (!form_.ties() && all_design()) {
+    if (!form_.ties() && all_design() && after_.empty()) {
         out.resize(filtered.size());
         project_all(filtered, sharpness, out);
         return;
     }
     project_all(filtered, sharpness, room_);
-    if (form_.ties()) room_ = form_.spread(room_);
-    if (all_design()) {
-        out.swap(room_);
-        return;
+    if (after_.empty()) return spread_out(room_, out);
+    std::vector<double> now = form_.ties() ? form_.spread(room_) : room_;
+    for (const auto& link : after_) {
+        link->apply(now, room_);
+        now.swap(room_);
     }
-    out.assign(is_design_.size(), 1.0);
-#pragma omp parallel for schedule(static)
-    for (std::size_t v = 0; v < room_.size(); ++v) out[element_of_[v]] = room_[v];
+    if (form_.ties()) now = form_.mean(now);
+    spread_out(now, out);
+}
+
+void DesignChain::field(const std::vector<double>& x, std::vector<double>& out) const {
+    std::vector<double> now = filtered(x);
+    if (!after_.empty()) {
+        if (form_.ties()) now = form_.spread(now);
+        std::vector<double> next;
+        for (const auto& link : after_) {
+            link->apply_sharply(now, next);
+            now.swap(next);
+        }
+        if (form_.ties()) now = form_.mean(now);
+    }
+    spread_out(now, out);
+}
+
+std::vector<double> DesignChain::field(const std::vector<double>& x) const {
+    std::vector<double> out;
+    field(x, out);
+    return out;
 }
 
 std::vector<double> DesignChain::physical(const std::vector<double>& x, double sharpness) const {
@@ -232,13 +269,14 @@ std::vector<double> DesignChain::physical(const std::vector<double>& x, double s
 
 double DesignChain::weighted(const std::vector<double>& x, double sharpness,
                              const std::vector<double>& weights) const {
-    if (!form_.ties() && all_design()) return projected_sum(filtered(x), sharpness, weights);
+    if (!form_.ties() && all_design() && after_.empty())
+        return projected_sum(filtered(x), sharpness, weights);
     return weighted_sum(weights, physical(x, sharpness));
 }
 
 std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double sharpness,
                                            const std::vector<double>& gradient) const {
-    if (!form_.ties() && all_design() && links_.empty()) {
+    if (!form_.ties() && all_design() && links_.empty() && after_.empty()) {
         if (sharpness <= 0.0) return filter_.transpose(gradient);
         multiply_by_slope(filtered(x), sharpness, gradient, room_);
         return filter_.transpose(room_);
@@ -246,8 +284,23 @@ std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double 
     room_.resize(element_of_.size());
 #pragma omp parallel for simd schedule(static)
     for (std::size_t v = 0; v < room_.size(); ++v) room_[v] = gradient[element_of_[v]];
-    if (form_.ties()) room_ = form_.sum(room_);
     const std::vector<double>& now = filtered(x);
+    if (!after_.empty()) {
+        std::vector<std::vector<double>> before(1);
+        project_all(now, sharpness, before[0]);
+        if (form_.ties()) before[0] = form_.spread(before[0]);
+        for (std::size_t i = 0; i + 1 < after_.size(); ++i) {
+            before.emplace_back();
+            after_[i]->apply(before[i], before[i + 1]);
+        }
+        if (form_.ties()) room_ = form_.mean_transpose(form_.sum(room_));
+        for (std::size_t i = after_.size(); i-- > 0;) {
+            std::vector<double> by_in;
+            after_[i]->pull_back(before[i], room_, by_in);
+            room_.swap(by_in);
+        }
+    }
+    if (form_.ties()) room_ = form_.sum(room_);
     if (sharpness > 0.0) multiply_by_slope(now, sharpness, room_, room_);
     if (!links_.empty()) {
         std::vector<double> by_out = form_.mean_transpose(room_);

@@ -57,6 +57,10 @@ class DesignChain {
     // Physical density of every element: 1 in kept regions.
     std::vector<double> physical(const std::vector<double>& x, double sharpness) const;
     void physical(const std::vector<double>& x, double sharpness, std::vector<double>& out) const;
+    // What parts are cut from: of every element the value that the projection makes a density of, rules that
+    // stand behind the projection applied as they are to a design in black and white.
+    std::vector<double> field(const std::vector<double>& x) const;
+    void field(const std::vector<double>& x, std::vector<double>& out) const;
     // The sum of weights (one an element) times physical densities.
     double weighted(const std::vector<double>& x, double sharpness, const std::vector<double>& weights) const;
     // The gradient by the variables, from the gradient by the physical densities, at the same x and
@@ -71,7 +75,9 @@ class DesignChain {
     bool all_design() const { return element_of_.size() == is_design_.size(); }
     DensityFilter filter_;
     FormMap form_;
-    std::vector<std::unique_ptr<Link>> links_; // of rules that are more than ties, after the filter
+    // Of rules that are more than ties, after the filter and after the projection.
+    std::vector<std::unique_ptr<Link>> links_, after_;
+    void spread_out(std::vector<double>& groups, std::vector<double>& out) const;
     // What the filter made of the last design: values and gradients of one design ask for it several times.
     const std::vector<double>& filtered(const std::vector<double>& x) const;
     mutable std::vector<double> last_x_, last_filtered_;

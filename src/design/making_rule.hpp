@@ -21,17 +21,30 @@ class Link {
     // The gradient by `in`, from that by `out`, at the same `in`.
     virtual void pull_back(const std::vector<double>& in, const std::vector<double>& gradient,
                            std::vector<double>& out) const = 0;
+    // What it makes of a design whose values are compared with a threshold alone: for links that soften
+    // what is sharp. The same as apply() for others.
+    virtual void apply_sharply(const std::vector<double>& in, std::vector<double>& out) const {
+        apply(in, out);
+    }
+    // Whether it stands behind the projection.
+    virtual bool after_projection() const { return false; }
 };
 
 class RuleKind : public RuleWord {
   public:
-    bool ties = false; // elements into groups
+    bool ties = false;  // elements into groups
+    bool links = false; // has a link, so that material is no linear function of the variables
 
     // Whether it is asked for.
     virtual bool asked(const FormCard& form) const = 0;
     // Adds what it ties.
     virtual void tie(const ModelForm& /*form*/, FormRules& /*rules*/) const {}
-    // Its link, between the filter and the projection; nullptr where it only ties. `elements`: those of the
+    // Why this mesh and the other rules cannot have it, and what to write instead; empty: they can.
+    virtual std::pair<std::string, std::string> unfit(const Model& /*model*/,
+                                                      const FormCard& /*form*/) const {
+        return {};
+    }
+    // Its link, behind the filter; nullptr where it only ties. `elements`: those of the
     // design, beside the values that the link gets.
     virtual std::unique_ptr<Link> link(const Model& /*model*/, const std::vector<std::size_t>& /*elements*/,
                                        const FormCard& /*form*/) const {
@@ -53,6 +66,11 @@ RuleList mirror_rules();
 RuleList sectors_rules();
 RuleList extrude_rules();
 RuleList feature_rules();
+RuleList draw_rules();
+RuleList overhang_rules();
+
+// Where the parting of two dies lies along the draw.
+double draw_parting(const Model& model, const FormCard& form);
 
 // What the words of [form] are in the design.
 FormRules form_rules(const ModelForm& form);

@@ -359,6 +359,26 @@ struct FormCard {
     std::optional<Sectors> sectors;
     std::optional<int> extrude; // axis: the same along it
     std::optional<double> min_feature;
+    // Dies leave the part along a direction.
+    struct Draw {
+        enum class Parting { Middle, Found, Plane };
+        Vec3 along = Vec3::UnitZ(); // of unit length: the way of the die, or of the upper one of two
+        int dies = 1;
+        Parting parting = Parting::Middle;                 // of two dies
+        Vec3 point = Vec3::Zero(), normal = Vec3::UnitZ(); // of a plane
+        bool through = true;                               // whether holes may go through
+        std::optional<double> wall; // where they may not: material over the base or the parting
+        Place place;
+    };
+    std::optional<Draw> draw;
+    // Built up in layers: no material without material below it.
+    struct Overhang {
+        Vec3 up = Vec3::UnitZ(); // of unit length
+        double angle = 45.0;     // degrees from `up`: within which there has to be material below
+        bool plate = true;       // below the space
+        Place place;
+    };
+    std::optional<Overhang> overhang;
     Place place;
     std::vector<std::shared_ptr<const RuleWord>> rules; // that the language has, in the order of its table
     std::map<std::string, std::any> own;                // what further rules read, by their words

@@ -52,4 +52,15 @@ std::string pieces_text(const Model& model, const Part& part) {
     return out.take();
 }
 
+std::string making_text(const std::vector<MakingFinding>& findings) {
+    Lines out;
+    for (const MakingFinding& f : findings)
+        out.add(fmt::format("{}: {} {:.3g} {} ({}), {:.3g} are allowed: {}{}", f.rule, f.what, f.value,
+                            f.unit, f.also, f.limit, f.holds() ? "kept" : "NOT KEPT",
+                            f.holds() ? ""
+                                      : fmt::format(", worst at ({:.4g}, {:.4g}, {:.4g})", f.where.x(),
+                                                    f.where.y(), f.where.z())));
+    return out.take();
+}
+
 } // namespace upright

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "part/extract.hpp"
+#include "part/making_check.hpp"
 
 #include <string>
 #include <vector>
@@ -12,5 +13,8 @@ namespace upright {
 std::size_t pieces_left(const Part& part);
 // Whether the part is one piece that reaches every support and load; else its pieces and what they touch.
 std::string pieces_text(const Model& model, const Part& part);
+
+// Whether the making rules are kept, as measured; empty where there is none to measure.
+std::string making_text(const std::vector<MakingFinding>& findings);
 
 } // namespace upright

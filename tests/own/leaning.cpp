@@ -49,6 +49,7 @@ class Leaning final : public RuleKind {
   public:
     Leaning() {
         word = "leaning";
+        links = true;
         keys = {key<FormCard>("leaning", {value::word({"x", "y", "z"})},
                               [](FormCard& f, const Given& g) { f.own["leaning"] = g.word().front() - 'x'; })
                     .example("leaning = \"x\"")

@@ -4,6 +4,7 @@
 #include "base/text.hpp"
 #include "cli/commands/commands.hpp"
 #include "cli/commands/restarts.hpp"
+#include "design/making_rule.hpp"
 #include "figures/drawings.hpp"
 #include "part/extract.hpp"
 #include "part/part_mesh.hpp"
@@ -25,7 +26,7 @@ struct CarveWish : FigureWish {
     std::string target, out, mass;
     std::optional<double> at, fraction;
     std::optional<int> iteration, restart;
-    bool connected = false, all_pieces = false;
+    bool connected = false, all_pieces = false, fine = false;
 };
 
 namespace fs = std::filesystem;
@@ -97,7 +98,8 @@ void tell(const Model& model, const Part& part, double at, double of_densities, 
     console.result(pieces_text(model, part));
 }
 
-Json report_of(const Model& model, const Part& part, const PartOptions& options, const Json& table) {
+Json report_of(const Model& model, const Part& part, const PartOptions& options, const Json& table,
+               const std::vector<MakingFinding>& making) {
     Json pieces = Json::array();
     for (const PartPiece& p : part.pieces)
         pieces.push_back({{"volume", p.volume},
@@ -120,6 +122,15 @@ Json report_of(const Model& model, const Part& part, const PartOptions& options,
              {"pieces", pieces},
              {"regions", regions},
              {"thresholds", table}};
+    Json rules = Json::array();
+    for (const MakingFinding& f : making)
+        rules.push_back({{"rule", f.rule},
+                         {"value", f.value},
+                         {"limit", f.limit},
+                         {"unit", f.unit},
+                         {"holds", f.holds()},
+                         {"worst_at", {f.where.x(), f.where.y(), f.where.z()}}});
+    out["making"] = rules;
     if (part.solid)
         out["mesh"] = {{"tetrahedra", part.solid->tets.size()},
                        {"points", part.solid->points.size()},
@@ -198,11 +209,18 @@ int run_carve(const CarveWish& in, Session& session) {
     const Model& model = job.model;
     const DesignValues design = design_values(folder, model, in.iteration);
 
+    if (in.fine && (model.made_by.flat() || model.mesh.shell()))
+        throw Error::usage("--fine goes with solid models", "Leave it out");
+    if (in.fine) part_options.size = [half = 0.5 * model.mesh.size](const Vec3&) { return half; };
     const PartField field(model, design);
     part_options.threshold = chosen_threshold(in, session, folder, model, field);
     const Part part = field.extract(part_options);
     const Json table = threshold_table(field, part_options, part, model.units.text(dimension::mass), console);
     tell(model, part, part_options.threshold, mass_of(model, design.density), console);
+
+    const std::vector<MakingFinding> making =
+        check_making(model, part, model.form.draw ? draw_parting(model, model.form) : 0.0);
+    if (!making.empty()) console.result(making_text(making));
 
     const fs::path file = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
     if (file.has_parent_path()) make_folder(file.parent_path());
@@ -210,7 +228,7 @@ int run_carve(const CarveWish& in, Session& session) {
     if (part.solid && format.ending == ".vtu") written.surfaces = points_of_surfaces(job.study, part);
     format.write(written, file);
     write_text(fs::path(file).replace_extension(".json"),
-               report_of(model, part, part_options, table).dump(2) + "\n");
+               report_of(model, part, part_options, table, making).dump(2) + "\n");
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");
     draw_part(model, part,
               fmt::format("cut at density {:.4g}; mass {}; {}", part_options.threshold,
@@ -218,7 +236,8 @@ int run_carve(const CarveWish& in, Session& session) {
                           part.one_piece() ? "one piece" : "NOT ONE PIECE"),
               options, png);
     console.result(fmt::format("part: {}\nfigure: {}", file.string(), png.string()));
-    return part.one_piece() ? 0 : static_cast<int>(ExitCode::BoundBroken);
+    const bool kept = std::all_of(making.begin(), making.end(), [](const auto& f) { return f.holds(); });
+    return part.one_piece() && kept ? 0 : static_cast<int>(ExitCode::BoundBroken);
 }
 
 } // namespace
@@ -241,6 +260,8 @@ Command carve_command() {
                     "Cut at the largest density that leaves one piece which reaches every support and load");
                 options.flag("--all-pieces", in->all_pieces,
                              "Keep pieces that touch neither a support nor a load");
+                options.flag("--fine", in->fine,
+                             "Edges half as long as the cells': more triangles on bent and free faces");
                 options.value("--out", "FILE", in->out,
                               "The file, its format by its ending (default: part.stl in the run)");
                 add_figure_options(options, *in);

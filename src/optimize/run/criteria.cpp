@@ -106,11 +106,15 @@ class Criteria final : public Stepper {
     double kept_material_ = 0.0;
 };
 
-// One max alone, no min, sums and no largest of several cases; compliance and a linear measure; densities
-// that stay gray, since with a projection the steps end in going to and fro.
+// No rule that makes material another than a linear function. One max alone, no min, sums and no largest of
+// several cases; compliance and a linear measure; densities that stay gray, since with a projection the steps
+// end in going to and fro.
 bool fits(const Model& model, const Problem& problem) {
     if (model.run.sharpen || problem.bounds.size() != 1 || problem.bounds.front() == problem.goal ||
         problem.maximize)
+        return false;
+    const FormRules rules = form_rules(model.form);
+    if (std::any_of(rules.asked.begin(), rules.asked.end(), [](const auto& rule) { return rule->links; }))
         return false;
     const ModelResponse& goal = model.responses[problem.goal];
     const ModelResponse& bound = model.responses[problem.bounds.front()];

@@ -126,8 +126,8 @@ class Loop {
         result_.readings = state.readings;
         result_.best_feasible = best_.iteration;
         if (best_.iteration > 0)
-            result_.best = {chain_.physical(best_.x, best_.sharpness), chain_.physical(best_.x, 0.0),
-                            best_.penalty, best_.sharpness};
+            result_.best = {chain_.physical(best_.x, best_.sharpness), chain_.field(best_.x), best_.penalty,
+                            best_.sharpness};
         if (result_.status == RunStatus::IterationLimit) return_to_best();
         if (result_.status != RunStatus::Interrupted) make_black_and_white();
         note_fields();
@@ -190,7 +190,7 @@ class Loop {
     void iterate(const Schedule& now) {
         start_ = Clock::now();
         OptimizerState& state = result_.state;
-        chain_.physical(state.x, 0.0, state.filtered);
+        chain_.field(state.x, state.filtered);
         chain_.physical(state.x, now.sharpness, density_);
         state.penalty = now.penalty;
         state.sharpness = now.sharpness;
@@ -314,7 +314,7 @@ class Loop {
         OptimizerState& state = result_.state;
         result_.design_of = best.iteration;
         result_.density = chain_.physical(best.x, best.sharpness);
-        result_.filtered = chain_.physical(best.x, 0.0);
+        result_.filtered = chain_.field(best.x);
         result_.penalty = best.penalty;
         result_.sharpness = best.sharpness;
         result_.stages_done = best.final;

@@ -101,8 +101,6 @@ Schema<FormCard> form_schema(const std::vector<std::shared_ptr<const RuleWord>>&
     for (const auto& rule : rules) out.add(rule->keys);
     out.add({later_key<F>("max_feature", {value::quantity(dimension::length)}, "largest members"),
              later_key<F>("min_slot", {value::quantity(dimension::length)}, "smallest holes and slots"),
-             later_key<F>("draw", {value::text("a table")}, "the part leaves its die"),
-             later_key<F>("overhang", {value::text("a table")}, "no material without support below"),
              later_key<F>("repeat", {value::text("a table")}, "the same pattern in several regions")});
     out.check = [rules](F& form, const CardReader&) { form.rules = rules; };
     out.facts.notes =

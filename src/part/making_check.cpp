@@ -1,0 +1,214 @@
+#include "part/making_check.hpp"
+
+#include "base/angles.hpp"
+#include "geometry/distance.hpp"
+
+#include <Eigen/Geometry>
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace upright {
+
+namespace {
+
+constexpr double lines_in_a_cell = 3.0;
+constexpr double most_lines = 250000.0;
+constexpr double asked_every = 0.25; // sizes, along a line, whose shape stands there
+constexpr double nothing = 0.02;     // sizes: gaps and pieces as short are none
+constexpr double angle_slack = 5.0;  // degrees
+constexpr double free_share = 0.03;
+
+class DrawCheck {
+  public:
+    DrawCheck(const Model& model, const Part& part, double parting)
+        : model_(model), draw_(*model.form.draw), size_(model.mesh.size),
+          tree_(part.surface.points, part.surface.corners), parting_(parting) {
+        for (const Vec3& p : part.surface.points) box_.include(p);
+    }
+
+    MakingFinding run() {
+        const auto [u, v] = across(draw_.along);
+        double low_u = 1e300;
+        double low_v = 1e300;
+        double high_u = -1e300;
+        double high_v = -1e300;
+        low_ = 1e300;
+        high_ = -1e300;
+        for (int k = 0; k < 8; ++k) {
+            const Vec3 p((k & 1) != 0 ? box_.high.x() : box_.low.x(),
+                         (k & 2) != 0 ? box_.high.y() : box_.low.y(),
+                         (k & 4) != 0 ? box_.high.z() : box_.low.z());
+            low_u = std::min(low_u, p.dot(u));
+            high_u = std::max(high_u, p.dot(u));
+            low_v = std::min(low_v, p.dot(v));
+            high_v = std::max(high_v, p.dot(v));
+            low_ = std::min(low_, p.dot(draw_.along));
+            high_ = std::max(high_, p.dot(draw_.along));
+        }
+        step_ =
+            std::max(size_ / lines_in_a_cell, std::sqrt((high_u - low_u) * (high_v - low_v) / most_lines));
+        // Off the middle of cells, so that no line runs along an edge.
+        const int across_u = static_cast<int>((high_u - low_u) / step_) + 1;
+        const int across_v = static_cast<int>((high_v - low_v) / step_) + 1;
+        std::vector<char> bad(static_cast<std::size_t>(across_u) * static_cast<std::size_t>(across_v), 0);
+        std::vector<double> at(bad.size(), 0.0);
+        std::size_t seen = 0;
+#pragma omp parallel for schedule(dynamic, 16) reduction(+ : seen)
+        for (std::size_t i = 0; i < bad.size(); ++i) {
+            const auto column = static_cast<double>(i % static_cast<std::size_t>(across_u));
+            const auto row = static_cast<double>(i / static_cast<std::size_t>(across_u));
+            const Vec3 foot = (low_u + (column + 0.4637) * step_) * u + (low_v + (row + 0.4391) * step_) * v +
+                              (low_ - size_) * draw_.along;
+            const Line line = look(foot);
+            bad[i] = line == Line::Bad ? 1 : 0;
+            seen += line == Line::Good || line == Line::Bad ? 1U : 0U;
+        }
+        return judge(std::move(bad), across_u, across_v, seen, low_u, low_v, u, v);
+    }
+
+  private:
+    enum class Line { Empty, Exempt, Good, Bad };
+
+    Line look(const Vec3& foot) const {
+        std::vector<FacetTree::Hit> hits;
+        tree_.crossings(foot, draw_.along, hits);
+        if (hits.size() < 2) return Line::Empty;
+        if (std::any_of(hits.begin(), hits.end(), [](const auto& h) { return h.doubtful; }))
+            return Line::Exempt;
+        std::vector<double> at;
+        for (const auto& h : hits) at.push_back(h.along);
+        std::sort(at.begin(), at.end());
+        if (at.size() % 2 != 0) return Line::Exempt;
+        std::vector<std::pair<double, double>> pieces;
+        for (std::size_t i = 0; i < at.size(); i += 2) {
+            if (at[i + 1] - at[i] < nothing * size_) continue;
+            if (!pieces.empty() && at[i] - pieces.back().second < nothing * size_)
+                pieces.back().second = at[i + 1];
+            else
+                pieces.emplace_back(at[i], at[i + 1]);
+        }
+        if (pieces.empty()) return Line::Empty;
+        const double end = high_ - low_ + 2.0 * size_;
+        for (double s = 0.0; s < end; s += asked_every * size_)
+            if (meets_shape(foot + s * draw_.along)) return Line::Exempt;
+        if (pieces.size() > 1) return Line::Bad;
+        if (draw_.dies == 2) {
+            const double cut = parting_ - foot.dot(draw_.along);
+            return pieces[0].first <= cut + size_ && pieces[0].second >= cut - size_ ? Line::Good : Line::Bad;
+        }
+        // Down to where the space ends, but for a cell.
+        const double below = pieces[0].first - size_;
+        return in_space(foot + below * draw_.along) ? Line::Bad : Line::Good;
+    }
+
+    // In the modelled part.
+    RegionId owner(Vec3 p) const {
+        for (const SymmetryCut& cut : model_.mesh.symmetry) {
+            const double off = p[cut.axis] - cut.at;
+            if (cut.high ? off > 0.0 : off < 0.0) p[cut.axis] = cut.at - off;
+        }
+        return model_.shapes.owner(p);
+    }
+    bool meets_shape(const Vec3& p) const {
+        const RegionId r = owner(p);
+        return r != RegionId::None && model_.shapes[r].role != Role::Design;
+    }
+    bool in_space(const Vec3& p) const {
+        const RegionId r = owner(p);
+        return r != RegionId::None && model_.shapes[r].role == Role::Design;
+    }
+
+    // Undercuts are as wide as it takes to wear them off from all sides.
+    MakingFinding judge(std::vector<char> bad, int across_u, int across_v, std::size_t seen, double low_u,
+                        double low_v, const Vec3& u, const Vec3& v) const {
+        const auto total = static_cast<std::size_t>(std::count(bad.begin(), bad.end(), 1));
+        MakingFinding out;
+        out.rule = "draw";
+        out.what = fmt::format("undercuts along ({:.4g}, {:.4g}, {:.4g}) are wide", draw_.along.x(),
+                               draw_.along.y(), draw_.along.z());
+        out.unit = model_.units.text(dimension::length);
+        out.limit = size_;
+        int rounds = 0;
+        while (std::find(bad.begin(), bad.end(), 1) != bad.end()) {
+            const auto first = static_cast<std::size_t>(std::find(bad.begin(), bad.end(), 1) - bad.begin());
+            const auto i = static_cast<double>(first % static_cast<std::size_t>(across_u));
+            const auto j = static_cast<double>(first / static_cast<std::size_t>(across_u));
+            out.where = (low_u + (i + 0.5) * step_) * u + (low_v + (j + 0.5) * step_) * v +
+                        0.5 * (low_ + high_) * draw_.along;
+            std::vector<char> left = bad;
+            for (int row = 0; row < across_v; ++row)
+                for (int column = 0; column < across_u; ++column) {
+                    const auto is = [&](int c, int r) {
+                        return c >= 0 && r >= 0 && c < across_u && r < across_v &&
+                               bad[static_cast<std::size_t>(r) * static_cast<std::size_t>(across_u) +
+                                   static_cast<std::size_t>(c)] != 0;
+                    };
+                    if (!is(column - 1, row) || !is(column + 1, row) || !is(column, row - 1) ||
+                        !is(column, row + 1))
+                        left[static_cast<std::size_t>(row) * static_cast<std::size_t>(across_u) +
+                             static_cast<std::size_t>(column)] = 0;
+                }
+            bad.swap(left);
+            ++rounds;
+        }
+        out.value = rounds == 0 ? 0.0 : (2.0 * rounds - 1.0) * step_;
+        out.also = fmt::format("{} of {} lines that miss kept and void shapes", total, seen);
+        return out;
+    }
+
+    const Model& model_;
+    const FormCard::Draw& draw_;
+    double size_;
+    FacetTree tree_;
+    double parting_;
+    Bounds box_;
+    double low_ = 0.0, high_ = 0.0, step_ = 1.0;
+};
+
+MakingFinding overhang_of(const Model& model, const Part& part) {
+    const FormCard::Overhang& rule = *model.form.overhang;
+    const SolidPart& solid = *part.solid;
+    double all = 0.0;
+    double beyond = 0.0;
+    double support = 0.0;
+    double worst = 0.0;
+    MakingFinding out;
+    for (const Improved::Face& f : solid.faces) {
+        if (f.before >= 0 || f.sheet != solid.level) continue;
+        const Vec3& a = solid.points[static_cast<std::size_t>(f.nodes[0])];
+        const Vec3& b = solid.points[static_cast<std::size_t>(f.nodes[1])];
+        const Vec3& c = solid.points[static_cast<std::size_t>(f.nodes[2])];
+        const Vec3 twice = Vec3(b - a).cross(c - a);
+        const double area = 0.5 * twice.norm() * model.mesh.copies();
+        const double down = -twice.normalized().dot(rule.up);
+        all += area;
+        if (down > std::sin(rule.angle * degree)) support += area * down;
+        if (down <= std::sin(std::min(rule.angle + angle_slack, 90.0) * degree)) continue;
+        beyond += area;
+        if (down * area > worst) {
+            worst = down * area;
+            out.where = (a + b + c) / 3.0;
+        }
+    }
+    out.rule = "overhang";
+    out.what = fmt::format("free faces beyond {:.4g} degrees are", rule.angle + angle_slack);
+    out.value = all > 0.0 ? 100.0 * beyond / all : 0.0;
+    out.limit = 100.0 * free_share;
+    out.unit = "% of the free surface";
+    out.also = fmt::format("{:.4g} {}; {:.4g} to be supported, seen from below", beyond,
+                           model.units.text(dimension::area), support);
+    return out;
+}
+
+} // namespace
+
+std::vector<MakingFinding> check_making(const Model& model, const Part& part, double parting) {
+    std::vector<MakingFinding> out;
+    if (!part.solid) return out;
+    if (model.form.draw) out.push_back(DrawCheck(model, part, parting).run());
+    if (model.form.overhang) out.push_back(overhang_of(model, part));
+    return out;
+}
+
+} // namespace upright

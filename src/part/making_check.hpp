@@ -1,0 +1,26 @@
+// Whether a carved part can be made as its study asks: measured on its surface, whatever the design was.
+#pragma once
+
+#include "part/part.hpp"
+
+namespace upright {
+
+struct MakingFinding {
+    std::string rule; // "draw"
+    std::string what; // "undercuts along (0, 0, 1)"
+    double value = 0.0, limit = 0.0;
+    std::string unit; // "mm", "% of the free surface"
+    bool holds() const { return value <= limit; }
+    std::string also;          // what else was measured
+    Vec3 where = Vec3::Zero(); // the worst place; of the whole body
+};
+
+// Draw: lines along it, as close as a third of a cell, that miss kept and void shapes meet one interval of
+// material, which ends at the base or crosses the parting; where they do not stands an undercut, as wide as
+// the lines that see it are across. At most one cell holds.
+// Overhang: the area of free faces that are more than five degrees beyond the angle, as a share of all free
+// faces: at most three percent holds.
+// `parting`: of two dies, along the draw. Of solid models with such a rule; else nothing.
+std::vector<MakingFinding> check_making(const Model& model, const Part& part, double parting);
+
+} // namespace upright
