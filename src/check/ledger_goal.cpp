@@ -112,6 +112,11 @@ void Writer::never(LedgerLine& l, const ModelResponse& r, const Range& range) co
 
 void Writer::form() {
     const FormRules rules = form_rules(model_.form);
+    for (const auto& rule : rules.asked) {
+        const auto [why, instead] = rule->unfit(model_, model_.form);
+        if (!why.empty())
+            missing(line(rule->word, rule->words(model_.form, model_.units)), why + ". " + instead);
+    }
     if (rules.any()) {
         std::vector<std::string> words;
         for (const auto& rule : rules.asked)
@@ -131,12 +136,8 @@ void Writer::form() {
                                  map.alone()));
     }
     for (const auto& rule : rules.asked) {
-        if (rule->ties) continue;
+        if (rule->ties || !rule->unfit(model_, model_.form).first.empty()) continue;
         LedgerLine& l = line(rule->word, rule->words(model_.form, model_.units));
-        if (const auto [why, instead] = rule->unfit(model_, model_.form); !why.empty()) {
-            missing(l, why + ". " + instead);
-            continue;
-        }
         if (const std::string told = rule->doubt(model_, model_.form); !told.empty()) doubt(l, told);
     }
 }

@@ -1,5 +1,7 @@
 #include "design/form.hpp"
 
+#include "design/repeat_boxes.hpp"
+
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
@@ -104,6 +106,12 @@ std::vector<Image> generators(const Mesh& mesh, const FormRules& rules) {
             const Mat3 turn = Eigen::AngleAxisd(two_pi / sectors.count, sectors.frame.axes.col(2)).matrix();
             return Vec3(sectors.frame.origin + turn * (p - sectors.frame.origin));
         });
+    if (rules.sectors && rules.sectors->mirrored)
+        out.emplace_back([frame = rules.sectors->frame](const Vec3& p) {
+            Vec3 local = frame.axes.transpose() * (p - frame.origin);
+            local.y() = -local.y();
+            return Vec3(frame.origin + frame.axes * local);
+        });
     return out;
 }
 
@@ -117,6 +125,7 @@ Vec3 folded(const FormRules& rules, Vec3 p) {
         const double sector = two_pi / rules.sectors->count;
         double angle = std::atan2(local.y(), local.x());
         angle -= sector * std::floor(angle / sector + 1e-9);
+        if (rules.sectors->mirrored) angle = std::min(angle, sector - angle);
         const double r = std::hypot(local.x(), local.y());
         p = frame.origin + frame.axes * Vec3(r * std::cos(angle), r * std::sin(angle), local.z());
     }
@@ -143,6 +152,39 @@ void tie_columns(const Mesh& mesh, const std::vector<std::size_t>& elements, int
     const bool layered = mesh.on_grid() || static_cast<double>(columns(fine, false)) <
                                                0.7 * static_cast<double>(elements.size());
     columns(layered ? fine : mesh.size, true);
+}
+
+// Ties the elements of further regions to those of the first at the same place in their boxes. Returns how
+// many found none; `exact` becomes false where the nearest one had to do.
+std::size_t tie_repeats(const Model& model, const std::vector<std::size_t>& elements,
+                        const FormCard::Repeat& repeat, const Middles& middles, Groups& groups, bool& exact) {
+    const auto first = design_box(model, repeat.regions.front());
+    if (!first) return 0;
+    std::size_t alone = 0;
+    for (std::size_t i = 1; i < repeat.regions.size(); ++i) {
+        const auto box = design_box(model, repeat.regions[i]);
+        if (!box) continue;
+        for (std::size_t v = 0; v < elements.size(); ++v) {
+            const std::size_t e = elements[v];
+            if (!refers_to(repeat.regions[i], model.regions[index(model.mesh.region[e])].name)) continue;
+            const Vec3 at = into_first(model.mesh.centers[e], *first, *box, repeat.mirrored && i % 2 == 1);
+            long other = middles.nearest(at, 1e-4 * model.mesh.size);
+            if (other < 0) {
+                other = middles.nearest(at, model.mesh.size);
+                exact = false;
+            }
+            const bool there =
+                other >= 0 &&
+                refers_to(
+                    repeat.regions.front(),
+                    model.regions[index(model.mesh.region[elements[static_cast<std::size_t>(other)]])].name);
+            if (there)
+                groups.join(v, static_cast<std::size_t>(other));
+            else
+                ++alone;
+        }
+    }
+    return alone;
 }
 
 } // namespace
@@ -188,6 +230,7 @@ FormMap::FormMap(const Model& model, const std::vector<std::size_t>& elements, c
                 ++alone_;
         }
     }
+    if (rules.repeat) alone_ += tie_repeats(model, elements, *rules.repeat, middles, groups, exact_);
     if (rules.extrude) tie_columns(mesh, elements, *rules.extrude, groups);
 
     group_of_.resize(n);

@@ -16,15 +16,17 @@ struct FormRules {
     struct Sectors {
         Frame frame;
         int count = 2;
+        bool mirrored = false;
     };
     std::optional<Sectors> sectors;
+    std::optional<FormCard::Repeat> repeat;
     std::optional<int> extrude; // axis
     // The rules asked for, in the order of the table, and what they read.
     std::vector<std::shared_ptr<const RuleKind>> asked;
     FormCard card;
 
     // Whether elements are tied together.
-    bool any() const { return !mirror.empty() || sectors || extrude; }
+    bool any() const { return !mirror.empty() || sectors || extrude || repeat; }
 };
 
 } // namespace upright

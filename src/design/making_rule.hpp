@@ -66,6 +66,7 @@ RuleList mirror_rules();
 RuleList sectors_rules();
 RuleList extrude_rules();
 RuleList feature_rules();
+RuleList repeat_rules();
 RuleList draw_rules();
 RuleList overhang_rules();
 

@@ -4,8 +4,8 @@ namespace upright {
 
 RuleList making_rules(const RuleList& more) {
     RuleList out;
-    for (const RuleList& some : {mirror_rules(), sectors_rules(), extrude_rules(), feature_rules(),
-                                 draw_rules(), overhang_rules(), more})
+    for (const RuleList& some : {mirror_rules(), sectors_rules(), extrude_rules(), repeat_rules(),
+                                 feature_rules(), draw_rules(), overhang_rules(), more})
         out.insert(out.end(), some.begin(), some.end());
     return out;
 }

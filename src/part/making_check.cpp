@@ -52,9 +52,8 @@ class DrawCheck {
         const int across_u = static_cast<int>((high_u - low_u) / step_) + 1;
         const int across_v = static_cast<int>((high_v - low_v) / step_) + 1;
         std::vector<char> bad(static_cast<std::size_t>(across_u) * static_cast<std::size_t>(across_v), 0);
-        std::vector<double> at(bad.size(), 0.0);
-        std::size_t seen = 0;
-#pragma omp parallel for schedule(dynamic, 16) reduction(+ : seen)
+        std::vector<char> counted(bad.size(), 0);
+#pragma omp parallel for schedule(dynamic, 16)
         for (std::size_t i = 0; i < bad.size(); ++i) {
             const auto column = static_cast<double>(i % static_cast<std::size_t>(across_u));
             const auto row = static_cast<double>(i / static_cast<std::size_t>(across_u));
@@ -62,8 +61,9 @@ class DrawCheck {
                               (low_ - size_) * draw_.along;
             const Line line = look(foot);
             bad[i] = line == Line::Bad ? 1 : 0;
-            seen += line == Line::Good || line == Line::Bad ? 1U : 0U;
+            counted[i] = line == Line::Good || line == Line::Bad ? 1 : 0;
         }
+        const auto seen = static_cast<std::size_t>(std::count(counted.begin(), counted.end(), 1));
         return judge(std::move(bad), across_u, across_v, seen, low_u, low_v, u, v);
     }
 

@@ -355,6 +355,7 @@ struct FormCard {
     struct Sectors {
         std::string frame; // about its axis
         int count = 2;
+        bool mirrored = false; // within each sector, about the plane of the frame's first axis
     };
     std::optional<Sectors> sectors;
     std::optional<int> extrude; // axis: the same along it
@@ -379,6 +380,13 @@ struct FormCard {
         Place place;
     };
     std::optional<Overhang> overhang;
+    // The same pattern in several regions, whose boxes are as large.
+    struct Repeat {
+        std::vector<std::string> regions;
+        bool mirrored = false; // every other one, across the way between them
+        Place place;
+    };
+    std::optional<Repeat> repeat;
     Place place;
     std::vector<std::shared_ptr<const RuleWord>> rules; // that the language has, in the order of its table
     std::map<std::string, std::any> own;                // what further rules read, by their words

@@ -117,6 +117,56 @@ TEST(Form, RulesCombine) {
     }
 }
 
+TEST(Form, SectorsAreMirroredInThemselves) {
+    const Field field(
+        study_from(ring("[form]\nsectors = { frame = \"axle\", count = 5, mirrored = true }\n")), 4.0);
+    EXPECT_TRUE(field.chain.form().exact());
+    EXPECT_EQ(field.chain.variables() * 10, field.model.mesh.elements());
+    for (std::size_t e = 0; e < field.density.size(); e += 3) {
+        // About the middle of the first sector, at half of its angle.
+        const Vec3 p = field.model.mesh.centers[e];
+        const double angle = 2.0 * pi / 5 - std::atan2(p.y(), p.x());
+        const double r = std::hypot(p.x(), p.y());
+        EXPECT_EQ(field.at(Vec3(r * std::cos(angle), r * std::sin(angle), p.z())), field.density[e]);
+    }
+}
+
+TEST(Form, PatternsRepeatInRegionsOfOneSize) {
+    const std::string webs =
+        "[[region]]\nname = \"left\"\nrole = \"design\"\nmaterial = \"steel\"\nbox = [[0, 0, "
+        "0], [3, 4, 4]]\n[[region]]\nname = \"right\"\nrole = \"design\"\nmaterial = "
+        "\"steel\"\nbox = [[5, 0, 0], [8, 4, 4]]\n";
+    for (const bool mirrored : {false, true}) {
+        const Field field(study_from(block_study(webs +
+                                                 "[form]\nrepeat = { regions = [\"left\", \"right\"], "
+                                                 "mirrored = " +
+                                                 (mirrored ? "true" : "false") + " }\n")));
+        EXPECT_TRUE(field.chain.form().exact());
+        EXPECT_EQ(field.chain.variables(), 5U * 16U);
+        for (std::size_t e = 0; e < field.density.size(); ++e) {
+            Vec3 p = field.model.mesh.centers[e];
+            if (p.x() < 5.0) continue;
+            p.x() = mirrored ? 8.0 - p.x() : p.x() - 5.0;
+            EXPECT_EQ(field.at(p), field.density[e]);
+        }
+    }
+    const auto refused = [&](const std::string& repeat, const std::string& why) {
+        try {
+            const Model model =
+                build_model(study_from(block_study(webs + "[form]\nrepeat = " + repeat + "\n")));
+            const DesignChain chain(model, 1.6, form_rules(model.form));
+        } catch (const Error& e) {
+            EXPECT_NE(std::string(e.what()).find(why), std::string::npos) << e.what();
+            return;
+        }
+        ADD_FAILURE() << repeat;
+    };
+    refused("{ regions = [\"left\"] }", "repeats nothing");
+    refused("{ regions = [\"left\", \"left\"] }", "stands twice");
+    refused("{ regions = [\"left\", \"block\"] }", "is 3 x 4 x 4");
+    refused("{ regions = [\"left\", \"wrong\"] }", "wrong");
+}
+
 TEST(Form, PullBackIsTheTransposeOfTheDerivative) {
     for (const char* rules :
          {"mirror = \"y = 2\"", "extrude = \"z\"", "mirror = [\"y = 2\", \"x = 4\"]\nextrude = \"z\""}) {

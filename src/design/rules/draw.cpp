@@ -210,7 +210,8 @@ const Schema<DrawCard>& draw_schema() {
              .says("whether the die may leave holes that go through; without them a wall stands over base or "
                    "parting"),
          key("wall", value::quantity(dimension::length).above(0), &DrawCard::wall)
-             .says("its thickness (two cells)")});
+             .says("its thickness (two cells)"),
+         later_key<DrawCard>("draft", {value::quantity(dimension::angle)}, "walls that lean")});
     return out;
 }
 

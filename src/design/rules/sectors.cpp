@@ -21,7 +21,11 @@ const Schema<Card>& sectors_schema() {
                    })
              .must("frame = \"bore\", about whose axis the sectors repeat")
              .says("about its axis"),
-         key("count", value::whole(2, 1000), &Card::count).must("count = 6").says("how many")});
+         key("count", value::whole(2, 1000), &Card::count).must("count = 6").says("how many"),
+         key("mirrored", value::flag(), &Card::mirrored)
+             .fallback("false")
+             .says("each sector is the same on both sides of its middle, and of the plane through the axis "
+                   "and the frame's first direction")});
     return out;
 }
 
@@ -36,10 +40,11 @@ class Sectors final : public RuleKind {
     }
     bool asked(const FormCard& form) const override { return form.sectors.has_value(); }
     void tie(const ModelForm& form, FormRules& rules) const override {
-        rules.sectors = FormRules::Sectors{*form.sectors_about, form.sectors->count};
+        rules.sectors = FormRules::Sectors{*form.sectors_about, form.sectors->count, form.sectors->mirrored};
     }
     std::string words(const FormCard& form, const UnitSystem& /*units*/) const override {
-        return fmt::format("{} sectors around {}", form.sectors->count, form.sectors->frame);
+        return fmt::format("{} sectors around {}{}", form.sectors->count, form.sectors->frame,
+                           form.sectors->mirrored ? ", each mirrored in itself" : "");
     }
 };
 

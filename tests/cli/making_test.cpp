@@ -1,0 +1,185 @@
+// Parts that are to be drawn or printed, through the built program, looked at in the file that it wrote.
+#include "support/folder.hpp"
+#include "support/run_upright.hpp"
+#include "support/study_text.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+using namespace upright;
+namespace fs = std::filesystem;
+using test::StudyText;
+using test::TemporaryFolder;
+
+namespace {
+
+std::string arm(const std::string& form) {
+    return StudyText()
+        .steel()
+        .region("arm", "box = [[0, 0, 0], [80, 40, 40]]")
+        .add("[[region]]\nname = \"plate\"\nrole = \"keep\"\nmaterial = \"steel\"\n"
+             "box = [[75, 0, 0], [80, 40, 40]]\n")
+        .surface("root", "facing = [-1, 0, 0]")
+        .add("[[surface]]\nname = \"tip\"\nof = \"plate\"\nfacing = [1, 0, 0]\n")
+        .support("clamp", "root", R"(["x", "y", "z"])")
+        .force("pull", "tip", "[0, 300, -1000]")
+        .load_case("bend", R"(["clamp"])", "{ pull = 1 }")
+        .response("stiffness", "compliance")
+        .response("budget", "mass-fraction", "max = 0.35")
+        .minimize("stiffness")
+        .mesh("size = 5\n")
+        .section("run", "iterations = 80\n")
+        .add(form);
+}
+
+using Corners = std::array<std::array<double, 3>, 3>;
+
+std::vector<Corners> read_stl(const fs::path& file) {
+    const std::string all = test::text_of(file);
+    std::vector<Corners> out;
+    for (std::size_t t = 84; t + 50 <= all.size(); t += 50) {
+        Corners c{};
+        for (std::size_t k = 0; k < 9; ++k) {
+            float v = 0.0F;
+            std::memcpy(&v, all.data() + t + 12 + 4 * k, 4);
+            c[k / 3][k % 3] = v;
+        }
+        out.push_back(c);
+    }
+    return out;
+}
+
+// Where the line along z through (x, y) enters and leaves.
+std::vector<double> crossings(const std::vector<Corners>& part, double x, double y) {
+    std::vector<double> out;
+    for (const Corners& t : part) {
+        const auto side = [&](std::size_t i, std::size_t j) {
+            return (t[j][0] - t[i][0]) * (y - t[i][1]) - (t[j][1] - t[i][1]) * (x - t[i][0]);
+        };
+        const double a = side(1, 2);
+        const double b = side(2, 0);
+        const double c = side(0, 1);
+        if ((a > 0) != (b > 0) || (b > 0) != (c > 0)) continue;
+        out.push_back((a * t[0][2] + b * t[1][2] + c * t[2][2]) / (a + b + c));
+    }
+    std::sort(out.begin(), out.end());
+    return out;
+}
+
+struct Seen {
+    int lines = 0, one_piece = 0, to_the_base = 0, through_the_middle = 0;
+};
+Seen look_along_z(const std::vector<Corners>& part) {
+    Seen out;
+    for (double x = 0.37; x < 74.0; x += 1.31)
+        for (double y = 0.41; y < 40.0; y += 1.29) {
+            const std::vector<double> at = crossings(part, x, y);
+            if (at.empty() || at.size() % 2 != 0) continue;
+            ++out.lines;
+            if (at.size() == 2) ++out.one_piece;
+            if (at.front() < 0.5) ++out.to_the_base;
+            if (at.front() < 21.0 && at.back() > 19.0) ++out.through_the_middle;
+        }
+    return out;
+}
+
+} // namespace
+
+TEST(Making, ADrawnPartLeavesItsDies) {
+    const TemporaryFolder folder;
+    folder.write("free.toml", arm(""));
+    folder.write("one.toml", arm("[form]\ndraw = { along = [0, 0, 1] }\n"));
+    folder.write("two.toml", arm("[form]\ndraw = { along = [0, 0, 1], dies = 2 }\n"));
+    double goal[3] = {};
+    Seen seen[3];
+    for (int k = 0; k < 3; ++k) {
+        const std::string name = std::vector<std::string>{"free", "one", "two"}[static_cast<std::size_t>(k)];
+        ASSERT_EQ(test::upright(folder.path(), {"optimize", name + ".toml", "--quiet"}).code, 0) << name;
+        const auto json = nlohmann::json::parse(test::text_of(folder.path() / (name + ".run/run.json")));
+        goal[k] = json["black_and_white"]["goal"].get<double>();
+        EXPECT_LT(json["grayness"].get<double>(), 0.05) << name;
+        const auto carve = test::upright(folder.path(), {"carve", name + ".run"});
+        EXPECT_EQ(carve.code, 0) << carve.out;
+        EXPECT_EQ(carve.out.find("draw: undercuts") != std::string::npos, k > 0) << carve.out;
+        seen[k] = look_along_z(read_stl(folder.path() / (name + ".run/part.stl")));
+        ASSERT_GT(seen[k].lines, 200) << name;
+    }
+    EXPECT_LT(seen[0].one_piece, 0.9 * seen[0].lines); // it is the rule that does it
+    for (int k = 1; k < 3; ++k) EXPECT_GE(seen[k].one_piece, 0.998 * seen[k].lines);
+    EXPECT_GE(seen[1].to_the_base, 0.99 * seen[1].lines);
+    EXPECT_GE(seen[2].through_the_middle, 0.97 * seen[2].lines);
+    // Beam theory at a mass of 0.35: a closed box of 40 x 40 bends by (1000^2 + 300^2) / 123000, an H of two
+    // webs by 1000^2 / 53300 + 300^2 / 122500, 2.2 times as much.
+    EXPECT_LT(goal[2], 2.3 * goal[0]);
+    EXPECT_LT(goal[1], 2.0 * goal[0]);
+    EXPECT_GT(goal[1], goal[0]);
+    // The rule put to a design that knows nothing of it: measured, named, exit code 4.
+    std::string study = test::text_of(folder.path() / "free.run/study.toml");
+    folder.write("free.run/study.toml", study + "\n[form]\ndraw = { along = [0, 0, 1] }\n");
+    fs::remove(folder.path() / "free.run/model.h5");
+    const auto carve = test::upright(folder.path(), {"carve", "free.run"});
+    EXPECT_EQ(carve.code, 4) << carve.out;
+    EXPECT_NE(carve.out.find("NOT KEPT"), std::string::npos) << carve.out;
+    const auto part = nlohmann::json::parse(test::text_of(folder.path() / "free.run/part.json"));
+    EXPECT_EQ(part["making"][0]["holds"], false);
+    EXPECT_GT(part["making"][0]["value"].get<double>(), 5.0);
+}
+
+TEST(Making, APrintedPartHangsOverLittle) {
+    const TemporaryFolder folder;
+    folder.write("free.toml", arm(""));
+    folder.write("printed.toml", arm("[form]\noverhang = { up = [0, 0, 1] }\n"));
+    double beyond[2] = {};
+    double goal[2] = {};
+    for (const int k : {0, 1}) {
+        const std::string name = k == 0 ? "free" : "printed";
+        ASSERT_EQ(test::upright(folder.path(), {"optimize", name + ".toml", "--quiet"}).code, 0);
+        goal[k] = nlohmann::json::parse(
+                      test::text_of(folder.path() / (name + ".run/run.json")))["black_and_white"]["goal"]
+                      .get<double>();
+        ASSERT_EQ(test::upright(folder.path(), {"carve", name + ".run"}).code, 0);
+        for (const Corners& t : read_stl(folder.path() / (name + ".run/part.stl"))) {
+            double u[3];
+            double v[3];
+            for (int a = 0; a < 3; ++a) {
+                u[a] = t[1][a] - t[0][a];
+                v[a] = t[2][a] - t[0][a];
+            }
+            const double n[3] = {u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2],
+                                 u[0] * v[1] - u[1] * v[0]};
+            const double twice = std::sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2]);
+            const double z = std::min({t[0][2], t[1][2], t[2][2]});
+            if (z > 0.1 && -n[2] > std::sin(50.0 * 3.14159265358979 / 180.0) * twice)
+                beyond[k] += 0.5 * twice;
+        }
+    }
+    EXPECT_LT(beyond[1], 0.4 * beyond[0]) << beyond[0];
+    EXPECT_LT(goal[1], 1.15 * goal[0]);
+}
+
+TEST(Making, RulesThatCannotBeKeptAreRefused) {
+    const TemporaryFolder folder;
+    const auto check = [&](const std::string& form) {
+        folder.write("s.toml", arm("[form]\n" + form + "\n"));
+        return test::upright(folder.path(), {"check", "s.toml", "--no-figures"});
+    };
+    EXPECT_EQ(check("draw = { along = [0, 0, 1] }").code, 0);
+    EXPECT_EQ(check("overhang = { up = [0, 0, 1], angle = \"30 deg\" }").code, 3);
+    EXPECT_EQ(check("draw = { dies = 2 }").code, 3);
+    EXPECT_EQ(check("draw = { along = [0, 0, 0] }").code, 3);
+    EXPECT_EQ(check("draw = { along = [0, 0, 1], dies = 3 }").code, 3);
+    EXPECT_EQ(check("draw = { along = [0, 0, 1], parting = \"somewhere\" }").code, 3);
+    EXPECT_EQ(check("draw = { along = [0, 0, 1], draft = \"2 deg\" }").code, 3);
+    EXPECT_EQ(check("overhang = { up = [0, 0, 1], angle = \"90 deg\" }").code, 3);
+    const auto twice = check("draw = { along = [0, 0, 1] }\nextrude = \"z\"");
+    EXPECT_EQ(twice.code, 3) << twice.out;
+    EXPECT_NE((twice.out + twice.err).find("one height everywhere"), std::string::npos)
+        << twice.out << twice.err;
+    folder.write("s.toml", arm("[form]\ndraw = { along = [0, 0, 1] }\nextrude = \"z\"\n"));
+    const auto run = test::upright(folder.path(), {"optimize", "s.toml", "--quiet"});
+    EXPECT_EQ(run.code, 3);
+    EXPECT_FALSE(fs::exists(folder.path() / "s.run/run.json")) << run.err;
+}
