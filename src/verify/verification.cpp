@@ -35,7 +35,8 @@ VerifyRow plain_row(const std::string& name, const std::string& measure, const s
 }
 
 std::string place_text(const Extreme& e) {
-    return fmt::format("({:.4g}, {:.4g}, {:.4g}){}", e.place.x(), e.place.y(), e.place.z(),
+    const auto tidy = [](double v) { return std::abs(v) < 1e-9 ? 0.0 : v; };
+    return fmt::format("({:.4g}, {:.4g}, {:.4g}){}", tidy(e.place.x()), tidy(e.place.y()), tidy(e.place.z()),
                        e.region.empty() ? "" : " in " + e.region);
 }
 
