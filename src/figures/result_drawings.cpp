@@ -17,7 +17,8 @@ namespace upright {
 
 namespace {
 
-constexpr Color mark{0.00, 0.55, 0.85}; // stands out from every shade of the scale
+constexpr double above_scale = 0.005, far_above = 2.0; // share of the nodes; of their least value
+constexpr Color mark{0.00, 0.55, 0.85};                // stands out from every shade of the scale
 
 Vec3 at_node(const std::vector<double>& u, NodeId n) {
     return {u[3 * index(n)], u[3 * index(n) + 1], u[3 * index(n) + 2]};
@@ -80,12 +81,17 @@ class Painter {
         auto out = std::make_unique<Figure>(options_, model_.mesh.dimension() == 2, result_.title, subtitle);
         Figure& figure = *out;
         const std::string bar = result_.quantity + (result_.unit.empty() ? "" : ", " + result_.unit);
-        const Scale scale{0.0, largest.value > 0.0 ? largest.value : 1.0, bar, false};
+        const double end = end_of_scale(largest.value);
+        const Scale scale{0.0, end > 0.0 ? end : 1.0, bar, false};
         if (result_.whole)
             add_mirrored(figure, model_, patch, scale);
         else
             figure.add(patch, scale);
         add_block_outline(figure, model_, color::faint);
+        if (end < largest.value)
+            figure.add_legend(' ', color::text,
+                              fmt::format("colours end at {:.4g} {}: {:g} %\nof the nodes are above", end,
+                                          result_.unit, 100.0 * above_scale));
         if (!result_.left_out.empty())
             figure.add_legend(' ', color::text,
                               "scale without " + result_.left_out +
@@ -114,6 +120,19 @@ class Painter {
     }
 
   private:
+    // The largest value, unless a few places (held edges, corners) stand so far above all others that nothing
+    // else would be seen.
+    double end_of_scale(double largest) const {
+        std::vector<double> sorted;
+        for (std::size_t i = 0; i < values_.size(); ++i)
+            if (!result_.counts || result_.counts(skin_.node[i].first, skin_.node[i].second))
+                sorted.push_back(values_[i]);
+        if (sorted.size() < 1000) return largest;
+        const auto at = static_cast<std::size_t>((1.0 - above_scale) * static_cast<double>(sorted.size()));
+        std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(at), sorted.end());
+        return sorted[at] > 0.0 && largest > far_above * sorted[at] ? sorted[at] : largest;
+    }
+
     // Where to look from to see a place on the skin, if not from here.
     std::string hidden_note(const Vec3& place) const {
         if (model_.mesh.dimension() == 2) return "";
