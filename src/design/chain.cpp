@@ -60,6 +60,19 @@ std::vector<std::int32_t> numbered(const std::vector<bool>& flags) {
     return out;
 }
 
+// Values of groups through links, which work on elements: tied ones have one value before and after.
+void pass(const std::vector<std::unique_ptr<Link>>& links, const FormMap& form,
+          void (Link::*apply)(const std::vector<double>&, std::vector<double>&) const,
+          std::vector<double>& values) {
+    if (form.ties()) values = form.spread(values);
+    std::vector<double> next;
+    for (const auto& link : links) {
+        ((*link).*apply)(values, next);
+        values.swap(next);
+    }
+    if (form.ties()) values = form.mean(values);
+}
+
 } // namespace
 
 DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>& variable_of, double radius,
@@ -232,26 +245,14 @@ void DesignChain::physical(const std::vector<double>& x, double sharpness, std::
     }
     project_all(filtered, sharpness, room_);
     if (after_.empty()) return spread_out(room_, out);
-    std::vector<double> now = form_.ties() ? form_.spread(room_) : room_;
-    for (const auto& link : after_) {
-        link->apply(now, room_);
-        now.swap(room_);
-    }
-    if (form_.ties()) now = form_.mean(now);
+    std::vector<double> now = room_;
+    pass(after_, form_, &Link::apply, now);
     spread_out(now, out);
 }
 
 void DesignChain::field(const std::vector<double>& x, std::vector<double>& out) const {
     std::vector<double> now = filtered(x);
-    if (!after_.empty()) {
-        if (form_.ties()) now = form_.spread(now);
-        std::vector<double> next;
-        for (const auto& link : after_) {
-            link->apply_sharply(now, next);
-            now.swap(next);
-        }
-        if (form_.ties()) now = form_.mean(now);
-    }
+    if (!after_.empty()) pass(after_, form_, &Link::apply_sharply, now);
     spread_out(now, out);
 }
 

@@ -1,6 +1,7 @@
 #include "design/form.hpp"
 
 #include "design/repeat_boxes.hpp"
+#include "mesh/into_model.hpp"
 
 #include <Eigen/Geometry>
 #include <algorithm>
@@ -80,13 +81,6 @@ class Groups {
 };
 
 using Image = std::function<Vec3(const Vec3&)>;
-
-// A place that lies beyond the modelled half stands for its image in it.
-Vec3 into_model(const Mesh& mesh, Vec3 p) {
-    for (const SymmetryCut& cut : mesh.symmetry)
-        if (cut.high ? p[cut.axis] > cut.at : p[cut.axis] < cut.at) p[cut.axis] = 2 * cut.at - p[cut.axis];
-    return p;
-}
 
 std::vector<Image> generators(const Mesh& mesh, const FormRules& rules) {
     std::vector<Image> out;

@@ -2,6 +2,7 @@
 
 #include "base/angles.hpp"
 #include "geometry/distance.hpp"
+#include "mesh/into_model.hpp"
 
 #include <Eigen/Geometry>
 #include <algorithm>
@@ -102,13 +103,8 @@ class DrawCheck {
         return in_space(foot + below * draw_.along) ? Line::Bad : Line::Good;
     }
 
-    // In the modelled part.
-    RegionId owner(Vec3 p) const {
-        for (const SymmetryCut& cut : model_.mesh.symmetry) {
-            const double off = p[cut.axis] - cut.at;
-            if (cut.high ? off > 0.0 : off < 0.0) p[cut.axis] = cut.at - off;
-        }
-        return model_.shapes.owner(p);
+    RegionId owner(const Vec3& p) const {
+        return model_.shapes.owner(into_model(model_.mesh, p));
     }
     bool meets_shape(const Vec3& p) const {
         const RegionId r = owner(p);

@@ -63,7 +63,7 @@ double parting_of(const Model& model, const DrawCard& card, const Columns& colum
 class DrawLink final : public Link {
   public:
     DrawLink(const Model& model, const std::vector<std::size_t>& elements, const DrawCard& card)
-        : columns_(model.mesh, card.along), elements_(elements), sides_(card.dies) {
+        : columns_(model.mesh, card.along), elements_(elements) {
         const Mesh& mesh = model.mesh;
         const auto [low, high] = extent_along(mesh, card.along);
         const double base = card.dies == 1 ? low : parting_of(model, card, columns_);
@@ -153,7 +153,6 @@ class DrawLink final : public Link {
 
     Columns columns_;
     std::vector<std::size_t> elements_;
-    int sides_;
     std::vector<unsigned> side_; // of each: above the parting, or below
     std::vector<double> height_; // over the base, as a share of what there is
     std::vector<bool> solid_;    // whatever the height

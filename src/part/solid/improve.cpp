@@ -145,26 +145,15 @@ class Improver {
         return out;
     }
 
-    // The sheet of a wall: that all its points lie on, the one along it where there are more.
     std::int32_t sheet_of(const Wall& w, const std::vector<std::vector<std::int32_t>>& on) const {
-        std::int32_t best = -1;
-        double along = -1.0;
-        const auto at = [&](std::size_t k) { return mesh_.nodes[static_cast<std::size_t>(w.nodes[k])].p; };
-        for (const std::int32_t s : on[static_cast<std::size_t>(w.nodes[0])]) {
-            bool all = true;
-            for (std::size_t k = 1; k < 3; ++k) {
-                const auto& list = on[static_cast<std::size_t>(w.nodes[k])];
-                all = all && std::find(list.begin(), list.end(), s) != list.end();
-            }
-            if (!all) continue;
-            const Vec3 normal = Vec3(at(1) - at(0)).cross(at(2) - at(0)).normalized();
-            const double one = std::abs(normal.dot(sheets_[s].normal((at(0) + at(1) + at(2)) / 3.0)));
-            if (one > along) {
-                along = one;
-                best = s;
-            }
+        std::array<Vec3, 3> corners;
+        std::array<const std::vector<std::int32_t>*, 3> lists{};
+        for (std::size_t k = 0; k < 3; ++k) {
+            const auto n = static_cast<std::size_t>(w.nodes[k]);
+            corners[k] = mesh_.nodes[n].p;
+            lists[k] = &on[n];
         }
-        return best;
+        return sheet_of_triangle(sheets_, corners, lists);
     }
 
     void find_faces() {

@@ -16,22 +16,15 @@ constexpr std::int32_t void_shift = 1 << 20; // of labels, so that what splittin
 
 using SheetsOfEdges = std::unordered_map<std::uint64_t, std::set<std::int32_t>>;
 
-// The sheet that a wall lies on, the one along it where its points share more.
 std::int32_t wall_sheet(const CutTets& tets, const SheetSet& sheets,
                         const std::array<std::int32_t, 3>& nodes) {
-    std::array<Vec3, 3> p;
-    for (std::size_t k = 0; k < 3; ++k) p[k] = tets.points[static_cast<std::size_t>(nodes[k])];
-    const Vec3 normal = Vec3(p[1] - p[0]).cross(p[2] - p[0]).normalized();
-    std::int32_t best = -1;
-    double along = -1.0;
-    for (const std::int32_t s : tets.on[static_cast<std::size_t>(nodes[0])]) {
-        if (!tets.lies_on(nodes[1], s) || !tets.lies_on(nodes[2], s)) continue;
-        const double one = std::abs(normal.dot(sheets[s].normal((p[0] + p[1] + p[2]) / 3.0)));
-        if (one <= along) continue;
-        along = one;
-        best = s;
+    std::array<Vec3, 3> corners;
+    std::array<const std::vector<std::int32_t>*, 3> on{};
+    for (std::size_t k = 0; k < 3; ++k) {
+        corners[k] = tets.points[static_cast<std::size_t>(nodes[k])];
+        on[k] = &tets.on[static_cast<std::size_t>(nodes[k])];
     }
-    return best;
+    return sheet_of_triangle(sheets, corners, on);
 }
 
 // Labels tell solid from void, and regions apart: where they change is a wall.

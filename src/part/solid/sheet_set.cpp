@@ -1,6 +1,8 @@
 #include "part/solid/sheet_set.hpp"
 
 #include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
 
 namespace upright {
 
@@ -32,6 +34,24 @@ std::optional<Vec3> SheetSet::onto(const std::vector<std::int32_t>& which, const
         if (!at.allFinite() || (at - p).norm() > size_) return std::nullopt;
     }
     return values.cwiseAbs().maxCoeff() <= 1e-6 * size_ ? std::optional<Vec3>(at) : std::nullopt;
+}
+
+std::int32_t sheet_of_triangle(const SheetSet& sheets, const std::array<Vec3, 3>& corners,
+                               const std::array<const std::vector<std::int32_t>*, 3>& on) {
+    const Vec3 normal = Vec3(corners[1] - corners[0]).cross(corners[2] - corners[0]).normalized();
+    std::int32_t best = -1;
+    double along = -1.0;
+    for (const std::int32_t s : *on[0]) {
+        if (std::find(on[1]->begin(), on[1]->end(), s) == on[1]->end() ||
+            std::find(on[2]->begin(), on[2]->end(), s) == on[2]->end())
+            continue;
+        const double one =
+            std::abs(normal.dot(sheets[s].normal((corners[0] + corners[1] + corners[2]) / 3.0)));
+        if (one <= along) continue;
+        along = one;
+        best = s;
+    }
+    return best;
 }
 
 } // namespace upright

@@ -3,6 +3,7 @@
 
 #include "part/solid/sheets.hpp"
 
+#include <array>
 #include <optional>
 
 namespace upright {
@@ -28,5 +29,10 @@ class SheetSet {
     std::vector<Sheet> sheets_;
     double size_;
 };
+
+// The sheet that a triangle lies on, given what its corners lie on: that of all three, the one along it where
+// there are more; -1 where there is none.
+std::int32_t sheet_of_triangle(const SheetSet& sheets, const std::array<Vec3, 3>& corners,
+                               const std::array<const std::vector<std::int32_t>*, 3>& on);
 
 } // namespace upright
