@@ -228,7 +228,7 @@ void Writer::cases() {
         straight_into_support(l, c);
         const bool looked_at =
             std::any_of(model_.responses.begin(), model_.responses.end(), [&](const ModelResponse& r) {
-                if (of_material(r) || r.measure->vibration) return false;
+                if (of_design(r) || r.measure->vibration) return false;
                 if (!r.in_case.empty()) return refers_to(r.in_case, c.name);
                 return !r.measure->compliance || r.worst || c.weight > 0.0;
             });

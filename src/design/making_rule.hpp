@@ -7,6 +7,7 @@
 #include "study/rule_word.hpp"
 
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -69,6 +70,9 @@ RuleList feature_rules();
 RuleList repeat_rules();
 RuleList draw_rules();
 RuleList overhang_rules();
+
+// What members may be thick at most, by max_feature.
+std::optional<double> largest_feature(const FormCard& form);
 
 // Where the parting of two dies lies along the draw.
 double draw_parting(const Model& model, const FormCard& form);

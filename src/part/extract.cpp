@@ -87,6 +87,7 @@ void take_skin(const Model& model, const SolidPart& solid, Part& part) {
         }
         part.surface.corners.push_back(t);
         part.kept.push_back(model.regions[static_cast<std::size_t>(f.behind)].role == Role::Keep);
+        part.free.push_back(f.sheet == solid.level);
     }
     for (const SymmetryCut& cut : model.mesh.symmetry) {
         const std::vector<std::int32_t> image = reflected(part.surface.points, cut, size);
@@ -97,6 +98,7 @@ void take_skin(const Model& model, const SolidPart& solid, Part& part) {
                                             image[static_cast<std::size_t>(t[2])],
                                             image[static_cast<std::size_t>(t[1])]});
             part.kept.push_back(part.kept[i]);
+            part.free.push_back(part.free[i]);
         }
     }
 }

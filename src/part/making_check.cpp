@@ -1,6 +1,7 @@
 #include "part/making_check.hpp"
 
 #include "base/angles.hpp"
+#include "design/making_rule.hpp"
 #include "geometry/distance.hpp"
 #include "mesh/into_model.hpp"
 
@@ -197,13 +198,39 @@ MakingFinding overhang_of(const Model& model, const Part& part) {
     return out;
 }
 
+void check_sizes(const Model& model, const Thickness& found, std::vector<MakingFinding>& out) {
+    const double cell = model.mesh.size;
+    const std::string unit = model.units.text(dimension::length);
+    const auto add = [&](const char* rule, const char* what, const Thickness::Place& place, double asked,
+                         bool at_least) {
+        MakingFinding f;
+        f.rule = rule;
+        f.what = what;
+        f.value = place.across;
+        f.limit = at_least ? asked - cell : asked + cell;
+        f.at_least = at_least;
+        f.unit = unit;
+        f.where = place.at;
+        f.also = at_least ? fmt::format("{:.3g} % of the design is thinner than {:.4g}",
+                                        100.0 * found.thinner_than(asked), asked)
+                          : std::string("of design regions alone");
+        out.push_back(f);
+    };
+    if (model.form.min_feature && found.thinnest)
+        add("min_feature", "the thinnest place is", *found.thinnest, *model.form.min_feature, true);
+    if (const std::optional<double> most = largest_feature(model.form); most && found.thickest)
+        add("max_feature", "the thickest place is", *found.thickest, *most, false);
+}
+
 } // namespace
 
-std::vector<MakingFinding> check_making(const Model& model, const Part& part, double parting) {
+std::vector<MakingFinding> check_making(const Model& model, const Part& part, double parting,
+                                        const Thickness& thickness) {
     std::vector<MakingFinding> out;
     if (!part.solid) return out;
     if (model.form.draw) out.push_back(DrawCheck(model, part, parting).run());
     if (model.form.overhang) out.push_back(overhang_of(model, part));
+    check_sizes(model, thickness, out);
     return out;
 }
 

@@ -1,7 +1,7 @@
 // Whether a carved part can be made as its study asks: measured on its surface, whatever the design was.
 #pragma once
 
-#include "part/part.hpp"
+#include "part/thickness.hpp"
 
 namespace upright {
 
@@ -9,8 +9,9 @@ struct MakingFinding {
     std::string rule; // "draw"
     std::string what; // "undercuts along (0, 0, 1)"
     double value = 0.0, limit = 0.0;
-    std::string unit; // "mm", "% of the free surface"
-    bool holds() const { return value <= limit; }
+    bool at_least = false; // the limit
+    std::string unit;      // "mm", "% of the free surface"
+    bool holds() const { return at_least ? value >= limit : value <= limit; }
     std::string also;          // what else was measured
     Vec3 where = Vec3::Zero(); // the worst place; of the whole body
 };
@@ -20,7 +21,9 @@ struct MakingFinding {
 // the lines that see it are across. At most one cell holds.
 // Overhang: the area of free faces that are more than five degrees beyond the angle, as a share of all free
 // faces: at most three percent holds.
-// `parting`: of two dies, along the draw. Of solid models with such a rule; else nothing.
-std::vector<MakingFinding> check_making(const Model& model, const Part& part, double parting);
+// Sizes: the thinnest and the thickest place of the design, by inscribed spheres, may miss what was asked by
+// a cell. `parting`: of two dies, along the draw. Of solid models with such a rule; else nothing.
+std::vector<MakingFinding> check_making(const Model& model, const Part& part, double parting,
+                                        const Thickness& thickness);
 
 } // namespace upright

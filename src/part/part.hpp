@@ -47,6 +47,7 @@ Triangles border_of(const WholeTets& whole, RegionId region);
 struct Part {
     Triangles surface;
     std::vector<bool> kept; // of each triangle: of a kept region
+    std::vector<bool> free; // of each, of solid models: where the design ends, not the space
     double volume = 0.0;    // enclosed by the surface
     double mass = 0.0;
     bool closed = false;

@@ -20,5 +20,6 @@ MeasureList displacement_measures();
 MeasureList strength_measures();
 MeasureList frequency_measures();
 MeasureList reaction_measures();
+MeasureList bulk_measures();
 
 } // namespace upright

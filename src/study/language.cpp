@@ -35,7 +35,8 @@ TableFacts make_study_facts() {
 
 Language::Language(const Vocabulary& words)
     : mesh(mesh_schema(words.mesh_kinds)), response(response_schema(words.measures)),
-      form(form_schema(words.making_rules)), run(run_schema(words.solvers)) {}
+      form(form_schema(words.making_rules)), run(run_schema(words.solvers)), measures(words.measures),
+      making_rules(words.making_rules) {}
 
 const TableFacts& Language::study() const {
     static const TableFacts out = make_study_facts();

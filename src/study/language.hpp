@@ -45,6 +45,8 @@ struct Language {
     Schema<ResponseCard> response;
     Schema<FormCard> form;
     Schema<RunCard> run;
+    std::vector<std::shared_ptr<const MeasureWord>> measures;
+    std::vector<std::shared_ptr<const RuleWord>> making_rules;
 
     // The keys at the top of a study.
     const TableFacts& study() const;

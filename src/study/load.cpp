@@ -145,6 +145,7 @@ Study read_study(Node& document, const std::filesystem::path& file, bool need_fi
     read_goal(study, document, context);
     read_section(language.form, document, context, study.form);
     read_section(language.run, document, context, study.run);
+    for (const auto& rule : language.making_rules) rule->add_bounds(study, language.measures);
     check_names(study);
     return study;
 }

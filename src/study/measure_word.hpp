@@ -30,6 +30,7 @@ struct MeasureWord {
     bool strength = false;    // local: as many numbers as there are elements, one aggregate
     bool vibration = false;   // it grows with the square root of stiffness over mass
     bool at_place = false;    // `at` names points, couplings or surfaces
+    bool of_shape = false;    // what all material comes to, and the analysis of a part, say nothing of it
     bool needs_bound = false; // alone as a goal it goes to all material, or to none
 
     virtual ~MeasureWord() = default;
@@ -39,5 +40,12 @@ struct MeasureWord {
 inline bool of_material(const ResponseCard& r) {
     return r.measure->reads == MeasureWord::Reads::Design;
 }
+// Those and measures of its shape: no analysis is needed for them.
+inline bool of_design(const ResponseCard& r) {
+    return of_material(r) || r.measure->of_shape;
+}
+
+// The word of the measure that a largest member is a bound on.
+inline constexpr const char* bulk_word = "bulk";
 
 } // namespace upright

@@ -52,11 +52,26 @@ std::string pieces_text(const Model& model, const Part& part) {
     return out.take();
 }
 
+std::string thickness_text(const Model& model, const Thickness& found) {
+    const std::string& unit = model.units.length;
+    const auto at = [&](const Thickness::Place& p) {
+        return fmt::format("{:.3g} {} about ({:.4g}, {:.4g}, {:.4g})", p.across, unit, p.at.x(), p.at.y(),
+                           p.at.z());
+    };
+    std::string out = "thickness of the design, by inscribed spheres:";
+    if (!found.thickest) return out + " no design is left";
+    out += " at most " + at(*found.thickest);
+    if (found.thinnest) out += ", at least " + at(*found.thinnest);
+    if (found.narrowest) out += "; gaps at least " + at(*found.narrowest);
+    return out;
+}
+
 std::string making_text(const std::vector<MakingFinding>& findings) {
     Lines out;
     for (const MakingFinding& f : findings)
-        out.add(fmt::format("{}: {} {:.3g} {} ({}), {:.3g} are allowed: {}{}", f.rule, f.what, f.value,
-                            f.unit, f.also, f.limit, f.holds() ? "kept" : "NOT KEPT",
+        out.add(fmt::format("{}: {} {:.3g} {} ({}), {:.3g} {}: {}{}", f.rule, f.what, f.value, f.unit, f.also,
+                            f.limit, f.at_least ? "are needed" : "are allowed",
+                            f.holds() ? "kept" : "NOT KEPT",
                             f.holds() ? ""
                                       : fmt::format(", worst at ({:.4g}, {:.4g}, {:.4g})", f.where.x(),
                                                     f.where.y(), f.where.z())));

@@ -14,6 +14,9 @@ std::size_t pieces_left(const Part& part);
 // Whether the part is one piece that reaches every support and load; else its pieces and what they touch.
 std::string pieces_text(const Model& model, const Part& part);
 
+// How thick the design is and how narrow its gaps are.
+std::string thickness_text(const Model& model, const Thickness& found);
+
 // Whether the making rules are kept, as measured; empty where there is none to measure.
 std::string making_text(const std::vector<MakingFinding>& findings);
 

@@ -160,6 +160,65 @@ TEST(Making, APrintedPartHangsOverLittle) {
     EXPECT_LT(goal[1], 1.15 * goal[0]);
 }
 
+// The largest ball in a part by a search of its own: middles on a lattice, distances to the triangles' points
+// and edges' middles, inside by the number of crossings above. As large as 2 r, within the triangles' size.
+TEST(Making, LargestAndLeastFeaturesAreMeasuredOnThePart) {
+    const TemporaryFolder folder;
+    folder.write("free.toml", arm(""));
+    folder.write("slender.toml", arm("[form]\nmax_feature = \"16 mm\"\n"));
+    double across[2] = {};
+    double goal[2] = {};
+    double own[2] = {};
+    for (const int k : {0, 1}) {
+        const std::string name = k == 0 ? "free" : "slender";
+        ASSERT_EQ(test::upright(folder.path(), {"optimize", name + ".toml", "--quiet", "--set",
+                                                "response.budget.max=0.42"})
+                      .code,
+                  0)
+            << name;
+        const auto run = nlohmann::json::parse(test::text_of(folder.path() / (name + ".run/run.json")));
+        goal[k] = run["black_and_white"]["goal"].get<double>();
+        const auto carve = test::upright(folder.path(), {"carve", name + ".run"});
+        EXPECT_EQ(carve.code, 0) << carve.out;
+        const auto part = nlohmann::json::parse(test::text_of(folder.path() / (name + ".run/part.json")));
+        across[k] = part["thickness"]["thickest"]["across"].get<double>();
+        const std::vector<Corners> surface = read_stl(folder.path() / (name + ".run/part.stl"));
+        for (double x = 6.0; x < 70.0; x += 2.0)
+            for (double y = 5.0; y < 36.0; y += 2.0) {
+                const std::vector<double> at = crossings(surface, x + 0.013, y + 0.017);
+                for (std::size_t i = 0; i + 1 < at.size(); i += 2)
+                    for (double z = at[i] + 1.0; z < at[i + 1]; z += 2.0) {
+                        double nearest = 1e300;
+                        for (const Corners& t : surface)
+                            for (const auto& p : t)
+                                nearest = std::min(nearest, std::hypot(p[0] - x, p[1] - y, p[2] - z));
+                        own[k] = std::max(own[k], 2.0 * nearest);
+                    }
+            }
+        EXPECT_NEAR(across[k], own[k], 3.5) << name; // points lie a little further away than faces
+    }
+    EXPECT_GT(across[0], 1.1 * across[1]); // it is the rule that does it
+    EXPECT_LE(across[1], 16.0 + 5.0);
+    EXPECT_GT(goal[1], goal[0]);
+    EXPECT_LT(goal[1], 1.5 * goal[0]);
+    // Put to a design that knows nothing of it.
+    folder.write("free.run/study.toml", test::text_of(folder.path() / "free.run/study.toml") +
+                                            "\n[form]\nmax_feature = 20\nmin_feature = 18\n");
+    fs::remove(folder.path() / "free.run/model.h5");
+    const auto carve = test::upright(folder.path(), {"carve", "free.run"});
+    EXPECT_EQ(carve.code, 4) << carve.out;
+    EXPECT_NE(carve.out.find("min_feature: the thinnest place"), std::string::npos) << carve.out;
+    for (const char* what : {"thickness", "overhang", "draft"}) {
+        std::vector<std::string> words{"plot", "slender.run", "--what", what};
+        if (std::string(what) != "thickness") words.insert(words.end(), {"--along", "0,0,1"});
+        EXPECT_EQ(test::upright(folder.path(), words).code, 0) << what;
+        EXPECT_TRUE(fs::exists(folder.path() / ("slender.run/figures/" + std::string(what) + ".png")));
+    }
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "slender.run", "--what", "draft"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "slender.run", "--what", "draft", "--along", "up"}).code,
+              2);
+}
+
 TEST(Making, RulesThatCannotBeKeptAreRefused) {
     const TemporaryFolder folder;
     const auto check = [&](const std::string& form) {
@@ -174,6 +233,11 @@ TEST(Making, RulesThatCannotBeKeptAreRefused) {
     EXPECT_EQ(check("draw = { along = [0, 0, 1], parting = \"somewhere\" }").code, 3);
     EXPECT_EQ(check("draw = { along = [0, 0, 1], draft = \"2 deg\" }").code, 3);
     EXPECT_EQ(check("overhang = { up = [0, 0, 1], angle = \"90 deg\" }").code, 3);
+    EXPECT_EQ(check("max_feature = \"14 mm\"").code, 3); // three cells are 15
+    EXPECT_EQ(check("max_feature = 20\nmin_feature = 21").code, 3);
+    EXPECT_EQ(check("max_feature = -20").code, 3);
+    EXPECT_EQ(check("max_feature = \"20 kN\"").code, 3);
+    EXPECT_EQ(check("max_feature = 20").code, 0);
     const auto twice = check("draw = { along = [0, 0, 1] }\nextrude = \"z\"");
     EXPECT_EQ(twice.code, 3) << twice.out;
     EXPECT_NE((twice.out + twice.err).find("one height everywhere"), std::string::npos)

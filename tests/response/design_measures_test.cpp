@@ -174,6 +174,59 @@ loads = { turn = 1, warm = 1, weight = 1, press = 1, side = 1 }
     expect_gradients_match(study_from(crooked_block(extra), with(strong, {"mesh.size=1"})), 23, 2e-5);
 }
 
+// A strip as thick as the size, and in space a round bar 1.1 times as thick, have a bulk of 1; balls stand on
+// elements and their borders are a cell wide.
+TEST(DesignMeasures, BulkOfAMemberIsItsThickness) {
+    const auto bulk_of = [](const std::string& element, double across, const std::string& half) {
+        const bool flat = element != "solid";
+        const Model model = build_model(study_from(
+            test::StudyText()
+                .steel()
+                .region("block", flat ? "box = [[0, 0], [60, 60]]" : "box = [[0, 0, 0], [36, 30, 30]]")
+                .surface("root", flat ? "facing = [0, -1]" : "facing = [0, 0, -1]")
+                .support("clamp", "root", element == "plane-stress" ? R"(["x", "y"])" : R"(["x", "y", "z"])")
+                .force("pull", "root", element == "plane-stress" ? "[1, 0]" : "[1, 0, 0]")
+                .load_case("one", R"(["clamp"])", "{ pull = 1 }")
+                .response("stiffness", "compliance")
+                .response("mass", "mass", "max = 1")
+                .minimize("stiffness")
+                .mesh("size = 1\n" + (flat ? "element = \"" + element + "\"\nthickness = 3" : std::string()))
+                .add(half + "\n[form]\nmax_feature = " + (flat ? "12" : "10") + "\n")));
+        StaticAnalysis analysis(model, {});
+        DesignMeasures measures(analysis);
+        const double middle = flat ? 30.0 : 18.0;
+        std::vector<double> density;
+        for (const Vec3& c : model.mesh.centers)
+            density.push_back((flat ? std::abs(c.x() - middle) : std::hypot(c.x() - middle, c.y() - 15.0)) <
+                                      0.5 * across
+                                  ? 1.0
+                                  : 0.0);
+        measures.analyse(density, 3.0, {});
+        for (std::size_t k = 0; k < measures.columns().size(); ++k)
+            if (measures.columns()[k].name == "max_feature") return measures.readings()[k];
+        ADD_FAILURE() << "max_feature is no response";
+        return Reading{};
+    };
+    for (const char* element : {"plane-stress", "shell"}) {
+        EXPECT_NEAR(bulk_of(element, 12.0, "").value, 1.0, 0.02) << element;
+        EXPECT_TRUE(bulk_of(element, 10.0, "").holds);
+        EXPECT_FALSE(bulk_of(element, 14.0, "").holds);
+    }
+    EXPECT_NEAR(bulk_of("solid", 11.0, "").value, 1.0, 0.08); // stairs, and balls beside its middle
+    EXPECT_TRUE(bulk_of("solid", 9.5, "").holds);
+    EXPECT_FALSE(bulk_of("solid", 13.0, "").holds);
+    // The plane of symmetry halves the bar, and the ball sees the other half.
+    EXPECT_NEAR(bulk_of("solid", 11.0, "[symmetry]\nplanes = [\"x = 18\"]").value,
+                bulk_of("solid", 11.0, "").value, 0.02);
+}
+
+TEST(DesignMeasures, SensitivitiesOfBulk) {
+    const std::string wish = "[form]\nmax_feature = 3\n";
+    expect_gradients_match(study_from(test::block_study(wish)), 3);
+    expect_gradients_match(study_from(test::block_study(wish), {"mesh.kind=fitted"}), 11);
+    expect_gradients_match(study_from(test::block_study(wish + "[symmetry]\nplanes = [\"y = 2\"]\n")), 3);
+}
+
 TEST(DesignMeasures, OneColumnForEachCaseThatFits) {
     const Study study = study_from(crooked_block("[[case]]\nname = \"twist\"\nsupports = \"clamp\"\nloads = "
                                                  "{ side = [1, -1] }\n"),

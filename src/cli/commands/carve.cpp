@@ -8,6 +8,7 @@
 #include "figures/drawings.hpp"
 #include "part/extract.hpp"
 #include "part/part_mesh.hpp"
+#include "part/thickness.hpp"
 #include "quantity/quantities.hpp"
 #include "tell/part_text.hpp"
 
@@ -32,6 +33,7 @@ struct CarveWish : FigureWish {
 namespace fs = std::filesystem;
 using Json = nlohmann::ordered_json;
 
+constexpr double gaps_seen = 4.0; // cells: wider ones are not measured
 constexpr std::array<double, 10> table_thresholds{0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9};
 
 // Every threshold of the table, so that one sees how the choice matters: shown, and for the report.
@@ -99,7 +101,7 @@ void tell(const Model& model, const Part& part, double at, double of_densities, 
 }
 
 Json report_of(const Model& model, const Part& part, const PartOptions& options, const Json& table,
-               const std::vector<MakingFinding>& making) {
+               const std::vector<MakingFinding>& making, const std::optional<Thickness>& thickness) {
     Json pieces = Json::array();
     for (const PartPiece& p : part.pieces)
         pieces.push_back({{"volume", p.volume},
@@ -131,6 +133,16 @@ Json report_of(const Model& model, const Part& part, const PartOptions& options,
                          {"holds", f.holds()},
                          {"worst_at", {f.where.x(), f.where.y(), f.where.z()}}});
     out["making"] = rules;
+    if (thickness) {
+        Json& sizes = out["thickness"];
+        const auto put = [&](const char* name, const std::optional<Thickness::Place>& p) {
+            if (p) sizes[name] = {{"across", p->across}, {"at", {p->at.x(), p->at.y(), p->at.z()}}};
+        };
+        put("thinnest", thickness->thinnest);
+        put("thickest", thickness->thickest);
+        put("narrowest_gap", thickness->narrowest);
+        sizes["unit"] = model.units.length;
+    }
     if (part.solid)
         out["mesh"] = {{"tetrahedra", part.solid->tets.size()},
                        {"points", part.solid->points.size()},
@@ -218,8 +230,14 @@ int run_carve(const CarveWish& in, Session& session) {
     const Json table = threshold_table(field, part_options, part, model.units.text(dimension::mass), console);
     tell(model, part, part_options.threshold, mass_of(model, design.density), console);
 
-    const std::vector<MakingFinding> making =
-        check_making(model, part, model.form.draw ? draw_parting(model, model.form) : 0.0);
+    std::optional<Thickness> thickness;
+    std::vector<MakingFinding> making;
+    if (part.solid) {
+        thickness = measure_thickness(model, part, gaps_seen * model.mesh.size);
+        console.result(thickness_text(model, *thickness));
+        making =
+            check_making(model, part, model.form.draw ? draw_parting(model, model.form) : 0.0, *thickness);
+    }
     if (!making.empty()) console.result(making_text(making));
 
     const fs::path file = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
@@ -228,7 +246,7 @@ int run_carve(const CarveWish& in, Session& session) {
     if (part.solid && format.ending == ".vtu") written.surfaces = points_of_surfaces(job.study, part);
     format.write(written, file);
     write_text(fs::path(file).replace_extension(".json"),
-               report_of(model, part, part_options, table, making).dump(2) + "\n");
+               report_of(model, part, part_options, table, making, thickness).dump(2) + "\n");
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");
     draw_part(model, part,
               fmt::format("cut at density {:.4g}; mass {}; {}", part_options.threshold,

@@ -1,6 +1,7 @@
 // upright plot: figures of a run or of an analysis.
 #include "base/nearest.hpp"
 #include "cli/commands/commands.hpp"
+#include "cli/commands/plot_part.hpp"
 #include "cli/commands/restarts.hpp"
 #include "figures/analysis_figures.hpp"
 #include "figures/chart.hpp"
@@ -19,7 +20,7 @@ namespace upright::cli {
 namespace {
 
 struct PlotWish : FigureWish {
-    std::string target, what, of_case, out;
+    std::string target, what, of_case, out, along;
     std::optional<int> mode, iteration, restart;
     bool animate = false;
     int frames = 24;
@@ -30,7 +31,8 @@ namespace fs = std::filesystem;
 
 void require_served(const std::string& what, const std::vector<std::string>& served, const std::string& of) {
     if (std::find(served.begin(), served.end(), what) != served.end()) return;
-    static const std::vector<std::string> all{"density", "displacement", "stress", "history", "mode"};
+    static const std::vector<std::string> all{"density", "displacement", "stress",   "history",
+                                              "mode",    "thickness",    "overhang", "draft"};
     if (std::find(all.begin(), all.end(), what) == all.end())
         throw Error::usage("--what " + what + " is not a figure", suggestion(what, all));
     std::string list;
@@ -145,9 +147,11 @@ int plot_run(const PlotWish& in, Session& session) {
     const bool per_case = in.what == "displacement" || in.what == "stress" || in.what == "mode";
     if (!in.of_case.empty() && !per_case)
         throw Error::usage("--case goes with --what displacement, stress or mode");
-    if (in.iteration && in.what != "density")
-        throw Error::usage("--iteration goes with --what density",
+    const bool of_part = in.what == "thickness" || in.what == "overhang" || in.what == "draft";
+    if (in.iteration && in.what != "density" && !of_part)
+        throw Error::usage("--iteration goes with --what density, thickness, overhang or draft",
                            "Cases are kept for the last iteration alone");
+    if (!in.along.empty() && !of_part) throw Error::usage("--along goes with --what overhang or draft");
     const RunFolder folder =
         RunFolder::open(restart_of(find_run(in.target, console), in.restart), Access::Reading);
     const Job job = load_run(session, folder);
@@ -166,6 +170,14 @@ int plot_run(const PlotWish& in, Session& session) {
         const fs::path file = picture(in, figures, name, "", false);
         draw_density(model, design_values(folder, model, in.iteration), at, state_text(folder, in.iteration),
                      options, file);
+        console.result(file.string());
+        return 0;
+    }
+    if (of_part) {
+        const std::string name = in.iteration ? in.what + "-" + std::to_string(*in.iteration) : in.what;
+        const fs::path file = picture(in, figures, name, "", false);
+        plot_part({in.what, in.along, at, state_text(folder, in.iteration)}, model,
+                  design_values(folder, model, in.iteration), options, file);
         console.result(file.string());
         return 0;
     }
@@ -218,7 +230,10 @@ int run_plot(PlotWish in, Session& session) {
     if (analysis)
         require_served(in.what, {"displacement", "stress", "mode"}, "an analysis");
     else
-        require_served(in.what, {"density", "displacement", "stress", "mode", "history"}, "a run");
+        require_served(
+            in.what,
+            {"density", "displacement", "stress", "mode", "history", "thickness", "overhang", "draft"},
+            "a run");
     require_options(in);
     figure_options(in);
     return analysis ? plot_analysis(in, session) : plot_run(in, session);
@@ -232,8 +247,8 @@ Command plot_command() {
                 options.word("RUN", in->target, "The folder of the run or analysis", true);
                 options.value(
                     "--what", "WHAT", in->what,
-                    "density (default), displacement, stress, mode, history; of an analysis displacement "
-                    "(default), stress or mode");
+                    "density (default), displacement, stress, mode, history; thickness, overhang or draft of "
+                    "the part; of an analysis displacement (default), stress or mode");
                 options.value("--case", "NAME", in->of_case, "The case (default: all)");
                 options.value("--mode", "K", in->mode,
                               "The mode, counted from 1 after the rigid ones (default: 1)");
@@ -244,6 +259,8 @@ Command plot_command() {
                 options.value("--frames", "N", in->frames, "Frames of an animation (default: 24)");
                 options.value("--restart", "N", in->restart, "Run N of optimize --restarts (default: 1)");
                 options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
+                options.value("--along", "X,Y,Z", in->along,
+                              "With overhang the way up, with draft that of the die (default: as in [form])");
                 options.value("--at", "T", in->at,
                               "Density above which material is shown (default: that of the black-and-white "
                               "design, or 0.5)");

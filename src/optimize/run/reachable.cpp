@@ -23,7 +23,7 @@ class Look {
         // Bounds on material need no analysis (require_reachable).
         const bool material_alone =
             std::all_of(problem_.bounds.begin(), problem_.bounds.end(),
-                        [&](std::size_t b) { return of_material(model_.responses[b]); });
+                        [&](std::size_t b) { return of_design(model_.responses[b]); });
         if (material_alone || !problem_.has_stiffness) return;
         const std::vector<double> full(model.mesh.elements(), 1.0);
         MeasureAccuracy tight;
@@ -32,7 +32,7 @@ class Look {
         for (std::size_t c = 0; c < readings.size(); ++c) {
             const ModelResponse& card = model_.responses[measures_.columns()[c].response];
             const Reading& r = readings[c];
-            if (r.holds || of_material(card)) continue;
+            if (r.holds || of_design(card)) continue;
             const std::string unit = model_.units.text(card.measure->dimension);
             const bool above = r.max && r.value > *r.max;
             const std::string what = fmt::format(
