@@ -15,7 +15,7 @@ extern char** environ; // NOLINT: as POSIX names it
 namespace upright {
 
 int run_program(const std::vector<std::string>& arguments, const std::string& input,
-                const std::filesystem::path& output) {
+                const std::filesystem::path& output, const std::filesystem::path& errors) {
     const int out = ::open(output.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
     if (out < 0)
         throw Error::files(output.string(), std::string("cannot be written: ") + std::strerror(errno),
@@ -30,7 +30,8 @@ int run_program(const std::vector<std::string>& arguments, const std::string& in
     posix_spawn_file_actions_init(&actions);
     posix_spawn_file_actions_adddup2(&actions, ends[1], STDIN_FILENO);
     posix_spawn_file_actions_adddup2(&actions, out, STDOUT_FILENO);
-    posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, "/dev/null", O_WRONLY, 0);
+    posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, errors.c_str(), O_WRONLY | O_CREAT | O_TRUNC,
+                                     0644);
     std::vector<char*> words;
     for (const std::string& a : arguments) words.push_back(const_cast<char*>(a.c_str()));
     words.push_back(nullptr);

@@ -8,10 +8,10 @@
 namespace upright {
 
 // Starts `arguments[0]` (looked up in PATH) with the arguments as they are, gives it `input` to read, and
-// has what it writes in the file `output`; its errors are dropped.
+// has what it writes in the file `output` and its errors in `errors`, by default nowhere.
 // Returns its exit code; 127 where there is no such program, -1 where a signal ended it or it did not take
 // all of its input. Never raises SIGPIPE. Throws Error (Files) where `output` cannot be written.
 int run_program(const std::vector<std::string>& arguments, const std::string& input,
-                const std::filesystem::path& output);
+                const std::filesystem::path& output, const std::filesystem::path& errors = "/dev/null");
 
 } // namespace upright

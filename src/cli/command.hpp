@@ -32,7 +32,7 @@ class Options {
     virtual void value(const char* name, const char* type, double& to, const char* help) = 0;
     virtual void value(const char* name, const char* type, std::optional<int>& to, const char* help) = 0;
     virtual void value(const char* name, const char* type, std::optional<double>& to, const char* help) = 0;
-    // May be given several times.
+    // May be given several times; without a dash words one after the other, at least one.
     virtual void several(const char* name, const char* type, std::vector<std::string>& to,
                          const char* help) = 0;
 };

@@ -17,7 +17,7 @@ namespace upright::cli {
 namespace {
 
 // Words of the plan that this version does not serve yet.
-const std::vector<std::string> later_commands{"watch", "compare", "sweep", "report"};
+const std::vector<std::string> later_commands{"watch", "report"};
 
 class ParserOptions final : public Options {
   public:
@@ -44,7 +44,11 @@ class ParserOptions final : public Options {
     }
     void several(const char* name, const char* type, std::vector<std::string>& to,
                  const char* help) override {
-        app_.add_option(name, to, help)->type_name(type)->take_all()->allow_extra_args(false);
+        CLI::Option* option = app_.add_option(name, to, help);
+        if (name[0] == '-')
+            option->type_name(type)->take_all()->allow_extra_args(false);
+        else
+            option->required();
     }
 
   private:

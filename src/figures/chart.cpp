@@ -1,7 +1,7 @@
 #include "figures/chart.hpp"
 
 #include "base/files.hpp"
-#include "base/process.hpp"
+#include "figures/gnuplot.hpp"
 
 #include <algorithm>
 #include <array>
@@ -12,19 +12,6 @@
 namespace upright {
 
 namespace {
-
-// Text for gnuplot: in single quotes it replaces nothing and runs nothing; a quote is written twice. Control
-// characters would end the line, and with it the text. Its enhanced mode is off, so other signs are as they
-// are.
-std::string quoted(const std::string& text) {
-    std::string out = "'";
-    for (const char c : text) {
-        if (c == '\'') out += '\'';
-        const auto code = static_cast<unsigned char>(c);
-        out += code < 0x20 || code == 0x7f ? ' ' : c;
-    }
-    return out + "'";
-}
 
 std::string unit_of(const Model& model, const ModelResponse& r) {
     const std::string unit = model.units.text(r.measure->dimension);
@@ -76,18 +63,6 @@ std::string problem_word(const Model& model) {
     return model.goal->maximize ? " (goal: raise)" : " (goal)";
 }
 
-// The script's chart as a PNG file; it names no file itself.
-void run_gnuplot(const std::string& script, const std::filesystem::path& png,
-                 const std::filesystem::path& temporary) {
-    const int code = run_program({"gnuplot", "-"}, script, temporary);
-    if (code == 127)
-        throw Error::files(png.string(), "the chart needs gnuplot, which is not there",
-                           "Install gnuplot-nox");
-    if (code != 0 || !is_whole_png(temporary))
-        throw Error::files(png.string(), "gnuplot could not draw the chart",
-                           "Install gnuplot-nox, and check that the disk is not full");
-}
-
 } // namespace
 
 void draw_history(const Model& model, const std::vector<IterationRow>& rows, const FigureOptions& options,
@@ -122,7 +97,7 @@ void draw_history(const Model& model, const std::vector<IterationRow>& rows, con
                         options.height, high > 4 || wide > 1 ? 10 : 11);
         script += fmt::format("set multiplot layout {},{} title {} font ',15' margins {},0.97,0.08,0.91 "
                               "spacing {},{}\n",
-                              high, wide, quoted(model.title + ": history" + named), left,
+                              high, wide, gnuplot_text(model.title + ": history" + named), left,
                               wide == 1 ? 0.0 : left + 0.015, high > 3 ? 0.055 : 0.07);
         script += "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics "
                   "nomirror\nset key at graph 1,1.02 right bottom horizontal Left reverse samplen 2\n";
@@ -143,7 +118,7 @@ void draw_history(const Model& model, const std::vector<IterationRow>& rows, con
             const std::optional<double> most = upper_bound(model, card);
             if (most) bounds.push_back(*most);
             if (card.min) bounds.push_back(*card.min);
-            script += "set ylabel " + quoted(card.name + unit_of(model, card)) + "\n" +
+            script += "set ylabel " + gnuplot_text(card.name + unit_of(model, card)) + "\n" +
                       value_range(rows, panel.columns, bounds);
             if (k + wide >= count) script += "set xlabel 'iteration'\n";
             std::string plot;
@@ -157,11 +132,12 @@ void draw_history(const Model& model, const std::vector<IterationRow>& rows, con
                 const std::string color = goal && i == 0 ? "#0a4d8c" : colors.at(i % colors.size());
                 const std::string before = plot.empty() ? "plot " : ", ";
                 plot += fmt::format("{}$r{} with lines lw 2.2 dt {} lc rgb '{}' title {}", before, c,
-                                    i < 6 ? 1 : 3, color, quoted(std::as_const(name)));
+                                    i < 6 ? 1 : 3, color, gnuplot_text(std::as_const(name)));
             }
             for (const double b : bounds)
-                plot += fmt::format(", {:.12g} with lines lw 1.6 dt 2 lc rgb '#d54500' title {}", b,
-                                    quoted(fmt::format("{} {:.4g}", most && b == *most ? "max" : "min", b)));
+                plot += fmt::format(
+                    ", {:.12g} with lines lw 1.6 dt 2 lc rgb '#d54500' title {}", b,
+                    gnuplot_text(fmt::format("{} {:.4g}", most && b == *most ? "max" : "min", b)));
             script += plot + "\n";
         }
         define(script, "change", rows, [](const IterationRow& row) { return std::max(row.change, 1e-6); });
@@ -192,7 +168,7 @@ void draw_convergence(const std::string& title, const std::string& along, const 
             "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics nomirror\n"
             "set format y '%.0e'\nset key outside right top Left reverse\nset offsets graph 0.05,graph "
             "0.05,0,0\n",
-            options.width, options.height, quoted(title), quoted(along), quoted(up));
+            options.width, options.height, gnuplot_text(title), gnuplot_text(along), gnuplot_text(up));
         std::string plot;
         for (std::size_t i = 0; i < lines.size(); ++i) {
             script += fmt::format("$l{} << END\n", i);
@@ -201,8 +177,9 @@ void draw_convergence(const std::string& title, const std::string& along, const 
             const std::string name =
                 lines[i].slope > 0.0 ? fmt::format("{} (theory: slope {:g})", lines[i].name, lines[i].slope)
                                      : lines[i].name;
-            plot += fmt::format("{}$l{} with linespoints lw 2 pt {} ps 1.3 lc rgb '{}' title {}",
-                                i == 0 ? "plot " : ", ", i, 4 + i, colors[i % colors.size()], quoted(name));
+            plot +=
+                fmt::format("{}$l{} with linespoints lw 2 pt {} ps 1.3 lc rgb '{}' title {}",
+                            i == 0 ? "plot " : ", ", i, 4 + i, colors[i % colors.size()], gnuplot_text(name));
         }
         run_gnuplot(script + plot + "\n", png, temporary);
     });

@@ -80,10 +80,11 @@ Patch part_patch(const Part& part) {
     return patch;
 }
 
-void draw_solid(const Model& model, const Part& part, const std::string& title, const std::string& subtitle,
-                const FigureOptions& options, const std::filesystem::path& png) {
+std::unique_ptr<Figure> solid_figure(const Model& model, const Part& part, const std::string& title,
+                                     const std::string& subtitle, const FigureOptions& options) {
     // A carved plane part has a height, and is looked at as a body.
-    Figure figure(with_unit(options, model), false, title, subtitle);
+    auto out = std::make_unique<Figure>(with_unit(options, model), false, title, subtitle);
+    Figure& figure = *out;
     figure.add(part_patch(part));
     add_block_outline(figure, model, color::faint);
     figure.add_legend('#', Color{0.42, 0.58, 0.72}, "design");
@@ -92,18 +93,20 @@ void draw_solid(const Model& model, const Part& part, const std::string& title, 
     figure.add_legend('-', color::faint, "original space");
     add_all_loads(figure, model, Extent::Whole);
     add_supports(figure, model, used_supports(model), Extent::Whole);
-    figure.write(png);
+    return out;
 }
 
 } // namespace
 
-void draw_density(const Model& model, const DesignValues& design, double threshold, const std::string& state,
-                  const FigureOptions& options, const std::filesystem::path& png) {
+std::unique_ptr<Figure> density_figure(const Model& model, const DesignValues& design, double threshold,
+                                       const std::string& state, const FigureOptions& options) {
     const std::vector<double>& density = design.density;
     if (model.mesh.dimension() == 3 && model.made_by.kind->from_file) {
         // No exact shapes to cut a surface from: the cells themselves.
-        Figure figure(with_unit(options, model), false, model.title + ": design",
-                      fmt::format("cells denser than {:g}; {}; {}", threshold, state, dimensions(model)));
+        auto out = std::make_unique<Figure>(
+            with_unit(options, model), false, model.title + ": design",
+            fmt::format("cells denser than {:g}; {}; {}", threshold, state, dimensions(model)));
+        Figure& figure = *out;
         std::vector<bool> shown = denser_than(density, threshold);
         Skinned skin = skin_of_elements(model, shown);
         if (skin.element.empty())
@@ -122,8 +125,7 @@ void draw_density(const Model& model, const DesignValues& design, double thresho
         if (kept) figure.add_legend('#', color::keep, "kept");
         add_all_loads(figure, model, Extent::Whole);
         add_supports(figure, model, used_supports(model), Extent::Whole);
-        figure.write(png);
-        return;
+        return out;
     }
     if (model.mesh.dimension() == 3) {
         PartOptions part_options;
@@ -131,26 +133,31 @@ void draw_density(const Model& model, const DesignValues& design, double thresho
         part_options.drop_islands = false;
         part_options.improve = model.made_by.flat(); // of solids the surface is enough
         const Part part = PartField(model, design).extract(part_options);
-        draw_solid(
+        return solid_figure(
             model, part, model.title + ": design",
             fmt::format("surface where the density is {:g}; {}; {}", threshold, state, dimensions(model)),
-            options, png);
-        return;
+            options);
     }
-    Figure figure(with_unit(options, model), true, model.title + ": density",
-                  fmt::format("{}; {}", state, dimensions(model)));
+    auto out = std::make_unique<Figure>(with_unit(options, model), true, model.title + ": density",
+                                        fmt::format("{}; {}", state, dimensions(model)));
+    Figure& figure = *out;
     Skinned skin = skin_of_elements(model, std::vector<bool>(model.mesh.elements(), true));
     for (const ElementId e : skin.element) skin.patch.cell_values.push_back(density[index(e)]);
     add_mirrored(figure, model, skin.patch, Scale{0.0, 1.0, "density", true});
     add_block_outline(figure, model, color::empty);
     add_all_loads(figure, model, Extent::Whole);
     add_supports(figure, model, used_supports(model), Extent::Whole);
-    figure.write(png);
+    return out;
+}
+
+void draw_density(const Model& model, const DesignValues& design, double threshold, const std::string& state,
+                  const FigureOptions& options, const std::filesystem::path& png) {
+    density_figure(model, design, threshold, state, options)->write(png);
 }
 
 void draw_part(const Model& model, const Part& part, const std::string& state, const FigureOptions& options,
                const std::filesystem::path& png) {
-    draw_solid(model, part, model.title + ": carved part", state, options, png);
+    solid_figure(model, part, model.title + ": carved part", state, options)->write(png);
 }
 
 void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,

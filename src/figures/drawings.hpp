@@ -8,6 +8,7 @@
 #include "part/extract.hpp"
 
 #include <filesystem>
+#include <memory>
 #include <vector>
 
 namespace upright {
@@ -24,6 +25,8 @@ void draw_case(const Model& model, const ModelCase& c, const FigureOptions& opti
 
 // The design: in space the surface at the threshold inside the outline of the original block, in the plane
 // the densities.
+std::unique_ptr<Figure> density_figure(const Model& model, const DesignValues& design, double threshold,
+                                       const std::string& state, const FigureOptions& options);
 void draw_density(const Model& model, const DesignValues& design, double threshold, const std::string& state,
                   const FigureOptions& options, const std::filesystem::path& png);
 

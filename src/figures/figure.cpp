@@ -176,7 +176,7 @@ Figure::Figure(const FigureOptions& options, bool plane, std::string title, std:
     : inside_(new Inside) {
     inside_->options = options;
     inside_->plane = plane;
-    inside_->title = std::move(title);
+    inside_->title = options.title.empty() ? std::move(title) : options.title;
     inside_->subtitle = std::move(subtitle);
     view_direction(options.from, plane);
 }
@@ -320,6 +320,10 @@ void Figure::Inside::add_words(double x, double y, const std::string& words, dou
     text->GetTextProperty()->SetVerticalJustificationToCentered();
     text->SetPosition(x, y);
     overlay->AddViewProp(text);
+}
+
+const Bounds& Figure::room() const {
+    return inside_->bounds;
 }
 
 void Figure::make_room(const Bounds& room) {

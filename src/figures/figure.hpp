@@ -33,6 +33,7 @@ struct FigureOptions {
     int width = 1280;
     int height = 800;
     std::string length_unit = "mm"; // for the scale line
+    std::string title;              // instead of the figure's own
     std::string from =
         "corner"; // corner, front, back, left, right, top, bottom, or "x,y,z": where one looks from
 };
@@ -91,6 +92,7 @@ class Figure {
 
     // The picture is framed for this room as well, whatever is in it: frames of one film stand still.
     void make_room(const Bounds& room);
+    const Bounds& room() const; // of what is in it
 
     void write(const std::filesystem::path& png);
     Picture picture();

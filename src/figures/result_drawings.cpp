@@ -46,7 +46,7 @@ class Painter {
         if (!result.displacement.empty())
             for (const auto& [node, region] : skin_.node)
                 size = std::max(size, at_node(result.displacement, node).norm());
-        scale_ = size > 0.0 ? 0.06 * reach(model) / size : 0.0;
+        scale_ = result.deformation ? *result.deformation : size > 0.0 ? 0.06 * reach(model) / size : 0.0;
     }
 
     std::unique_ptr<Figure> paint(double phase, bool animated) const {
@@ -81,14 +81,14 @@ class Painter {
         auto out = std::make_unique<Figure>(options_, model_.mesh.dimension() == 2, result_.title, subtitle);
         Figure& figure = *out;
         const std::string bar = result_.quantity + (result_.unit.empty() ? "" : ", " + result_.unit);
-        const double end = end_of_scale(largest.value);
+        const double end = result_.scale_end ? *result_.scale_end : end_of_scale(largest.value);
         const Scale scale{0.0, end > 0.0 ? end : 1.0, bar, false};
         if (result_.whole)
             add_mirrored(figure, model_, patch, scale);
         else
             figure.add(patch, scale);
         add_block_outline(figure, model_, color::faint);
-        if (end < largest.value)
+        if (end < largest.value && !result_.scale_end)
             figure.add_legend(' ', color::text,
                               fmt::format("colours end at {:.4g} {}: {:g} %\nof the nodes are above", end,
                                           result_.unit, 100.0 * above_scale));
@@ -117,6 +117,15 @@ class Painter {
         }
         if (animated) figure.make_room(room);
         return out;
+    }
+
+    // Of a figure that is not animated.
+    ResultScale scale() const {
+        double largest = 0.0;
+        for (std::size_t i = 0; i < values_.size(); ++i)
+            if (!result_.counts || result_.counts(skin_.node[i].first, skin_.node[i].second))
+                largest = std::max(largest, values_[i]);
+        return {end_of_scale(largest), scale_};
     }
 
   private:
@@ -172,9 +181,18 @@ std::string dense_note(double threshold) {
 
 } // namespace
 
+ResultScale result_scale(const Model& model, const ResultFigure& result) {
+    return Painter(model, result, {}).scale();
+}
+
+std::unique_ptr<Figure> result_figure(const Model& model, const ResultFigure& result,
+                                      const FigureOptions& options) {
+    return Painter(model, result, options).paint(1.0, false);
+}
+
 void draw_result(const Model& model, const ResultFigure& result, const FigureOptions& options,
                  const std::filesystem::path& png) {
-    Painter(model, result, options).paint(1.0, false)->write(png);
+    result_figure(model, result, options)->write(png);
 }
 
 std::vector<std::filesystem::path> animate_result(const Model& model, const ResultFigure& result,

@@ -6,6 +6,8 @@
 
 #include <filesystem>
 #include <functional>
+#include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -22,9 +24,10 @@ struct ResultFigure {
     std::function<double(NodeId, RegionId)> value;
     // Nodes that set the scale and may bear the largest value; empty: all. Values beyond get the last colour.
     std::function<bool(NodeId, RegionId)> counts;
-    std::string left_out;               // in words: what does not count
-    std::string peak_words = "largest"; // before the largest value; empty: it is not marked
-    bool whole = true;                  // with the mirror images of a symmetric model
+    std::string left_out;                         // in words: what does not count
+    std::string peak_words = "largest";           // before the largest value; empty: it is not marked
+    std::optional<double> scale_end, deformation; // shared with other figures
+    bool whole = true;                            // with the mirror images of a symmetric model
 };
 
 // What the stress responses of a study leave out, and more.
@@ -32,6 +35,14 @@ std::vector<std::string> excepted_of(const Model& model, const std::vector<std::
 // Leaves regions and surfaces out of the scale of a figure of stress.
 void leave_out(ResultFigure& figure, const Model& model, const std::vector<std::string>& excepted);
 
+// What a figure would choose by itself: where colours end, and how many times as large it deforms.
+struct ResultScale {
+    double end = 0.0, deformation = 0.0;
+};
+ResultScale result_scale(const Model& model, const ResultFigure& result);
+
+std::unique_ptr<Figure> result_figure(const Model& model, const ResultFigure& result,
+                                      const FigureOptions& options);
 void draw_result(const Model& model, const ResultFigure& result, const FigureOptions& options,
                  const std::filesystem::path& png);
 

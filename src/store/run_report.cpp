@@ -1,6 +1,7 @@
 #include "store/run_report.hpp"
 
 #include "base/files.hpp"
+#include "base/reduction.hpp"
 #include "base/version.hpp"
 #include "store/json_inside.hpp"
 #include "store/vtu.hpp"
@@ -59,6 +60,18 @@ Peak largest_stress(const StaticAnalysis& analysis, const OptimizeResult& result
             out.place = model.mesh.centers[e];
         }
     return out;
+}
+
+// Of the whole body, in the study's units.
+Json masses(const Model& model, const std::vector<double>& density) {
+    const auto of = [&](bool design_alone) {
+        return model.mesh.copies() * sum_over(density.size(), [&](std::size_t e) {
+                   const auto id = static_cast<ElementId>(e);
+                   if (design_alone && model.role(id) != Role::Design) return 0.0;
+                   return density[e] * model.mesh.volume(id) * model.material(id).density;
+               });
+    };
+    return {{"design", of(true)}, {"all", of(false)}, {"unit", model.units.text(dimension::mass)}};
 }
 
 std::string now_text() {
@@ -135,6 +148,7 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
         responses.push_back(one);
     }
     out["responses"] = responses;
+    if (!result.deciding_density().empty()) out["mass"] = masses(model, result.deciding_density());
     out["black_and_white"] = has_made ? Json({{"threshold", result.black_and_white.threshold},
                                               {"goal", result.black_and_white.goal},
                                               {"feasible", result.black_and_white.feasible}})

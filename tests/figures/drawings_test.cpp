@@ -1,6 +1,7 @@
 #include "figures/chart.hpp"
 #include "figures/drawings.hpp"
 #include "figures/result_drawings.hpp"
+#include "figures/side_by_side.hpp"
 
 #include "base/files.hpp"
 #include "support/studies.hpp"
@@ -119,4 +120,67 @@ TEST(Chart, DrawsHistoriesWithAwkwardNames) {
     draw_history(model, {rows.front()}, small(), folder.path() / "one.png"); // a single row is a history too
     expect_picture(folder.path() / "one.png", 640, 400);
     EXPECT_THROW(draw_history(model, {}, small(), folder.path() / "none.png"), Error);
+}
+
+// Two figures with one scale: what is twice as large in the second has the colour that the first has nowhere,
+// the colour bars are the same to the pixel, and bodies of different size are seen at one size.
+TEST(Drawings, SideBySideHaveOneScaleAndOneCamera) {
+    const test::TemporaryFolder folder;
+    const Study study = study_from(block_study());
+    const Model model = build_model(study);
+    const std::vector<double> full(model.mesh.elements(), 1.0);
+    std::vector<double> half(model.mesh.elements(), 1.0);
+    for (std::size_t e = 0; e < half.size(); ++e)
+        if (model.mesh.centers[e].x() > 4) half[e] = 0.0; // half the body is shown
+    const std::vector<double> low(model.mesh.elements(), 50.0);
+    const std::vector<double> high(model.mesh.elements(), 100.0);
+    const auto tiles = [&](bool share) {
+        std::vector<std::unique_ptr<Figure>> out;
+        for (const auto& [density, stress] : {std::pair{full, low}, std::pair{half, high}}) {
+            ResultFigure figure = stress_figure(model, model.cases.at(0), density, 0.5, stress);
+            figure.peak_words.clear();
+            figure.of_case = nullptr;
+            EXPECT_DOUBLE_EQ(result_scale(model, figure).end, stress[0]);
+            if (share) figure.scale_end = 100.0;
+            FigureOptions options = small();
+            options.title = "the same";
+            out.push_back(result_figure(model, figure, options));
+        }
+        return out;
+    };
+    // Where a colour bar stands, right of the scene.
+    const auto bar_of = [](const Picture& p) {
+        std::vector<unsigned char> out;
+        for (int y = 60; y < p.height; ++y)
+            for (int x = 490; x < p.width; ++x)
+                for (int c = 0; c < 3; ++c)
+                    out.push_back(p.rgb[static_cast<std::size_t>(3 * (y * p.width + x) + c)]);
+        return out;
+    };
+    const auto colored = [](const Picture& p) { // pixels of the body
+        std::size_t out = 0;
+        for (int y = 60; y < p.height; ++y)
+            for (int x = 70; x < 480; ++x) {
+                const auto* rgb = &p.rgb[static_cast<std::size_t>(3 * (y * p.width + x))];
+                out += rgb[0] + rgb[1] + rgb[2] < 640 ? 1 : 0;
+            }
+        return out;
+    };
+    const auto apart = tiles(false);
+    EXPECT_NE(bar_of(apart[0]->picture()), bar_of(apart[1]->picture()));
+    const auto shared = tiles(true);
+    Bounds room;
+    for (const auto& figure : shared) room.include(figure->room());
+    for (const auto& figure : shared) figure->make_room(room);
+    const Picture first = shared[0]->picture();
+    const Picture second = shared[1]->picture();
+    EXPECT_EQ(bar_of(first), bar_of(second));
+    // Half the body covers about half as much: one camera.
+    EXPECT_NEAR(static_cast<double>(colored(second)), 0.55 * static_cast<double>(colored(first)),
+                0.2 * static_cast<double>(colored(first)));
+    write_side_by_side(tiles(true), folder.path() / "both.png");
+    expect_picture(folder.path() / "both.png", 1280, 400);
+    EXPECT_EQ(tiles_across(1), 1);
+    EXPECT_EQ(tiles_across(3), 2);
+    EXPECT_EQ(tiles_across(9), 3);
 }

@@ -30,6 +30,8 @@ Command optimize_command();
 Command plot_command();
 Command carve_command();
 Command verify_command();
+Command compare_command();
+Command sweep_command();
 Command help_command();
 Command schema_command();
 

@@ -9,6 +9,7 @@
 #include "figures/scene.hpp"
 #include "model/storage.hpp"
 #include "store/run_report.hpp"
+#include "store/step_fields.hpp"
 #include "store/vtu.hpp"
 
 #include <algorithm>
@@ -148,9 +149,9 @@ int plot_run(const PlotWish& in, Session& session) {
     if (!in.of_case.empty() && !per_case)
         throw Error::usage("--case goes with --what displacement, stress or mode");
     const bool of_part = in.what == "thickness" || in.what == "overhang" || in.what == "draft";
-    if (in.iteration && in.what != "density" && !of_part)
-        throw Error::usage("--iteration goes with --what density, thickness, overhang or draft",
-                           "Cases are kept for the last iteration alone");
+    if (in.iteration && in.what == "history")
+        throw Error::usage("--iteration does not go with --what history",
+                           "Leave it out: it shows all of them");
     if (!in.along.empty() && !of_part) throw Error::usage("--along goes with --what overhang or draft");
     const RunFolder folder =
         RunFolder::open(restart_of(find_run(in.target, console), in.restart), Access::Reading);
@@ -182,15 +183,32 @@ int plot_run(const PlotWish& in, Session& session) {
         return 0;
     }
     // Whose displacements, stresses and modes the run has kept.
+    const bool again = in.iteration && *in.iteration != folder.result_iteration();
+    StepFields fields_of_step;
+    if (again) {
+        const auto note = std::to_string(*in.iteration);
+        console.remark("analysing iteration " + note + " again: its fields were not kept");
+        fields_of_step = analyse_step(model, folder.read_step(*in.iteration), in.what == "mode");
+    }
+    const std::string suffix = again ? "-" + std::to_string(*in.iteration) : "";
     const auto with_state = [&](ResultFigure figure) {
-        if (folder.threshold()) figure.subtitle += "; analysed in black and white";
+        if (again)
+            figure.subtitle += fmt::format("; iteration {}, analysed again, of the densities", *in.iteration);
+        else if (folder.threshold())
+            figure.subtitle += "; analysed in black and white";
         return figure;
     };
     if (in.what == "mode") {
         const int mode = in.mode.value_or(1);
         const auto chosen = chosen_cases(model.modal_cases.all(), in.of_case, "modal");
         for (const ModelModalCase* c : chosen) {
-            const std::vector<double> frequencies = folder.frequencies(c->name);
+            std::vector<double> frequencies = folder.frequencies(c->name);
+            const ModalResult* found = nullptr;
+            if (again) {
+                found = &fields_of_step.modals[static_cast<std::size_t>(c - &model.modal_cases.all()[0])];
+                frequencies.clear();
+                for (const Mode& m : found->modes) frequencies.push_back(m.frequency);
+            }
             if (frequencies.empty())
                 throw Error::input({folder.path().string()}, "this run has kept no modes yet",
                                    "Let it end: optimize --resume");
@@ -198,10 +216,13 @@ int plot_run(const PlotWish& in, Session& session) {
                 throw Error::usage(fmt::format("the case \"{}\" has no mode {}", c->name, mode),
                                    fmt::format("It has 1 to {}", frequencies.size()));
             const std::vector<bool> shown = denser_than(density, at);
-            const fs::path file = in.out.empty() ? figures / fmt::format("mode-{}-{}{}", file_name(c->name),
-                                                                         mode, in.animate ? ".gif" : ".png")
-                                                 : picture(in, figures, "mode", c->name, chosen.size() > 1);
-            const auto shape = read_vtu(folder.case_file(c->name), model.mesh, mode_field(mode), true).values;
+            const fs::path file = in.out.empty()
+                                      ? figures / fmt::format("mode-{}-{}{}{}", file_name(c->name), mode,
+                                                              suffix, in.animate ? ".gif" : ".png")
+                                      : picture(in, figures, "mode", c->name, chosen.size() > 1);
+            const auto shape =
+                again ? at_nodes(model.mesh, found->modes[static_cast<std::size_t>(mode) - 1].shape)
+                      : read_vtu(folder.case_file(c->name), model.mesh, mode_field(mode), true).values;
             show(in, job,
                  with_state(mode_figure(model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1],
                                         shape, shown)),
@@ -211,14 +232,17 @@ int plot_run(const PlotWish& in, Session& session) {
     }
     const auto cases = chosen_cases(model.cases.all(), in.of_case, "static");
     for (const ModelCase* c : cases) {
-        const fs::path file = picture(in, figures, in.what, c->name, cases.size() > 1);
+        const fs::path file = picture(in, figures, in.what, c->name + suffix, cases.size() > 1);
         const fs::path fields = folder.case_file(c->name);
+        const auto number = static_cast<std::size_t>(c - &model.cases.all()[0]);
+        const auto values = [&](const char* name, bool nodes) {
+            if (again) return nodes ? fields_of_step.displacement[number] : fields_of_step.von_mises[number];
+            return read_vtu(fields, model.mesh, name, nodes).values;
+        };
         show(in, job,
              with_state(in.what == "displacement"
-                            ? displacement_figure(model, *c, density, at,
-                                                  read_vtu(fields, model.mesh, "displacement", true).values)
-                            : stress_figure(model, *c, density, at,
-                                            read_vtu(fields, model.mesh, "von_mises", false).values)),
+                            ? displacement_figure(model, *c, density, at, values("displacement", true))
+                            : stress_figure(model, *c, density, at, values("von_mises", false))),
              false, file, console);
     }
     return 0;

@@ -1,0 +1,245 @@
+// upright compare, upright sweep and figures of any iteration, through the built program.
+#include "support/folder.hpp"
+#include "support/run_upright.hpp"
+#include "support/study_text.hpp"
+
+#include <chrono>
+#include <csignal>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+using namespace upright;
+namespace fs = std::filesystem;
+using test::StudyText;
+using test::TemporaryFolder;
+
+namespace {
+
+// A plane beam that takes a blink.
+std::string beam(const std::string& more = {}) {
+    return StudyText()
+        .add("title = \"Kragarm <b>&'\"\n")
+        .add("[values]\nlift = \"1 kN\"\n")
+        .steel()
+        .region("web", "box = [[0, 0], [60, 30]]")
+        .surface("root", "facing = [-1, 0]")
+        .region("pad", "box = [[52, 0], [60, 30]]", "keep")
+        .surface("tip", "facing = [1, 0]")
+        .support("clamp", "root", R"(["x", "y"])")
+        .force("pull", "tip", R"([0, "-lift"])")
+        .load_case("bend", R"(["clamp"])", "{ pull = 1 }")
+        .response("stiffness", "compliance")
+        .response("budget", "mass-fraction", "max = 0.5")
+        .minimize("stiffness")
+        .mesh("size = 2\nelement = \"plane-stress\"\nthickness = 5\n")
+        .section("run", "iterations = 80\n")
+        .add(more);
+}
+
+nlohmann::json json_of(const fs::path& file) {
+    return nlohmann::json::parse(test::text_of(file));
+}
+
+// The rows of a table of compare.json but for times.
+nlohmann::json lasting_rows(const fs::path& file) {
+    nlohmann::json out = nlohmann::json::array();
+    for (const auto& row : json_of(file)["rows"])
+        if (row["name"] != "time") out.push_back(row);
+    return out;
+}
+
+} // namespace
+
+TEST(Compare, RunsIterationsAndAnalyses) {
+    const TemporaryFolder folder;
+    folder.write("ein arm.toml", beam());
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "ein arm.toml", "--quiet"}).code, 0);
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "ein arm.toml", "--quiet", "--out", "leicht.run",
+                                            "--set", "response.budget.max=0.3"})
+                  .code,
+              0);
+    ASSERT_EQ(test::upright(folder.path(), {"analyze", "ein arm.toml", "--no-figures"}).code, 0);
+    const auto both =
+        test::upright(folder.path(), {"compare", "ein arm.run", "leicht.run", "--out", "tafel"});
+    EXPECT_EQ(both.code, 0) << both.err;
+    EXPECT_NE(both.out.find("response.budget.max"), std::string::npos) << both.out;
+    const auto json = json_of(folder.path() / "tafel/compare.json");
+    ASSERT_EQ(json["differences"].size(), 1U);
+    EXPECT_EQ(json["differences"][0]["values"], (std::vector<std::string>{"0.5", "0.3"}));
+    // What stands there is what run.json says.
+    for (const auto& row : json["rows"]) {
+        if (row["name"] == "stiffness")
+            EXPECT_EQ(row["values"][1],
+                      json_of(folder.path() / "leicht.run/run.json")["black_and_white"]["goal"]);
+        if (row["name"] == "mass of the design")
+            EXPECT_NEAR(row["values"][0].get<double>(), 0.5 * 52 * 30 * 5 * 7.85e-9,
+                        0.01 * 52 * 30 * 5 * 7.85e-9);
+    }
+    for (const char* name :
+         {"density.png", "displacement-bend.png", "stress-bend.png", "history.png", "compare.csv"})
+        EXPECT_TRUE(fs::exists(folder.path() / "tafel" / name)) << name;
+    // Iterations: the first row of the history, and no field of it was kept.
+    const auto steps = test::upright(folder.path(), {"compare", "ein arm.run@first", "ein arm.run@last",
+                                                     "ein arm.analysis", "--out", "stufen"});
+    EXPECT_EQ(steps.code, 0) << steps.err;
+    std::string history = test::text_of(folder.path() / "ein arm.run/history.csv");
+    const double first = std::stod(history.substr(history.find("\n1,") + 3));
+    for (const auto& row : json_of(folder.path() / "stufen/compare.json")["rows"])
+        if (row["name"] == "stiffness") EXPECT_DOUBLE_EQ(row["values"][0].get<double>(), first);
+    EXPECT_TRUE(fs::exists(folder.path() / "stufen/stress-bend.png"));
+    // A figure of a kept iteration.
+    EXPECT_EQ(
+        test::upright(folder.path(), {"plot", "ein arm.run", "--what", "stress", "--iteration", "1"}).code,
+        0);
+    EXPECT_TRUE(fs::exists(folder.path() / "ein arm.run/figures/stress-bend-1.png"));
+    // Wrong words.
+    EXPECT_EQ(test::upright(folder.path(), {"compare", "ein arm.run"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"compare"}).code, 2);
+    const auto lost = test::upright(folder.path(), {"compare", "ein arm.run@7", "leicht.run"});
+    EXPECT_EQ(lost.code, 3);
+    EXPECT_NE(lost.err.find("Kept: 1, 10"), std::string::npos) << lost.err;
+    EXPECT_EQ(test::upright(folder.path(), {"compare", "ein arm.run@soon", "leicht.run"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"compare", "nothing.run", "leicht.run"}).code, 3);
+    EXPECT_EQ(test::upright(folder.path(),
+                            {"compare", "ein arm.run", "leicht.run", "--out", "x", "--case", "other"})
+                  .code,
+              2);
+    folder.write("leicht.run/run.json", "{\"status\": ");
+    EXPECT_EQ(test::upright(folder.path(), {"compare", "ein arm.run", "leicht.run"}).code, 3);
+}
+
+TEST(Sweep, EveryPointIsTheRunThatOneWouldMakeByHand) {
+    const TemporaryFolder folder;
+    folder.write("arm.toml", beam());
+    const auto sweep =
+        test::upright(folder.path(), {"sweep", "arm.toml", "--vary", "response.budget.max=0.5,0.3", "--vary",
+                                      "values.lift=1 kN..3 kN in 2", "--jobs", "2"});
+    EXPECT_EQ(sweep.code, 0) << sweep.out << sweep.err;
+    const fs::path out = folder.path() / "arm.sweep";
+    const auto json = json_of(out / "sweep.json");
+    ASSERT_EQ(json["points"].size(), 4U);
+    EXPECT_EQ(json["points"][3]["label"], "budget.max=0.3, lift=3 kN");
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "arm.toml", "--quiet", "--set",
+                                            "response.budget.max=0.3", "--set", "values.lift=3 kN"})
+                  .code,
+              0);
+    EXPECT_EQ(json_of(out / "04.run/run.json")["black_and_white"],
+              json_of(folder.path() / "arm.run/run.json")["black_and_white"]);
+    for (const char* name : {"scatter.png", "scatter.svg", "scatter.csv", "compare.csv", "density.png"})
+        EXPECT_TRUE(fs::exists(out / name)) << name;
+    // Nothing is overwritten; what has changed is no sweep to go on with; nothing is run twice.
+    EXPECT_EQ(
+        test::upright(folder.path(), {"sweep", "arm.toml", "--vary", "response.budget.max=0.5,0.3"}).code, 6);
+    EXPECT_EQ(
+        test::upright(folder.path(), {"sweep", "arm.toml", "--vary", "response.budget.max=0.4", "--resume"})
+            .code,
+        3);
+    const auto time = fs::last_write_time(out / "01.run/run.json");
+    EXPECT_EQ(test::upright(folder.path(), {"sweep", "arm.toml", "--vary", "response.budget.max=0.5,0.3",
+                                            "--vary", "values.lift=1 kN..3 kN in 2", "--resume",
+                                            "--no-figures", "--scatter", "budget,stiffness"})
+                  .code,
+              0);
+    EXPECT_EQ(fs::last_write_time(out / "01.run/run.json"), time);
+}
+
+TEST(Sweep, AFailedOneDoesNotEndTheRest) {
+    const TemporaryFolder folder;
+    folder.write("arm.toml", beam());
+    // A mass below that of nothing at all cannot be had by a bound on compliance: the run itself fails.
+    const auto sweep = test::upright(
+        folder.path(), {"sweep", "arm.toml", "--vary", "response.stiffness.max=1e-9,1e9", "--no-figures"});
+    EXPECT_EQ(sweep.code, 3) << sweep.out << sweep.err;
+    EXPECT_NE(sweep.out.find("01  stiffness.max=1e-9: FAILED"), std::string::npos) << sweep.out;
+    EXPECT_TRUE(fs::exists(folder.path() / "arm.sweep/02.run/run.json"));
+    // Words that no study has are found before the first run.
+    EXPECT_EQ(
+        test::upright(folder.path(), {"sweep", "arm.toml", "--out", "b", "--vary", "response.bugdet.max=1,2"})
+            .code,
+        2);
+    EXPECT_FALSE(fs::exists(folder.path() / "b"));
+    EXPECT_EQ(
+        test::upright(folder.path(), {"sweep", "arm.toml", "--out", "b", "--vary", "mesh.size=1 kN,2"}).code,
+        3);
+    EXPECT_EQ(test::upright(folder.path(), {"sweep", "arm.toml", "--out", "b"}).code, 2);
+    EXPECT_EQ(
+        test::upright(folder.path(), {"sweep", "none.toml", "--out", "b", "--vary", "mesh.size=1,2"}).code,
+        3);
+    EXPECT_EQ(test::upright(folder.path(),
+                            {"sweep", "arm.toml", "--out", "b", "--vary", "mesh.size=1,2", "--submit", "sh"})
+                  .code,
+              2);
+}
+
+TEST(Sweep, KilledAndResumedItEndsWithTheSameTable) {
+    const TemporaryFolder folder;
+    folder.write("arm.toml", beam("keep_every = 3\n"));
+    const std::vector<std::string> words{
+        "sweep", "arm.toml",    "--vary",      "response.budget.max=0.6..0.25 in 8",
+        "--set", "mesh.size=1", "--no-figures"};
+    std::vector<std::string> whole = words;
+    whole.insert(whole.end(), {"--out", "whole"});
+    ASSERT_EQ(test::upright(folder.path(), whole).code, 0);
+    std::vector<std::string> killed = words;
+    killed.insert(killed.end(), {"--out", "killed"});
+    // Into its middle: as soon as the second run has begun to write its history.
+    std::string line = "cd " + test::shell_quoted(folder.path().string()) + " && exec " +
+                       test::shell_quoted(UPRIGHT_PROGRAM);
+    for (const std::string& w : killed) line += " " + test::shell_quoted(w);
+    const pid_t child = ::fork();
+    if (child == 0) {
+        ::execl("/bin/sh", "sh", "-c", (line + " >/dev/null 2>&1").c_str(), nullptr);
+        ::_exit(127);
+    }
+    for (int k = 0; k < 600 && !fs::exists(folder.path() / "killed/03.run/history.csv"); ++k)
+        std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    ASSERT_TRUE(fs::exists(folder.path() / "killed/03.run/history.csv"));
+    ::kill(child, SIGKILL);
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    EXPECT_FALSE(fs::exists(folder.path() / "killed/08.run/run.json"));
+    killed.emplace_back("--resume");
+    const auto resumed = test::upright(folder.path(), killed);
+    EXPECT_EQ(resumed.code, 0) << resumed.out << resumed.err;
+    EXPECT_EQ(lasting_rows(folder.path() / "killed/compare.json"),
+              lasting_rows(folder.path() / "whole/compare.json"));
+}
+
+TEST(Sweep, HandsRunsToAQueueAndCollectsThem) {
+    const TemporaryFolder folder;
+    folder.write("arm.toml", beam());
+    // A queue of our own: it takes a script's name and lets it wait.
+    folder.write("queue.sh", "#!/bin/sh\necho \"$1\" >> waiting.txt\n");
+    const std::vector<std::string> words{"sweep", "arm.toml", "--vary", "response.budget.max=0.5,0.4",
+                                         "--no-figures"};
+    auto with = [&](const std::vector<std::string>& more) {
+        std::vector<std::string> all = words;
+        all.insert(all.end(), more.begin(), more.end());
+        return test::upright(folder.path(), all);
+    };
+    EXPECT_EQ(with({"--submit", "sh queue.sh {}"}).code, 0);
+    EXPECT_NE(with({"--collect"}).out.find("has not begun"), std::string::npos);
+    ASSERT_EQ(std::system(("cd " + test::shell_quoted(folder.path().string()) +
+                           " && while read -r job; do sh \"$job\" || exit 1; done < waiting.txt")
+                              .c_str()),
+              0);
+    const auto collected = with({"--collect"});
+    EXPECT_EQ(collected.code, 0) << collected.out << collected.err;
+    EXPECT_NE(collected.out.find("budget.max=0.4"), std::string::npos) << collected.out;
+    EXPECT_EQ(with({"--submit", "false {}", "--out", "c"}).code, 6);
+}
+
+TEST(Sweep, ChainsAndMeshesTellWhatMoves) {
+    const TemporaryFolder folder;
+    folder.write("arm.toml", beam());
+    const auto chain =
+        test::upright(folder.path(), {"sweep", "arm.toml", "--vary", "response.budget.max=0.5,0.45",
+                                      "--chain", "--no-figures", "--out", "chain"});
+    EXPECT_EQ(chain.code, 0) << chain.out << chain.err;
+    EXPECT_NE(test::text_of(folder.path() / "chain/02.run/study.toml").find("01.run"), std::string::npos);
+    const auto meshes = test::upright(
+        folder.path(), {"sweep", "arm.toml", "--mesh", "3,2", "--no-figures", "--out", "meshes"});
+    EXPECT_EQ(meshes.code, 0) << meshes.out << meshes.err;
+    EXPECT_NE(meshes.out.find("stiffness: "), std::string::npos) << meshes.out;
+}
