@@ -16,9 +16,6 @@ namespace upright::cli {
 
 namespace {
 
-// Words of the plan that this version does not serve yet.
-const std::vector<std::string> later_commands{"watch", "report"};
-
 class ParserOptions final : public Options {
   public:
     explicit ParserOptions(CLI::App& app) : app_(app) {}
@@ -94,9 +91,6 @@ Error explain(const CLI::App& app, const CLI::ParseError& bad, const std::vector
     for (const CLI::App* command : app.get_subcommands()) at = command;
     for (const std::string& word : words) {
         if (at == &app && !word.empty() && word[0] != '-') {
-            if (std::find(later_commands.begin(), later_commands.end(), word) != later_commands.end())
-                return Error::usage("\"" + word + "\" is a command that this version does not serve yet",
-                                    "Served: " + joined(commands));
             return Error::usage("there is no command \"" + word + "\"", suggestion(word, commands));
         }
         if (word.rfind("--", 0) != 0) continue;

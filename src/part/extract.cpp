@@ -171,6 +171,16 @@ Triangles border_of(const WholeTets& whole, RegionId region) {
 
 PartField::PartField(const Model& model, DesignValues design)
     : model_(model), design_(std::move(design)), anchors_(anchors_of(model)) {
+    take_design(nullptr);
+}
+
+PartField::PartField(const PartField& same_space, DesignValues design)
+    : model_(same_space.model_), design_(std::move(design)), anchors_(same_space.anchors_) {
+    take_design(&same_space);
+}
+
+void PartField::take_design(const PartField* same_space) {
+    const Model& model = model_;
     require_shapes(model);
     if (model.made_by.flat()) {
         flat_ = std::make_unique<FlatCarver>(model, design_.density);
@@ -178,8 +188,14 @@ PartField::PartField(const Model& model, DesignValues design)
     }
     const bool projected = design_.filtered.size() == design_.density.size();
     if (!projected) design_.sharpness = 0.0;
-    solid_ = std::make_unique<SolidCarver>(model, projected ? design_.filtered : design_.density);
-    find_anchor_tets();
+    const std::vector<double>& value = projected ? design_.filtered : design_.density;
+    if (same_space != nullptr) {
+        solid_ = std::make_unique<SolidCarver>(*same_space->solid_, value);
+        anchor_tets_ = same_space->anchor_tets_;
+    } else {
+        solid_ = std::make_unique<SolidCarver>(model, value);
+        find_anchor_tets();
+    }
     // Of a sharpened design cells denser than its threshold, as a share of all: the level that has the same
     // share. The spline smooths, and members of few cells would lose by it.
     double whole = 0.0;

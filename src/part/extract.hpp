@@ -27,6 +27,9 @@ class PartField {
     PartField(const Model& model, const std::vector<double>& density)
         : PartField(model, DesignValues{density, {}, 0.0, 0.5}) {}
 
+    // Another design of the same model, whose space is not cut again.
+    PartField(const PartField& same_space, DesignValues design);
+
     // The part is what of these bodies lies in the space, whatever the options' threshold: for extract() and
     // whole() alone. Its level is how far it lies within their surface, in sizes of the mesh (at most 0.05
     // either way): as far as gives it their volume. Throws as above, and for models that are no solids.
@@ -55,6 +58,7 @@ class PartField {
     SolidPart whole() const { return solid_->cut(-1e9, false); }
 
   private:
+    void take_design(const PartField* same_space);
     double level_of(double threshold) const;
     double mass_of(const std::vector<double>& volumes, bool design_alone = false) const;
     double mass_at(double threshold, bool design_alone) const;

@@ -111,7 +111,6 @@ TEST(Program, AnswersWrongCommandLines) {
         EXPECT_NE(outcome.err.find(answer), std::string::npos) << outcome.err;
     };
     expect({"optimise"}, "Did you mean \"optimize\"?");
-    expect({"compare", "x.run"}, "does not serve yet");
     expect({"optimize"}, "needs STUDY");
     expect({"optimize", "x.toml", "--forse"}, "Did you mean \"--force\"?");
     expect({"plot", "x.run", "--what", "densty"}, "Did you mean \"density\"?");

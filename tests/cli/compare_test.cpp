@@ -243,3 +243,63 @@ TEST(Sweep, ChainsAndMeshesTellWhatMoves) {
     EXPECT_EQ(meshes.code, 0) << meshes.out << meshes.err;
     EXPECT_NE(meshes.out.find("stiffness: "), std::string::npos) << meshes.out;
 }
+
+TEST(Report, OfRunsAndSweepsNeedsNothingElse) {
+    const TemporaryFolder folder;
+    folder.write("arm.toml", beam());
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "arm.toml", "--quiet"}).code, 0);
+    const auto report = test::upright(folder.path(), {"report", "arm.run"});
+    EXPECT_EQ(report.code, 0) << report.err;
+    EXPECT_EQ(report.out.find('\r'), std::string::npos) << "no live line where nobody looks";
+    const std::string page = test::text_of(folder.path() / "arm.run/report.html");
+    EXPECT_LT(page.size(), 15000000U);
+    EXPECT_NE(page.find("<h1>Kragarm &lt;b&gt;&amp;&#39;</h1>"), std::string::npos);
+    EXPECT_EQ(page.find("<b>&'"), std::string::npos);
+    for (const char* word : {"src=\"http", "href=\"http", "url(http", "{{"})
+        EXPECT_EQ(page.find(word), std::string::npos) << word;
+    // What it says is what run.json says, and what is missing is said.
+    const auto run = json_of(folder.path() / "arm.run/run.json");
+    char value[32];
+    std::snprintf(value, sizeof value, "%.5g", run["black_and_white"]["goal"].get<double>());
+    EXPECT_NE(page.find(std::string("came to ") + value), std::string::npos) << value;
+    EXPECT_NE(page.find("No part has been carved yet"), std::string::npos);
+    EXPECT_NE(page.find("has not been analysed afresh yet"), std::string::npos);
+    const auto small = test::upright(
+        folder.path(), {"report", "arm.run", "--no-view", "--size", "640x400", "--out", "sub/klein.html"});
+    EXPECT_EQ(small.code, 0) << small.err;
+    EXPECT_EQ(test::text_of(folder.path() / "sub/klein.html").find("Three.js Authors"), std::string::npos);
+    ASSERT_EQ(
+        test::upright(folder.path(), {"sweep", "arm.toml", "--vary", "response.budget.max=0.5,0.4"}).code, 0);
+    const auto sweep = test::upright(folder.path(), {"report", "arm.sweep"});
+    EXPECT_EQ(sweep.code, 0) << sweep.err;
+    EXPECT_NE(test::text_of(folder.path() / "arm.sweep/report.html").find("budget.max=0.4"),
+              std::string::npos);
+    EXPECT_EQ(test::upright(folder.path(), {"report", "arm.run", "--out", "page.pdf"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"report", "nothing.run"}).code, 3);
+    folder.write("leer/x", "");
+    EXPECT_EQ(test::upright(folder.path(), {"report", "leer"}).code, 3);
+    // Shells and meshes of files have no exact shapes to cut, and are shown all the same.
+    ASSERT_EQ(test::upright(folder.path(),
+                            {"optimize", "arm.toml", "--quiet", "--out", "shell.run", "--set",
+                             "mesh.element=shell", "--set", "load.pull.force=[0, \"-lift\", 0]", "--set",
+                             "support.clamp.hold=[\"x\", \"y\", \"z\", \"rx\", \"ry\", \"rz\"]"})
+                  .code,
+              0);
+    const auto shell = test::upright(folder.path(), {"report", "shell.run"});
+    EXPECT_EQ(shell.code, 0) << shell.err;
+}
+
+TEST(Watch, TellsWhatTheHistorySays) {
+    const TemporaryFolder folder;
+    folder.write("arm.toml", beam());
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "arm.toml", "--quiet"}).code, 0);
+    fs::remove_all(folder.path() / "arm.run/figures");
+    const auto watch = test::upright(folder.path(), {"watch", "arm.run"});
+    EXPECT_EQ(watch.code, 0) << watch.err;
+    EXPECT_NE(watch.out.find("stiffness (goal) "), std::string::npos) << watch.out;
+    EXPECT_NE(watch.out.find("converged"), std::string::npos) << watch.out;
+    EXPECT_EQ(watch.out.find('\033'), std::string::npos) << "plain where it is piped";
+    EXPECT_TRUE(fs::exists(folder.path() / "arm.run/figures/density.png"));
+    EXPECT_EQ(test::upright(folder.path(), {"watch", "arm.run", "--every", "0"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"watch", "none.run"}).code, 3);
+}

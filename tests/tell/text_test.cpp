@@ -3,6 +3,7 @@
 #include "tell/bound_text.hpp"
 #include "tell/part_text.hpp"
 #include "tell/run_text.hpp"
+#include "tell/terminal_chart.hpp"
 
 #include "optimize/certificate.hpp"
 #include "support/bodies.hpp"
@@ -221,3 +222,32 @@ TEST(StaticTable, ShowsPeaksReactionsAndBalance) {
 }
 
 } // namespace upright
+
+// A braille character has 2 x 4 dots: U+2800 plus 1, 2, 4, 64 down its left side, 8, 16, 32, 128 down its
+// right.
+TEST(TerminalCharts, DrawsWhatStandsThere) {
+    const auto dots = [](const std::string& line) {
+        std::vector<int> out;
+        for (std::size_t i = 0; i + 2 < line.size(); i += 3)
+            out.push_back((static_cast<unsigned char>(line[i + 1]) & 0x03) << 6 |
+                          (static_cast<unsigned char>(line[i + 2]) & 0x3f));
+        return out;
+    };
+    // From the lowest left dot to the highest right one.
+    const upright::TerminalChart rise = upright::terminal_chart({0, 1, 2, 3, 4, 5, 6, 7}, {}, 4, 2);
+    ASSERT_EQ(rise.lines.size(), 2U);
+    EXPECT_EQ(rise.low, 0.0);
+    EXPECT_EQ(rise.high, 7.0);
+    EXPECT_EQ(dots(rise.lines[1]), (std::vector<int>{0x40 | 0x20, 0x02 | 0x08, 0, 0}));
+    EXPECT_EQ(dots(rise.lines[0]), (std::vector<int>{0, 0, 0x40 | 0x20, 0x02 | 0x08}));
+    // What does not change lies in the middle, what falls by orders of magnitude is a straight line.
+    EXPECT_EQ(upright::terminal_chart({3, 3}, {}, 2, 1).lines,
+              upright::terminal_chart({8, 8, 8}, {}, 2, 1).lines);
+    EXPECT_EQ(upright::terminal_chart({1, 10, 100, 1000}, {}, 2, 2).lines,
+              upright::terminal_chart({0, 1, 2, 3}, {}, 2, 2).lines);
+    // A bound is a line of single dots, above the values.
+    EXPECT_EQ(dots(upright::terminal_chart({0, 0, 0, 0}, 1.0, 4, 1).lines[0]),
+              (std::vector<int>{0x01 | 0xc0, 0xc0, 0x01 | 0xc0, 0xc0}));
+    EXPECT_EQ(upright::terminal_chart({}, 2.0, 5, 3).lines.size(), 3U);
+    EXPECT_EQ(upright::terminal_chart({std::nan(""), 1, 2}, {}, 3, 1).low, 1.0);
+}

@@ -27,11 +27,13 @@ Command check_command();
 Command model_command();
 Command analyze_command();
 Command optimize_command();
+Command watch_command();
 Command plot_command();
 Command carve_command();
 Command verify_command();
 Command compare_command();
 Command sweep_command();
+Command report_command();
 Command help_command();
 Command schema_command();
 

@@ -46,6 +46,7 @@ int run_demo(const DemoWish& in, Session& session) {
         step({"plot", run.string(), "--what", what});
     step({"carve", run.string()});
     step({"verify", run.string()});
+    step({"report", run.string()});
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     console.result(
         fmt::format("\nthe whole job took {:.0f} s; everything is in {}", seconds, folder.string()));
@@ -55,7 +56,7 @@ int run_demo(const DemoWish& in, Session& session) {
 } // namespace
 
 Command demo_command() {
-    return {"demo", "The whole job on shipped data, end to end, under a minute", [](Options& options) {
+    return {"demo", "The whole job on shipped data, end to end, in about a minute", [](Options& options) {
                 auto in = std::make_shared<DemoWish>();
                 options.word("DIR", in->target, "Where to put it (default: upright-demo)", false);
                 options.flag("--force", in->force, "Overwrite an earlier demo");

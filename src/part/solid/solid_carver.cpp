@@ -31,10 +31,19 @@ std::vector<std::int32_t> pieces_of(const CutTets& tets) {
 } // namespace
 
 SolidCarver::SolidCarver(const Model& model, const std::vector<double>& value)
-    : model_(model), space_(cut_space(model.mesh, model.shapes)) {
-    const auto field = std::make_shared<DesignField>(model.mesh, value, is_design(model));
+    : model_(model), space_(std::make_shared<const SpaceTets>(cut_space(model.mesh, model.shapes))) {
+    take_design(value);
+}
+
+SolidCarver::SolidCarver(const SolidCarver& same_space, const std::vector<double>& value)
+    : model_(same_space.model_), space_(same_space.space_) {
+    take_design(value);
+}
+
+void SolidCarver::take_design(const std::vector<double>& value) {
+    const auto field = std::make_shared<DesignField>(model_.mesh, value, is_design(model_));
     matter_ = [field](const Vec3& p) { return field->value(p); };
-    surface_ = [field, size = space_.sheets.size()](double level) {
+    surface_ = [field, size = space_->sheets.size()](double level) {
         Sheet out;
         out.kind = Sheet::Kind::Field;
         out.with_slope = [field, level](const Vec3& p, Vec3& slope) {
@@ -45,18 +54,18 @@ SolidCarver::SolidCarver(const Model& model, const std::vector<double>& value)
         out.least_slope = least_slope / size;
         return out;
     };
-    for (const ModelRegion& r : model.regions) design_.push_back(r.role == Role::Design);
+    for (const ModelRegion& r : model_.regions) design_.push_back(r.role == Role::Design);
     measure_space();
 }
 
 SolidCarver::SolidCarver(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies)
-    : model_(model), space_(cut_space(model.mesh, model.shapes)) {
-    const double size = space_.sheets.size();
+    : model_(model), space_(std::make_shared<const SpaceTets>(cut_space(model.mesh, model.shapes))) {
+    const double size = space_->sheets.size();
     const auto outside = [&](const Vec3& p) {
         const RegionId r = model.shapes.owner(p);
         return r == RegionId::None || model.shapes[r].role == Role::Void;
     };
-    const auto made = std::make_shared<MadeElsewhere>(std::move(bodies), space_.sheets, outside);
+    const auto made = std::make_shared<MadeElsewhere>(std::move(bodies), space_->sheets, outside);
     const auto distance = [made](const Vec3& p) { return made->signed_distance(p); };
     matter_ = [distance, size](const Vec3& p) { return -distance(p) / size; };
     surface_ = [distance, size](double level) {
@@ -71,15 +80,15 @@ SolidCarver::SolidCarver(const Model& model, std::vector<std::shared_ptr<const F
 }
 
 void SolidCarver::measure_space() {
-    value_.resize(space_.tets.points.size());
+    value_.resize(space_->tets.points.size());
 #pragma omp parallel for schedule(dynamic, 256)
-    for (std::size_t n = 0; n < value_.size(); ++n) value_[n] = matter_(space_.tets.points[n]);
-    beyond_ = neighbours_of(space_.tets);
+    for (std::size_t n = 0; n < value_.size(); ++n) value_[n] = matter_(space_->tets.points[n]);
+    beyond_ = neighbours_of(space_->tets);
     region_volume_.assign(design_.size(), 0.0);
-    for (std::size_t t = 0; t < space_.tets.tets.size(); ++t) {
-        const double volume = space_.tets.volume(t);
-        region_volume_[static_cast<std::size_t>(space_.tets.label[t])] += volume;
-        if (design_[static_cast<std::size_t>(space_.tets.label[t])]) whole_ += volume;
+    for (std::size_t t = 0; t < space_->tets.tets.size(); ++t) {
+        const double volume = space_->tets.volume(t);
+        region_volume_[static_cast<std::size_t>(space_->tets.label[t])] += volume;
+        if (design_[static_cast<std::size_t>(space_->tets.label[t])]) whole_ += volume;
     }
 }
 
@@ -91,7 +100,7 @@ std::vector<double> SolidCarver::below_at(double level) const {
 
 double SolidCarver::share_above(double level) const {
     if (whole_ <= 0.0) return 0.0;
-    return volume_below(space_.tets, below_at(level), 0.0, design_) / whole_;
+    return volume_below(space_->tets, below_at(level), 0.0, design_) / whole_;
 }
 
 double SolidCarver::level_of_share(double share) const {
@@ -111,13 +120,13 @@ std::vector<double> SolidCarver::volumes(double level) const {
         if (!design_[r]) continue;
         std::vector<bool> one(out.size(), false);
         one[r] = true;
-        out[r] = volume_below(space_.tets, turned, 0.0, one);
+        out[r] = volume_below(space_->tets, turned, 0.0, one);
     }
     return out;
 }
 
 std::vector<std::int32_t> SolidCarver::pieces_above(double level) const {
-    const CutTets& tets = space_.tets;
+    const CutTets& tets = space_->tets;
     const auto above = [&](std::int32_t n) { return value_[static_cast<std::size_t>(n)] > level; };
     const auto kept = [&](std::size_t t) { return !design_[static_cast<std::size_t>(tets.label[t])]; };
     const auto solid = [&](std::size_t t) {
@@ -132,9 +141,9 @@ std::vector<std::int32_t> SolidCarver::pieces_above(double level) const {
 }
 
 SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const SizeWish& size) const {
-    const auto sheets = std::make_shared<SheetSet>(space_.sheets);
+    const auto sheets = std::make_shared<SheetSet>(space_->sheets);
     const std::int32_t number = sheets->add(surface_(level));
-    CutTets tets = space_.tets;
+    CutTets tets = space_->tets;
     LevelCut made = cut_at_level(tets, *sheets, below_at(level), number, design_);
     if (pick) {
         SolidPart raw = part_of(improve(tets, made.solid, *sheets, {-1.0}));
@@ -153,7 +162,7 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const 
     out.sheets = sheets;
     out.level = number;
     out.filled = made.filled;
-    out.doubtful = space_.doubtful;
+    out.doubtful = space_->doubtful;
     return out;
 }
 

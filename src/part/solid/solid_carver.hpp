@@ -31,6 +31,8 @@ class SolidCarver {
   public:
     // `value`: of every element, a smooth design: filtered densities, or densities that were not projected.
     SolidCarver(const Model& model, const std::vector<double>& value);
+    // Another design of the same model: the space is not cut again.
+    SolidCarver(const SolidCarver& same_space, const std::vector<double>& value);
     // A body that was made elsewhere, of which the part is what lies in the space: kept regions are cut as
     // well. Values are distances into it (made_elsewhere.hpp), in sizes of the mesh; its surface is the level
     // 0.
@@ -46,7 +48,7 @@ class SolidCarver {
     // Without cutting anything: what hangs together above a level, of each tetrahedron of the space; -1 where
     // there is nothing.
     std::vector<std::int32_t> pieces_above(double level) const;
-    const CutTets& space() const { return space_.tets; }
+    const CutTets& space() const { return space_->tets; }
     double value_at(const Vec3& p) const { return matter_(p); }
 
     // `improved`: skin on its faces and good tetrahedra; else as the cut leaves them. `wanted`: pieces to
@@ -57,13 +59,14 @@ class SolidCarver {
     SolidPart cut(double level, bool improved, const Pick& pick = {}, const SizeWish& size = {}) const;
 
   private:
+    void take_design(const std::vector<double>& value);
     void measure_space();
     SolidPart part_of(Improved mesh) const;
     // At each point, below zero where the field is above the level.
     std::vector<double> below_at(double level) const;
 
     const Model& model_;
-    SpaceTets space_;
+    std::shared_ptr<const SpaceTets> space_;
     std::function<double(const Vec3&)> matter_;       // what a level is one of
     std::function<Sheet(double level)> surface_;      // where it is at the level
     std::vector<double> value_;                       // of it at each point

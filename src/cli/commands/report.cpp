@@ -1,0 +1,702 @@
+// upright report: one page about a run, its part and their verification, or about a sweep.
+#include "base/files.hpp"
+#include "base/text.hpp"
+#include "check/ledger.hpp"
+#include "cli/commands/commands.hpp"
+#include "compare/comparison.hpp"
+#include "design/making_rule.hpp"
+#include "figures/analysis_figures.hpp"
+#include "figures/chart.hpp"
+#include "figures/drawings.hpp"
+#include "figures/scene.hpp"
+#include "part/extract.hpp"
+#include "response/measure.hpp"
+#include "store/analysis_folder.hpp"
+#include "store/run_report.hpp"
+#include "store/vtu.hpp"
+#include "tell/bound_text.hpp"
+#include "tell/report_page.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <ctime>
+#include <fmt/format.h>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <unistd.h>
+
+namespace upright::cli {
+
+namespace {
+
+namespace fs = std::filesystem;
+using Json = nlohmann::ordered_json;
+
+constexpr std::array<double, 7> view_thresholds{0.1, 0.2, 0.3, 0.5, 0.7, 0.8, 0.9};
+constexpr std::size_t most_triangles = 30000;       // of each surface of the view
+constexpr std::size_t most_iterations = 8;          // that the view leads through
+constexpr std::size_t most_case_triangles = 120000; // of all cases together
+constexpr double most_bytes = 15e6;
+
+struct ReportWish : FigureWish {
+    std::string target, out;
+    bool no_view = false;
+};
+
+Json json_at(const fs::path& file) {
+    std::error_code ignored;
+    if (!fs::exists(file, ignored)) return Json::object();
+    try {
+        return Json::parse(read_text(file));
+    } catch (const Json::exception&) {
+        throw Error::input({file.string()}, "this file is damaged: it is no JSON", "Run it again");
+    }
+}
+
+std::string text_at(const Json& from, const char* key) {
+    const auto found = from.find(key);
+    return found != from.end() && found->is_string() ? found->get<std::string>() : std::string();
+}
+
+std::optional<double> number_at(const Json& from, const char* key) {
+    const auto found = from.find(key);
+    if (found == from.end() || !found->is_number()) return {};
+    return found->get<double>();
+}
+
+std::string short_number(const std::optional<double>& value) {
+    return value ? fmt::format("{:.5g}", *value) : std::string("-");
+}
+
+// Pictures on their way into the page; gone with it.
+class Room {
+  public:
+    Room() : path_(fs::temp_directory_path() / fmt::format("upright-report-{}", ::getpid())) {
+        make_folder(path_);
+    }
+    ~Room() {
+        std::error_code ignored;
+        fs::remove_all(path_, ignored);
+    }
+    Room(const Room&) = delete;
+    Room& operator=(const Room&) = delete;
+    fs::path file(const std::string& name) const { return path_ / (name + ".png"); }
+
+  private:
+    fs::path path_;
+};
+
+fs::path page_folder(const Session& session) {
+    const fs::path here = fs::path(session.program).parent_path();
+    std::error_code ignored;
+    for (const fs::path& folder :
+         {here / "../share/upright/report-page", fs::path(UPRIGHT_SOURCE_DATA) / "report-page"})
+        if (fs::is_directory(folder, ignored)) return folder;
+    throw Error::files("report-page", "what the report's page is made of is missing",
+                       "Install the program with its share folder");
+}
+
+std::string now_in_words() {
+    const std::time_t now = std::time(nullptr);
+    std::tm parts{};
+    ::gmtime_r(&now, &parts);
+    std::array<char, 32> buffer{};
+    std::strftime(buffer.data(), buffer.size(), "%Y-%m-%d %H:%M UTC", &parts);
+    return buffer.data();
+}
+
+// What a result figure shows, for the view.
+ViewCase view_case(const Model& model, const ResultFigure& figure, const std::string& label) {
+    const ResultScale scale = result_scale(model, figure);
+    return {label,
+            figure.quantity,
+            figure.unit,
+            scale.end > 0.0 ? scale.end : 1.0,
+            scale.deformation,
+            view_of(model, figure)};
+}
+
+class RunReport {
+  public:
+    RunReport(const ReportWish& in, Session& session, const fs::path& path)
+        : in_(in), session_(session), folder_(RunFolder::open(path, Access::Reading)),
+          job_(load_run(session, folder_)), model_(job_.model), run_(json_at(folder_.report_file())),
+          page_(model_.title), options_(figure_options(in)) {
+        if (run_.empty())
+            throw Error::input({path.string()}, "this run has not come to its end yet",
+                               "Let it end, then report it");
+        design_ = design_values(folder_, model_, std::nullopt);
+        at_ = threshold(std::nullopt, folder_, std::nullopt);
+        made_ = text_at(run_, "decided_by") == "black-and-white";
+    }
+
+    std::string make() {
+        const bool feasible = run_.value("feasible", false);
+        page_.verdict(feasible ? "every bound holds" : "a bound does not hold", feasible);
+        say("the result");
+        result();
+        if (!in_.no_view) {
+            say("the view");
+            view();
+        }
+        say("what was asked");
+        asked();
+        say("figures of the cases");
+        cases();
+        history();
+        part();
+        verification();
+        ledger();
+        study();
+        return page_.html(page_folder(session_), now_in_words());
+    }
+
+  private:
+    void say(const std::string& what) const {
+        if (session_.console.terminal()) session_.console.live("report: " + what);
+    }
+
+    void result() {
+        page_.section("result", "Result");
+        const Json& goal = run_["goal"];
+        const std::string unit = text_at(goal, "unit");
+        const auto value = made_ ? number_at(goal, "black_and_white") : number_at(goal, "value");
+        page_.paragraph(
+            fmt::format("{} {} came to {}{}{} after {} iterations ({}). What counts is the design {}.",
+                        text_at(goal, "sense") == "maximize" ? "The largest" : "The smallest",
+                        text_at(goal, "name"), short_number(value), unit.empty() ? "" : " ", unit,
+                        run_.value("iterations", 0), text_at(run_, "status"),
+                        made_ ? fmt::format("in black and white, cut at a density of {:.3g}", at_)
+                              : std::string("as the optimiser has it, by its densities")));
+        if (run_.contains("mass") && run_["mass"].is_object())
+            page_.paragraph(fmt::format("Mass of the whole body: {}, {} of it in design regions.",
+                                        model_.units.mass_text(run_["mass"].value("all", 0.0), 5),
+                                        model_.units.mass_text(run_["mass"].value("design", 0.0), 5)));
+        std::vector<std::vector<std::string>> rows;
+        std::vector<std::string> costs;
+        for (const Json& r : run_["responses"]) {
+            const Json& from = made_ && r.contains("black_and_white") ? r["black_and_white"] : r;
+            const bool holds =
+                !from.contains("holds") || !from["holds"].is_boolean() || from["holds"].get<bool>();
+            const std::string in_case = text_at(r, "case");
+            const std::string limits = limits_text(number_at(r, "min"), number_at(r, "max"), "");
+            rows.push_back({text_at(r, "name") + (in_case.empty() ? "" : " in " + in_case),
+                            text_at(r, "measure"), short_number(number_at(r, "value")),
+                            (holds ? "" : "!") + short_number(number_at(from, "value")), text_at(r, "unit"),
+                            limits,
+                            limits.empty() ? text_at(r, "name") == text_at(goal, "name") ? "goal" : ""
+                            : holds        ? "holds"
+                                           : "!broken"});
+            if (r.contains("costs"))
+                for (const char* side : {"max", "min"})
+                    if (const auto rate = number_at(r["costs"], side))
+                        costs.push_back(cost_words(text_at(r, "name"), side, *rate, text_at(goal, "name")));
+        }
+        if (model_.mesh.copies() > 1)
+            page_.paragraph(fmt::format(
+                "A symmetric body: one part of {} is modelled, and what responses say of compliance, "
+                "mass and volume is of that part.",
+                model_.mesh.copies()));
+        page_.table("every response, by the densities and in black and white",
+                    {"response", "measure", "densities", "black and white", "unit", "bound", ""}, rows);
+        if (!costs.empty()) {
+            page_.heading("What each bound costs");
+            page_.list(costs);
+        }
+        const double gray = number_at(run_, "grayness").value_or(0.0);
+        if (gray > 0.05)
+            page_.doubt(
+                fmt::format("{:.0f} % of the design is gray: neither material nor void.", 100.0 * gray));
+        if (run_.contains("certificate") && number_at(run_["certificate"], "gap"))
+            page_.paragraph(fmt::format(
+                "The convex relaxation proves that no design on this mesh is better by more than {:.3g} %.",
+                100.0 * *number_at(run_["certificate"], "gap")));
+    }
+
+    static std::string cost_words(const std::string& bound, const std::string& side, double rate,
+                                  const std::string& goal) {
+        return fmt::format("{}: 1 % {} than its {} would make {} about {:.2g} % {}.", bound,
+                           side == "max" ? "more" : "less", side, goal, std::abs(rate),
+                           rate < 0.0 ? "lower" : "higher");
+    }
+
+    // The figure of a case as the run has it.
+    std::optional<ResultFigure> run_figure(const ModelCase& c, bool stress) const {
+        std::error_code ignored;
+        const fs::path file = folder_.case_file(c.name);
+        if (!fs::exists(file, ignored)) return {};
+        ResultFigure out =
+            stress ? stress_figure(model_, c, design_.density, at_,
+                                   read_vtu(file, model_.mesh, "von_mises", false).values)
+                   : displacement_figure(model_, c, design_.density, at_,
+                                         read_vtu(file, model_.mesh, "displacement", true).values);
+        if (made_) out.subtitle += "; analysed in black and white";
+        return out;
+    }
+
+    void view() {
+        page_.section("view", "The part to turn");
+        ReportView view;
+        view.unit = model_.units.length;
+        const bool solid = !model_.made_by.flat() && !model_.mesh.shell() && !model_.made_by.kind->from_file;
+        std::optional<PartField> field;
+        if (solid || model_.made_by.flat()) {
+            field.emplace(model_, design_);
+            std::vector<double> thresholds(view_thresholds.begin(), view_thresholds.end());
+            if (std::none_of(thresholds.begin(), thresholds.end(),
+                             [&](double t) { return std::abs(t - at_) < 0.02; }))
+                thresholds.push_back(at_);
+            std::sort(thresholds.begin(), thresholds.end());
+            for (const double t : thresholds) {
+                PartOptions options;
+                options.threshold = t;
+                options.drop_islands = false;
+                options.improve = std::abs(t - at_) < 0.02 || model_.made_by.flat();
+                try {
+                    const Part part = field->extract(options);
+                    if (std::abs(t - at_) < 0.02) view.first_threshold = view.thresholds.size();
+                    view.thresholds.push_back(
+                        {fmt::format("density above {:.3g}: {}", t, model_.units.mass_text(part.mass, 4)),
+                         view_of(part, most_triangles)});
+                } catch (const Error&) { // nothing is as dense
+                }
+            }
+        } else {
+            view.thresholds.push_back(
+                {fmt::format("cells denser than {:.3g}", at_), view_of(model_, design_.density, at_)});
+        }
+        std::vector<int> kept = folder_.kept_iterations();
+        while (kept.size() > most_iterations) {
+            // Evenly, the first and the last stay.
+            std::vector<int> fewer;
+            for (std::size_t k = 0; k < most_iterations; ++k)
+                fewer.push_back(kept[k * (kept.size() - 1) / (most_iterations - 1)]);
+            kept = fewer;
+        }
+        for (const int i : kept) {
+            const DesignValues design = design_values(folder_, model_, i);
+            const std::string label = fmt::format("iteration {}, density above {:.3g}", i, at_);
+            try {
+                if (solid) {
+                    PartOptions options;
+                    options.threshold = at_;
+                    options.drop_islands = options.improve = false;
+                    view.iterations.push_back(
+                        {label, view_of(PartField(*field, design).extract(options), most_triangles)});
+                } else {
+                    view.iterations.push_back({label, view_of(model_, design.density, at_)});
+                }
+            } catch (const Error&) { // nothing is as dense in the first ones
+            }
+        }
+        add_cases(view);
+        page_.paragraph(
+            "Drag to turn, wheel or two fingers to zoom, shift with drag to move; a click tells the place "
+            "and what is there. Arrow keys, + and - do the same, 0 looks from the corner again.");
+        page_.view(view);
+    }
+
+    // Of the verified part where there is one, else of the run's own cells.
+    void add_cases(ReportView& view) {
+        const fs::path verify = folder_.path() / "verify";
+        std::size_t triangles = 0;
+        const auto add = [&](const Model& model, const ResultFigure& figure, const std::string& label) {
+            ViewCase one = view_case(model, figure, label);
+            triangles += one.surface.triangles.size();
+            if (triangles <= most_case_triangles * 4) view.cases.push_back(std::move(one));
+        };
+        if (AnalysisFolder::is_one(verify)) {
+            const AnalysisFolder folder = AnalysisFolder::open(verify);
+            const Job job = load_job(session_, folder.model_file());
+            const RegionNodes nodes = region_nodes(job.model.mesh);
+            for (const ModelCase& c : job.model.cases) {
+                if (!folder.has_case(c.name)) continue;
+                const auto fields = folder.read_static(c.name);
+                ResultFigure figure = nodal_stress_figure(job.model, c, nodes, fields.von_mises);
+                figure.displacement = fields.displacement;
+                add(job.model, figure, c.name + ": stress of the verified part");
+            }
+            return;
+        }
+        for (const ModelCase& c : model_.cases) {
+            auto figure = run_figure(c, true);
+            const auto moved = run_figure(c, false);
+            if (!figure || !moved) continue;
+            figure->displacement = moved->displacement;
+            add(model_, *figure, c.name + ": stress in the run's cells");
+        }
+    }
+
+    void asked() {
+        page_.section("asked", "What was asked");
+        if (!model_.notes.empty()) page_.paragraph(model_.notes);
+        std::vector<std::string> items;
+        for (const ModelResponse& r : model_.responses) {
+            const std::string words = kind_of(r).words(r);
+            const std::string unit = model_.units.text(r.measure->dimension);
+            const std::string limits = limits_text(r.min, r.max, unit);
+            if (r.goal)
+                items.insert(items.begin(), std::string(r.raised ? "Make " : "Make ") + r.name + " (" +
+                                                words + ") as " + (r.raised ? "large" : "small") +
+                                                " as it can be.");
+            if (r.max_share)
+                items.push_back(fmt::format("{} ({}) at most {:g} % of {}.", r.name, words,
+                                            100.0 * r.max_share->share,
+                                            r.max_share->ultimate ? "ultimate" : "yield"));
+            else if (!limits.empty())
+                items.push_back(r.name + " (" + words + ") " + limits + ".");
+        }
+        for (const auto& rule : form_rules(model_.form).asked)
+            items.push_back("Made: " + rule->word + ", " + rule->words(model_.form, model_.units) + ".");
+        page_.list(items);
+        std::vector<std::vector<std::string>> rows;
+        for (const Material& m : model_.materials)
+            rows.push_back({m.name, fmt::format("{:.5g}", m.E), fmt::format("{:.4g}", m.nu),
+                            fmt::format("{:.5g}", m.density),
+                            m.yield ? fmt::format("{:.5g}", *m.yield) : "-"});
+        page_.table("materials",
+                    {"material", "E, " + model_.units.text(dimension::stress), "nu",
+                     "density, " + model_.units.text(dimension::density),
+                     "yield, " + model_.units.text(dimension::stress)},
+                    rows);
+        picture("regions", "the regions, supports and loads of " + model_.title,
+                [&](const fs::path& file) { draw_regions(model_, options_, file); });
+    }
+
+    template <class Draw> void picture(const std::string& name, const std::string& alt, const Draw& draw) {
+        const fs::path file = room_.file(file_name(name));
+        draw(file);
+        page_.image(file, alt);
+    }
+
+    void cases() {
+        page_.section("cases", "Cases");
+        const Json& cases = run_["cases"];
+        std::vector<std::vector<std::string>> rows;
+        const std::string stress = model_.units.text(dimension::stress);
+        for (const Json& c : cases) {
+            if (text_at(c, "kind") != "static") continue;
+            std::vector<std::string> loads;
+            for (const auto& [name, factor] : c["loads"].items())
+                loads.push_back(
+                    factor == 1.0 ? name : fmt::format("{:g} x {}", factor.template get<double>(), name));
+            rows.push_back({text_at(c, "name"), joined(loads), short_number(number_at(c, "compliance")),
+                            short_number(number_at(c["largest_displacement"], "value")),
+                            short_number(number_at(c["largest_stress"], "value"))});
+        }
+        if (!rows.empty())
+            page_.table("static cases, of the design that counts",
+                        {"case", "loads", "compliance, " + model_.units.text(dimension::moment),
+                         "displacement, " + model_.units.length, "stress, " + stress},
+                        rows);
+        rows.clear();
+        for (const Json& c : cases) {
+            if (text_at(c, "kind") != "modal") continue;
+            std::vector<std::string> row{text_at(c, "name")};
+            for (const Json& f : c["frequencies"]) row.push_back(fmt::format("{:.5g}", f.get<double>()));
+            rows.push_back(row);
+        }
+        if (!rows.empty()) {
+            std::size_t most = 0;
+            for (const auto& row : rows) most = std::max(most, row.size());
+            std::vector<std::string> head{"case"};
+            for (std::size_t k = 1; k < most; ++k) head.push_back(fmt::format("mode {}", k));
+            page_.table("frequencies, Hz", head, rows);
+        }
+        if (model_.mesh.on_grid() && !model_.cases.empty())
+            page_.paragraph(
+                "Stress in a run's box cells is read on a staircase: it tells where, not how much. The "
+                "verification below is the judge.");
+        for (const ModelCase& c : model_.cases) {
+            page_.heading(c.name);
+            picture("case-" + c.name, "loads and supports of the case " + c.name,
+                    [&](const fs::path& file) { draw_case(model_, c, options_, file); });
+            for (const bool of_stress : {false, true})
+                if (const auto figure = run_figure(c, of_stress))
+                    picture((of_stress ? "stress-" : "displacement-") + c.name,
+                            (of_stress ? "von Mises stress in the case " : "displacement in the case ") +
+                                c.name,
+                            [&](const fs::path& file) { draw_result(model_, *figure, options_, file); });
+        }
+    }
+
+    void history() {
+        page_.section("history", "History");
+        const std::vector<IterationRow> rows = folder_.read_history();
+        const std::vector<Column> all = columns(model_);
+        ReportHistory out;
+        out.runs = {model_.title};
+        for (const bool goal : {true, false})
+            for (std::size_t c = 0; c < all.size(); ++c) {
+                const ModelResponse& card = model_.responses[all[c].response];
+                if (card.goal != goal) continue;
+                const std::string unit = model_.units.text(card.measure->dimension);
+                out.names.push_back(all[c].name + (unit.empty() ? "" : ", " + unit) +
+                                    (goal ? " (goal)" : ""));
+                out.mins.push_back(card.min);
+                out.maxs.push_back(upper_bound(model_, card));
+                out.lines.emplace_back(1);
+                for (const IterationRow& row : rows)
+                    if (c < row.responses.size())
+                        out.lines.back()[0].emplace_back(row.iteration, row.responses[c]);
+            }
+        for (const bool gray : {false, true}) {
+            out.names.emplace_back(gray ? "grayness" : "change of the densities");
+            out.mins.emplace_back();
+            out.maxs.emplace_back();
+            out.lines.emplace_back(1);
+            for (const IterationRow& row : rows)
+                out.lines.back()[0].emplace_back(row.iteration,
+                                                 std::max(gray ? row.grayness : row.change, 1e-6));
+        }
+        page_.history(out);
+    }
+
+    void part() {
+        const Json part = json_at(folder_.path() / "part.json");
+        if (part.empty()) {
+            page_.section("part", "The carved part");
+            page_.doubt("No part has been carved yet: upright carve " + folder_.path().string());
+            return;
+        }
+        page_.section("part", "The carved part");
+        const bool whole = part.value("one_piece", false);
+        page_.paragraph(
+            fmt::format("Cut at a density of {:.3g}: {}, {}.", part.value("threshold", 0.5),
+                        model_.units.mass_text(part.value("mass", 0.0), 5),
+                        whole ? "one piece that reaches every support and load" : "NOT one piece"));
+        std::vector<std::vector<std::string>> rows;
+        for (const Json& r : part["regions"])
+            rows.push_back({text_at(r, "name"), text_at(r, "material"), short_number(number_at(r, "volume")),
+                            short_number(number_at(r, "mass"))});
+        page_.table("regions of the part",
+                    {"region", "material", "volume, " + text_at(part, "volume_unit"),
+                     "mass, " + text_at(part, "mass_unit")},
+                    rows);
+        rows.clear();
+        for (const Json& t : part["thresholds"])
+            rows.push_back({fmt::format("{:.2f}", t.value("threshold", 0.0)),
+                            short_number(number_at(t, "mass")), std::to_string(t.value("pieces", 0)),
+                            t["missed"].empty()
+                                ? ""
+                                : "!misses " + joined(t["missed"].get<std::vector<std::string>>())});
+        page_.table("mass at every threshold",
+                    {"threshold", "mass, " + text_at(part, "mass_unit"), "pieces", ""}, rows);
+        rows.clear();
+        for (const Json& m : part["making"])
+            rows.push_back({text_at(m, "rule"), short_number(number_at(m, "value")),
+                            short_number(number_at(m, "limit")), text_at(m, "unit"),
+                            m.value("holds", false) ? "kept" : "!not kept"});
+        if (!rows.empty())
+            page_.table("making rules, measured on the part", {"rule", "measured", "allowed", "unit", ""},
+                        rows);
+        if (part.contains("thickness")) {
+            std::vector<std::string> words;
+            for (const auto& [key, name] :
+                 {std::pair{"thinnest", "thinnest place"}, std::pair{"thickest", "thickest place"},
+                  std::pair{"narrowest_gap", "narrowest gap"}})
+                if (part["thickness"].contains(key))
+                    words.push_back(fmt::format("{}: {:.3g} {}", name,
+                                                part["thickness"][key].value("across", 0.0),
+                                                text_at(part["thickness"], "unit")));
+            page_.list(words);
+        }
+    }
+
+    void verification() {
+        page_.section("verification", "Verification");
+        const Json verify = json_at(folder_.path() / "verify" / "verify.json");
+        if (verify.empty()) {
+            page_.doubt("The part has not been analysed afresh yet: upright verify " +
+                        folder_.path().string());
+            return;
+        }
+        const bool verified = verify.value("verified", false);
+        page_.paragraph(
+            verified ? "The carved part was meshed and analysed afresh: it holds every bound."
+                     : "The carved part was meshed and analysed afresh: it does NOT hold every bound.");
+        std::vector<std::vector<std::string>> rows;
+        for (const Json& r : verify["rows"]) {
+            const bool holds = !r["holds"].is_boolean() || r["holds"].get<bool>();
+            rows.push_back({text_at(r, "name"), text_at(r, "measure"),
+                            short_number(number_at(r, "full_space")), short_number(number_at(r, "design")),
+                            (holds ? "" : "!") + short_number(number_at(r, "part")), text_at(r, "unit"),
+                            limits_text(number_at(r, "min"), number_at(r, "max"), ""), text_at(r, "where")});
+        }
+        page_.table("the part beside the full space and the design",
+                    {"name", "measure", "full space", "design", "part", "unit", "bound", "where"}, rows);
+        if (verify.contains("energy_error") && verify["energy_error"].is_object()) {
+            std::vector<std::string> words;
+            for (const auto& [name, error] : verify["energy_error"].items())
+                if (error.is_number())
+                    words.push_back(fmt::format("{} {:.1f} %", name, 100.0 * error.template get<double>()));
+            if (!words.empty()) page_.paragraph("Estimated error of the energy norm: " + joined(words) + ".");
+        }
+    }
+
+    void ledger() {
+        page_.section("model", "The model");
+        const Ledger all = make_ledger(model_);
+        std::vector<std::string> doubts;
+        for (const LedgerSection& s : all.sections) {
+            std::vector<std::vector<std::string>> rows;
+            for (const LedgerLine& l : s.lines) {
+                rows.push_back({l.name, l.text, joined(l.remarks, "; ")});
+                if (l.standing != Standing::Fine)
+                    for (const std::string& r : l.remarks) doubts.push_back(l.name + ": " + r);
+            }
+            if (!rows.empty()) page_.table(s.title, {"", "", ""}, rows);
+        }
+        page_.section("doubts", "Doubts");
+        if (doubts.empty()) page_.paragraph("None was found before the run.");
+        if (!doubts.empty()) page_.list(doubts);
+    }
+
+    void study() {
+        page_.section("study", "The study");
+        page_.preformatted(read_text(folder_.study_file()));
+    }
+
+    const ReportWish& in_;
+    Session& session_;
+    const RunFolder folder_;
+    const Job job_;
+    const Model& model_;
+    Json run_;
+    ReportPage page_;
+    FigureOptions options_;
+    DesignValues design_;
+    double at_ = 0.5;
+    bool made_ = false;
+    Room room_;
+};
+
+// A sweep: the table, the scatter, figures side by side, and each design to turn.
+std::string sweep_report(const ReportWish& in, Session& session, const fs::path& folder) {
+    const Json sweep = json_at(folder / "sweep.json");
+    std::vector<Subject> subjects;
+    std::vector<std::string> labels;
+    std::vector<std::string> lost;
+    for (const Json& p : sweep["points"]) {
+        const fs::path run = folder / text_at(p, "folder");
+        const std::string status = text_at(p, "status");
+        if (status != "converged" && status != "iteration-limit") {
+            lost.push_back(text_at(p, "label") + ": " + status +
+                           (text_at(p, "trouble").empty() ? "" : ", " + text_at(p, "trouble")));
+            continue;
+        }
+        subjects.push_back(read_subject(run.string()));
+        labels.push_back(text_at(p, "label"));
+    }
+    if (subjects.empty())
+        throw Error::input({folder.string()}, "no run of this sweep has ended",
+                           "Go on with it: upright sweep --resume");
+    const Comparison comparison(std::move(subjects), labels);
+    ReportPage page(comparison.subjects().front().title + ": sweep");
+    page.section("result", "Result");
+    if (!lost.empty()) {
+        page.doubt("Not all runs came to their end:");
+        page.list(lost);
+    }
+    std::vector<std::string> head{""};
+    head.insert(head.end(), labels.begin(), labels.end());
+    std::vector<std::vector<std::string>> rows;
+    for (const StudyDifference& d : comparison.differences()) {
+        rows.push_back({d.path});
+        for (const std::string& v : d.values) rows.back().push_back(v.empty() ? "-" : v);
+    }
+    if (!rows.empty()) page.table("what differs in the studies", head, rows);
+    rows.clear();
+    for (const ComparedRow& row : comparison.rows()) {
+        rows.push_back({row.name + (row.unit.empty() ? "" : ", " + row.unit)});
+        for (std::size_t s = 0; s < labels.size(); ++s) {
+            std::string cell = row.words[s].empty() ? short_number(row.values[s]) : row.words[s];
+            const std::string limits = limits_text(row.mins[s], row.maxs[s], "");
+            if (!limits.empty()) cell += " (" + limits + ")";
+            rows.back().push_back((row.broken[s] ? "!" : "") + cell);
+        }
+    }
+    page.table("all numbers", head, rows);
+    std::error_code ignored;
+    if (fs::exists(folder / "scatter.svg", ignored)) {
+        page.section("scatter", "One against another");
+        page.image(folder / "scatter.svg", "scatter of the runs");
+    }
+    if (!in.no_view) {
+        page.section("view", "The designs to turn");
+        ReportView view;
+        view.iterations_called = "run";
+        for (std::size_t s = 0; s < labels.size(); ++s) {
+            const RunFolder run = RunFolder::open(comparison.subjects()[s].folder, Access::Reading);
+            const Job job = load_run(session, run);
+            view.unit = job.model.units.length;
+            const double at = threshold(std::nullopt, run, std::nullopt);
+            const DesignValues design = design_values(run, job.model, std::nullopt);
+            if (session.console.terminal()) session.console.live("report: the design of " + labels[s]);
+            if (job.model.made_by.kind->from_file || job.model.mesh.shell()) {
+                view.iterations.push_back({labels[s], view_of(job.model, design.density, at)});
+                continue;
+            }
+            PartOptions options;
+            options.threshold = at;
+            options.drop_islands = false;
+            options.improve = job.model.made_by.flat();
+            view.iterations.push_back(
+                {labels[s], view_of(PartField(job.model, design).extract(options), most_triangles)});
+        }
+        page.view(view);
+    }
+    page.section("figures", "Side by side");
+    std::vector<fs::path> pictures;
+    for (const auto& entry : fs::directory_iterator(folder, ignored))
+        if (entry.path().extension() == ".png" && entry.path().filename() != "scatter.png")
+            pictures.push_back(entry.path());
+    std::sort(pictures.begin(), pictures.end());
+    for (const fs::path& p : pictures) page.image(p, p.stem().string() + " of the runs side by side");
+    page.section("study", "The study");
+    page.preformatted(sweep["asked"].value("resolved", ""));
+    return page.html(page_folder(session), now_in_words());
+}
+
+int run_report(const ReportWish& in, Session& session) {
+    Console& console = session.console;
+    figure_options(in);
+    std::error_code ignored;
+    fs::path target = in.target;
+    const bool sweep = fs::exists(target / "sweep.json", ignored);
+    if (!sweep) target = find_run(in.target, console);
+    // A part's folder stands for its run.
+    if (fs::exists(target / "verify.json", ignored))
+        target = fs::absolute(target).lexically_normal().parent_path();
+    if (!in.out.empty() && fs::path(in.out).extension() != ".html")
+        throw Error::usage("--out " + in.out + " is not an HTML file", "Write a name that ends in .html");
+    const std::string html =
+        sweep ? sweep_report(in, session, target) : RunReport(in, session, target).make();
+    console.clear_live();
+    const fs::path file = in.out.empty() ? target / "report.html" : fs::path(in.out);
+    if (file.has_parent_path()) make_folder(file.parent_path());
+    write_text(file, html);
+    if (static_cast<double>(html.size()) > most_bytes)
+        console.remark(fmt::format("the page has {:.1f} MB, more than some mail takes; --no-view or a "
+                                   "smaller --size makes it smaller",
+                                   static_cast<double>(html.size()) / 1e6));
+    console.result(
+        fmt::format("report: {} ({:.1f} MB)", file.string(), static_cast<double>(html.size()) / 1e6));
+    return 0;
+}
+
+} // namespace
+
+Command report_command() {
+    return {"report", "One self-contained HTML page about a run or a sweep", [](Options& options) {
+                auto in = std::make_shared<ReportWish>();
+                options.word("RUN", in->target,
+                             "The folder of the run, of its part (RUN/verify) or of a sweep", true);
+                options.value("--out", "FILE", in->out, "The page (default: report.html in the folder)");
+                options.flag("--no-view", in->no_view, "Without the part to turn");
+                add_figure_options(options, *in);
+                return [in](Session& session) { return run_report(*in, session); };
+            }};
+}
+
+} // namespace upright::cli
