@@ -457,7 +457,7 @@ int main(int argc, char** argv) {
     for (const Rate& r : found)
         out += fmt::format("| {} | h^{:g} | h^{:.2f} | {:.2f} |\n", traits(r.kind).name, r.expected, r.found,
                            r.effectivity);
-    out += "\n![Error of the strain energy over the size of elements](screenshots/convergence.png)\n\n## The "
+    out += "\n![Error of the strain energy over the size of elements](charts/convergence.png)\n\n## The "
            "rest\n\n" +
            table(rows);
     out += "\nBeam theory is that of Timoshenko: F L³ / 3 E I + F L / (5/6 G A). The patch test itself, with "
@@ -471,7 +471,7 @@ int main(int argc, char** argv) {
         FigureOptions options;
         draw_convergence("Thick cylinder: error of the strain energy",
                          "size of elements over the thickness of the wall", "relative error", lines, options,
-                         std::filesystem::path(argv[1]).parent_path() / "screenshots" / "convergence.png");
+                         std::filesystem::path(argv[1]).parent_path() / "charts" / "convergence.png");
     } else {
         std::fputs(out.c_str(), stdout);
     }

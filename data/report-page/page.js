@@ -158,6 +158,8 @@
         const scale = make("i", { style: `background: linear-gradient(${colors.join(",")})`, "aria-hidden": "true" });
         const ticks = make("span", {}, ...[1, 0.75, 0.5, 0.25, 0].map((t) => make("b", { style: "font-weight: 400" }, number(+(t * of.end).toPrecision(3)))));
         bar.replaceChildren(make("div", { style: "font-weight: 600" }, `${of.quantity}${of.unit ? ", " + of.unit : ""}`), scale, ticks);
+        // A few places may stand far above all others: colours end below them.
+        if (of.surface.mostValue > 1.02 * of.end) bar.append(make("div", {}, `largest ${number(+of.surface.mostValue.toPrecision(3))}`));
       }
       redraw();
     };

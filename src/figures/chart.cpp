@@ -92,24 +92,21 @@ void draw_history(const Model& model, const std::vector<IterationRow>& rows, con
     const double left = wide == 1 ? 0.11 : wide == 2 ? 0.09 : 0.07;
     make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
-        std::string script =
-            fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,{}'\n", options.width,
-                        options.height, high > 4 || wide > 1 ? 10 : 11);
-        script += fmt::format("set multiplot layout {},{} title {} font ',15' margins {},0.97,0.08,0.91 "
+        std::string script = chart_head(options, png, high > 4 || wide > 1 ? 10 : 11);
+        script += sheet_title(options, model.title + ": history" + named);
+        script += fmt::format("set multiplot layout {},{} margins {},0.97,0.08,0.91 "
                               "spacing {},{}\n",
-                              high, wide, gnuplot_text(model.title + ": history" + named), left,
-                              wide == 1 ? 0.0 : left + 0.015, high > 3 ? 0.055 : 0.07);
-        script += "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics "
-                  "nomirror\nset key at graph 1,1.02 right bottom horizontal Left reverse samplen 2\n";
+                              high, wide, left, wide == 1 ? 0.0 : left + 0.015, high > 3 ? 0.055 : 0.07);
+        script += "set key at graph 1,1.02 right bottom horizontal Left reverse samplen 2\n";
         script +=
             fmt::format("set xrange [1:{}]\nset format y '%.4g'\nset offsets 0,0,graph 0.08,graph 0.08\n",
                         std::max(2, rows.back().iteration));
         // Colours and dashes that can be told apart without colour.
         static const std::array<const char*, 6> colors{"#00785a", "#993880", "#b8860b",
-                                                       "#444444", "#3fa7d6", "#8a5a00"};
+                                                       "#808080", "#3fa7d6", "#8a5a00"};
         if (!named.empty())
             script += fmt::format(
-                "set arrow 1 from {0}, graph 0 to {0}, graph 1 nohead dt 3 lc rgb '#444444'\n", result);
+                "set arrow 1 from {0}, graph 0 to {0}, graph 1 nohead dt 3 lc rgb '#777777'\n", result);
         for (std::size_t k = 0; k < panels.size(); ++k) {
             const Panel& panel = panels[k];
             const ModelResponse& card = model.responses[panel.response];
@@ -138,7 +135,7 @@ void draw_history(const Model& model, const std::vector<IterationRow>& rows, con
                 plot += fmt::format(
                     ", {:.12g} with lines lw 1.6 dt 2 lc rgb '#d54500' title {}", b,
                     gnuplot_text(fmt::format("{} {:.4g}", most && b == *most ? "max" : "min", b)));
-            script += plot + "\n";
+            script += plot + "\n" + after_sheet_title;
         }
         define(script, "change", rows, [](const IterationRow& row) { return std::max(row.change, 1e-6); });
         define(script, "gray", rows, [](const IterationRow& row) { return std::max(row.grayness, 1e-6); });
@@ -147,10 +144,10 @@ void draw_history(const Model& model, const std::vector<IterationRow>& rows, con
                   "xlabel 'iteration'\n";
         script += fmt::format(
             "plot $change with lines lw 1.8 lc rgb '#993880' title 'density change', $gray with lines lw 1.8 "
-            "lc rgb '#555555' "
+            "lc rgb '#888888' "
             "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
             model.run.stop_when);
-        run_gnuplot(script + "unset multiplot\n", png, temporary);
+        run_gnuplot(for_paper(options, script + "unset multiplot\n"), png, temporary);
     });
 }
 
@@ -159,16 +156,15 @@ void draw_convergence(const std::string& title, const std::string& along, const 
                       const std::filesystem::path& png) {
     // Colours and marks that can be told apart without colour.
     static const std::array<const char*, 6> colors{"#0a4d8c", "#d54500", "#00785a",
-                                                   "#993880", "#b8860b", "#444444"};
+                                                   "#993880", "#b8860b", "#808080"};
     make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
-        std::string script = fmt::format(
-            "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,12'\n"
-            "set title {} font ',15'\nset xlabel {}\nset ylabel {}\nset logscale xy\n"
-            "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics nomirror\n"
-            "set format y '%.0e'\nset key outside right top Left reverse\nset offsets graph 0.05,graph "
-            "0.05,0,0\n",
-            options.width, options.height, gnuplot_text(title), gnuplot_text(along), gnuplot_text(up));
+        std::string script =
+            chart_head(options, png, 12) +
+            fmt::format("set title {} font ',15'\nset xlabel {}\nset ylabel {}\nset logscale xy\n"
+                        "set format y '%.0e'\nset key outside right top Left reverse\nset offsets "
+                        "graph 0.05,graph 0.05,0,0\n",
+                        gnuplot_text(title), gnuplot_text(along), gnuplot_text(up));
         std::string plot;
         for (std::size_t i = 0; i < lines.size(); ++i) {
             script += fmt::format("$l{} << END\n", i);
@@ -181,7 +177,7 @@ void draw_convergence(const std::string& title, const std::string& along, const 
                 fmt::format("{}$l{} with linespoints lw 2 pt {} ps 1.3 lc rgb '{}' title {}",
                             i == 0 ? "plot " : ", ", i, 4 + i, colors[i % colors.size()], gnuplot_text(name));
         }
-        run_gnuplot(script + plot + "\n", png, temporary);
+        run_gnuplot(for_paper(options, script + plot + "\n"), png, temporary);
     });
 }
 

@@ -14,18 +14,12 @@ namespace {
 
 // Colours that can be told apart by people with colour-blindness (after Okabe & Ito), dark enough for lines.
 const std::array<const char*, 7> line_colors{"#0a4d8c", "#d54500", "#00785a", "#993880",
-                                             "#b8860b", "#444444", "#3fa7d6"};
+                                             "#b8860b", "#808080", "#3fa7d6"};
 
 std::string block(const std::string& name, const std::vector<std::pair<double, double>>& points) {
     std::string out = "$" + name + " << END\n";
     for (const auto& [x, y] : points) out += fmt::format("{:.12g} {:.12g}\n", x, y);
     return out + "END\n";
-}
-
-std::string head(const FigureOptions& options, bool svg) {
-    return fmt::format("set terminal {} noenhanced size {},{} font 'DejaVu Sans,11'\n",
-                       svg ? "svg" : "pngcairo", options.width, options.height) +
-           "set grid lt 1 lw 0.8 lc rgb '#dcdcdc'\nset border 3 lc rgb '#444444'\nset tics nomirror\n";
 }
 
 void write_chart(const std::filesystem::path& file, const std::string& script) {
@@ -44,11 +38,12 @@ void draw_histories(const std::vector<std::string>& labels, const std::vector<Hi
             if (!line.empty()) last = std::max(last, line.back().first);
     const std::size_t wide = panels.size() > 4 ? 2 : 1;
     const std::size_t high = (panels.size() + wide - 1) / wide;
-    std::string script = head(options, png.extension() == ".svg");
-    script += fmt::format("set multiplot layout {},{} title {} font ',15' margins {},0.97,0.09,0.88 spacing "
+    std::string script = chart_head(options, png, 11);
+    script += sheet_title(options, "Histories");
+    script += fmt::format("set multiplot layout {},{} margins {},0.97,0.09,0.88 spacing "
                           "{},{}\nset xrange [1:{}]\nset format y '%.4g'\n",
-                          high, wide, gnuplot_text("Histories"), wide == 1 ? 0.10 : 0.085,
-                          wide == 1 ? 0.0 : 0.09, high > 3 ? 0.055 : 0.07, last);
+                          high, wide, wide == 1 ? 0.10 : 0.085, wide == 1 ? 0.0 : 0.09,
+                          high > 3 ? 0.055 : 0.07, last);
     script += "set key at graph 1,1.0 right bottom horizontal Left reverse samplen 2\n";
     for (std::size_t k = 0; k < panels.size(); ++k) {
         const HistoryPanel& panel = panels[k];
@@ -71,7 +66,7 @@ void draw_histories(const std::vector<std::string>& labels, const std::vector<Hi
             if (!bound) continue;
             low = std::min(low, *bound);
             most = std::max(most, *bound);
-            plot += fmt::format(", {:.12g} with lines lw 1.6 dt 2 lc rgb '#555555' title {}", *bound,
+            plot += fmt::format(", {:.12g} with lines lw 1.6 dt 2 lc rgb '#888888' title {}", *bound,
                                 gnuplot_text(fmt::format("{} {:.4g}", what, *bound)));
         }
         if (plot.empty()) continue;
@@ -82,15 +77,15 @@ void draw_histories(const std::vector<std::string>& labels, const std::vector<Hi
                     : fmt::format("unset logscale y\nset yrange [{:.9g}:{:.9g}]\n", low - room, most + room);
         script += "set ylabel " + gnuplot_text(panel.name) + "\n";
         if (k + wide >= panels.size()) script += "set xlabel 'iteration'\n";
-        script += plot + "\n";
+        script += plot + "\n" + after_sheet_title;
     }
-    write_chart(png, script + "unset multiplot\n");
+    write_chart(png, for_paper(options, script + "unset multiplot\n"));
 }
 
 void draw_scatter(const std::string& title, const std::string& along, const std::string& up,
                   const std::vector<ScatterPoint>& points, const FigureOptions& options,
                   const std::filesystem::path& file) {
-    std::string script = head(options, file.extension() == ".svg");
+    std::string script = chart_head(options, file, 11);
     script +=
         fmt::format("set title {} font ',15'\nset xlabel {}\nset ylabel {}\nset key top right Left reverse\n"
                     "set offsets graph 0.08,graph 0.12,graph 0.08,graph 0.08\nset format '%.4g'\n",
@@ -117,8 +112,8 @@ void draw_scatter(const std::string& title, const std::string& along, const std:
         add("$front with lines lw 1.8 dt 2 lc rgb '#0a4d8c' title 'none that holds its bounds beats these'");
     if (!good.empty()) add("$good with points pt 7 ps 1.6 lc rgb '#0a4d8c' title 'every bound holds'");
     if (!bad.empty()) add("$bad with points pt 2 ps 1.8 lw 2 lc rgb '#d54500' title 'a bound is broken'");
-    add("$labels using 1:2:3 with labels offset 1,0.7 left font ',9' textcolor rgb '#444444' notitle");
-    write_chart(file, script + plot + "\n");
+    add("$labels using 1:2:3 with labels offset 1,0.7 left font ',9' textcolor rgb '#777777' notitle");
+    write_chart(file, for_paper(options, script + plot + "\n"));
 }
 
 void mark_front(std::vector<ScatterPoint>& points, bool low_x, bool low_y) {

@@ -50,7 +50,8 @@ namespace upright {
 
 namespace {
 
-vtkSmartPointer<vtkLookupTable> color_table(const Scale& scale) {
+// On dark paper the other way round: what is high draws the eye there too.
+vtkSmartPointer<vtkLookupTable> color_table(const Scale& scale, bool dark) {
     static const std::vector<Color> warm{{0.95, 0.95, 0.92}, {0.98, 0.84, 0.53}, {0.94, 0.58, 0.32},
                                          {0.78, 0.29, 0.34}, {0.46, 0.13, 0.38}, {0.17, 0.04, 0.22}};
     static const std::vector<Color> gray{{0.97, 0.97, 0.97}, {0.13, 0.16, 0.20}};
@@ -60,7 +61,8 @@ vtkSmartPointer<vtkLookupTable> color_table(const Scale& scale) {
     table->SetNumberOfTableValues(steps);
     table->SetTableRange(scale.low, scale.high > scale.low ? scale.high : scale.low + 1.0);
     for (int i = 0; i < steps; ++i) {
-        const double at = static_cast<double>(i) / (steps - 1) * static_cast<double>(stops.size() - 1);
+        const double share = static_cast<double>(dark ? steps - 1 - i : i) / (steps - 1);
+        const double at = share * static_cast<double>(stops.size() - 1);
         const auto k = std::min(static_cast<std::size_t>(at), stops.size() - 2);
         const double t = at - static_cast<double>(k);
         std::array<double, 3> c{};
@@ -190,7 +192,7 @@ void Figure::add(const Patch& patch) {
 void Figure::add(const Patch& patch, const Scale& scale) {
     const auto actor = inside_->make_patch(patch);
     auto* mapper = vtkPolyDataMapper::SafeDownCast(actor->GetMapper());
-    inside_->table = color_table(scale);
+    inside_->table = color_table(scale, inside_->options.dark);
     inside_->table_title = scale.title;
     mapper->SetScalarVisibility(true);
     mapper->SetColorModeToMapScalars();
@@ -223,7 +225,8 @@ void Figure::add_lines(const Segments& lines, const Color& color, double width) 
     mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0.0, -4.0);
     vtkNew<vtkActor> actor;
     actor->SetMapper(mapper);
-    actor->GetProperty()->SetColor(color[0], color[1], color[2]);
+    const Color ink = inside_->on_paper(color);
+    actor->GetProperty()->SetColor(ink[0], ink[1], ink[2]);
     actor->GetProperty()->SetLineWidth(static_cast<float>(width * inside_->pixel()));
     actor->GetProperty()->LightingOff();
     inside_->scene->AddActor(actor);
@@ -272,10 +275,11 @@ void Figure::add_label(const Vec3& at, const std::string& words, double size) {
     label->SetInput(words.c_str());
     label->SetPosition(at.x(), at.y(), at.z());
     vtkTextProperty* text = label->GetTextProperty();
-    style(text, size * inside_->pixel(), color::text, true);
+    style(text, size * inside_->pixel(), inside_->on_paper(color::text), true);
     text->SetJustificationToCentered();
     text->SetVerticalJustificationToCentered();
-    text->SetBackgroundColor(1.0, 1.0, 1.0);
+    const Color& sheet = inside_->paper();
+    text->SetBackgroundColor(sheet[0], sheet[1], sheet[2]);
     text->SetBackgroundOpacity(0.8);
     inside_->scene->AddActor(label);
 }
@@ -316,7 +320,7 @@ void Figure::Inside::add_words(double x, double y, const std::string& words, dou
                                bool bold) {
     vtkNew<vtkTextActor> text;
     text->SetInput(words.c_str());
-    style(text->GetTextProperty(), size * pixel(), color, bold);
+    style(text->GetTextProperty(), size * pixel(), on_paper(color), bold);
     text->GetTextProperty()->SetVerticalJustificationToCentered();
     text->SetPosition(x, y);
     overlay->AddViewProp(text);
@@ -339,7 +343,8 @@ vtkSmartPointer<vtkImageData> Figure::render() {
     const Vec3 from = view_direction(in.options.from, in.plane);
     const double aspect = width * (1.0 - legend_share) / (height * (1.0 - title_share));
     in.scene->SetViewport(0.0, 0.0, 1.0 - legend_share, 1.0 - title_share);
-    in.scene->SetBackground(1, 1, 1);
+    const Color& sheet = in.paper();
+    in.scene->SetBackground(sheet[0], sheet[1], sheet[2]);
     in.scene->AutomaticLightCreationOff();
     // A head light and a softer one from the upper left, both fixed to the eye.
     for (const auto& [x, y, strength] : {std::tuple{0.0, 0.0, 0.72}, std::tuple{-0.9, 1.4, 0.55}}) {
@@ -364,9 +369,9 @@ vtkSmartPointer<vtkImageData> Figure::render() {
     window->SetNumberOfLayers(2);
     in.scene->SetUseDepthPeeling(true);
     in.scene->SetMaximumNumberOfPeels(6);
-    // The whole window is white, not only the part with the scene.
+    // The whole window is of one colour, not only the part with the scene.
     vtkNew<vtkRenderer> paper;
-    paper->SetBackground(1, 1, 1);
+    paper->SetBackground(sheet[0], sheet[1], sheet[2]);
     paper->SetLayer(0);
     window->AddRenderer(paper);
     window->AddRenderer(in.scene);

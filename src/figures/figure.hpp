@@ -27,6 +27,8 @@ inline constexpr Color hold{0.00, 0.49, 0.36};
 inline constexpr Color load{0.84, 0.27, 0.00};
 inline constexpr Color empty{0.35, 0.35, 0.40};
 inline constexpr Color plane{0.00, 0.45, 0.70};
+inline constexpr Color paper{1.0, 1.0, 1.0};
+inline constexpr Color dark_paper{0.09, 0.10, 0.12};
 } // namespace color
 
 struct FigureOptions {
@@ -34,6 +36,7 @@ struct FigureOptions {
     int height = 800;
     std::string length_unit = "mm"; // for the scale line
     std::string title;              // instead of the figure's own
+    bool dark = false;              // pale on dark, for slides and screens
     std::string from =
         "corner"; // corner, front, back, left, right, top, bottom, or "x,y,z": where one looks from
 };

@@ -47,6 +47,14 @@ struct Figure::Inside {
     // The size of everything that is drawn in pixels: 1 on the usual sheet, before oversampling.
     double pixel() const { return oversampling * std::min(options.height / 800.0, options.width / 1280.0); }
 
+    const Color& paper() const { return options.dark ? color::dark_paper : color::paper; }
+    // Ink on it: grays are turned round where it is dark.
+    Color on_paper(const Color& ink) const {
+        const auto [least, most] = std::minmax({ink[0], ink[1], ink[2]});
+        if (!options.dark || most - least > 0.12) return ink;
+        return {1.0 - 0.85 * ink[0], 1.0 - 0.85 * ink[1], 1.0 - 0.85 * ink[2]};
+    }
+
     vtkActor* show(vtkAlgorithmOutput* from, const Color& color) {
         vtkNew<vtkPolyDataMapper> mapper;
         mapper->SetInputConnection(from);

@@ -115,7 +115,7 @@ void Figure::Inside::add_marker(const Entry& entry, double x, double y) {
     case '-':
         add_polygon(
             {{x, y - 0.12 * s}, {x + 2 * s, y - 0.12 * s}, {x + 2 * s, y + 0.12 * s}, {x, y + 0.12 * s}},
-            entry.color);
+            on_paper(entry.color));
         break;
     case 'o': {
         std::vector<Vec2> circle;
@@ -186,7 +186,7 @@ void Figure::Inside::draw_frame() {
                      {left + 30 * p, at - 0.5 * p},
                      {left + 30 * p, at + 0.5 * p},
                      {left + 24 * p, at + 0.5 * p}},
-                    color::text);
+                    on_paper(color::text));
         add_words(left + 36 * p, at, fmt::format("{:.3g}", range[0] + (range[1] - range[0]) * i / 5.0), 13,
                   color::text, false);
     }
@@ -237,10 +237,10 @@ void Figure::Inside::draw_scale_line(double world_per_pixel) {
     const double pixels = length / world_per_pixel;
     const double x = 150 * p;
     const double y = 30 * p;
-    add_polygon({{x, y - p}, {x + pixels, y - p}, {x + pixels, y + p}, {x, y + p}}, color::text);
+    add_polygon({{x, y - p}, {x + pixels, y - p}, {x + pixels, y + p}, {x, y + p}}, on_paper(color::text));
     for (const double end : {x, x + pixels})
         add_polygon({{end - p, y - 5 * p}, {end + p, y - 5 * p}, {end + p, y + 5 * p}, {end - p, y + 5 * p}},
-                    color::text);
+                    on_paper(color::text));
     add_words(x + pixels + 10 * p, y, fmt::format("{:g} {}", length, options.length_unit), 13, color::text,
               false);
 }

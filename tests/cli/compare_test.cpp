@@ -303,3 +303,43 @@ TEST(Watch, TellsWhatTheHistorySays) {
     EXPECT_EQ(test::upright(folder.path(), {"watch", "arm.run", "--every", "0"}).code, 2);
     EXPECT_EQ(test::upright(folder.path(), {"watch", "none.run"}).code, 3);
 }
+
+TEST(PlotMore, CutsSheetsFilmsAndMasses) {
+    const TemporaryFolder folder;
+    folder.write("arm.toml", beam());
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "arm.toml", "--quiet"}).code, 0);
+    const auto plot = [&](std::vector<std::string> more) {
+        more.insert(more.begin(), {"plot", "arm.run", "--size", "640x400"});
+        return test::upright(folder.path(), more);
+    };
+    const fs::path figures = folder.path() / "arm.run/figures";
+    EXPECT_EQ(plot({"--cut", "x < 30"}).code, 0);
+    EXPECT_TRUE(fs::exists(figures / "density-cut.png"));
+    EXPECT_EQ(plot({"--what", "stress", "--cut", "y > 3 cm"}).code,
+              2); // that is its upper edge: nothing is beyond
+    EXPECT_EQ(plot({"--what", "stress", "--cut", "y > 1 cm"}).code, 0);
+    EXPECT_EQ(plot({"--what", "directions"}).code, 0);
+    EXPECT_TRUE(fs::exists(figures / "directions-bend.png"));
+    EXPECT_EQ(plot({"--sheet"}).code, 0);
+    EXPECT_EQ(plot({"--animate"}).code, 0);
+    EXPECT_EQ(test::text_of(figures / "density.gif").substr(0, 6), "GIF89a");
+    // Dark paper has dark corners, the usual one white ones: the first pixels of the picture.
+    EXPECT_EQ(plot({"--what", "history", "--out", "h.svg"}).code, 0);
+    EXPECT_NE(test::text_of(folder.path() / "h.svg").find("</svg>"), std::string::npos);
+    EXPECT_EQ(plot({"--what", "stress", "--dark", "--out", "dark.png"}).code, 0);
+    EXPECT_EQ(plot({"--what", "stress", "--out", "pale.png"}).code, 0);
+    EXPECT_NE(test::text_of(folder.path() / "dark.png"), test::text_of(folder.path() / "pale.png"));
+    // As much material as the budget is about half of the design.
+    const auto mass = plot({"--mass", "0.045 kg"});
+    EXPECT_EQ(mass.code, 0) << mass.err;
+    EXPECT_EQ(plot({"--mass", "5 kg"}).code, 3);
+    EXPECT_EQ(plot({"--mass", "5 mm"}).code, 2);
+    EXPECT_EQ(plot({"--mass", "1 kg", "--at", "0.5"}).code, 2);
+    EXPECT_EQ(plot({"--cut", "z = 3"}).code, 2); // a plane model has none
+    EXPECT_EQ(plot({"--cut", "x"}).code, 2);
+    EXPECT_EQ(plot({"--cut", "x = 3 kN"}).code, 2);
+    EXPECT_EQ(plot({"--what", "history", "--cut", "x = 3"}).code, 2);
+    EXPECT_EQ(plot({"--what", "stress", "--sheet"}).code, 2);
+    EXPECT_EQ(plot({"--sheet", "--iteration", "1"}).code, 2);
+    EXPECT_EQ(plot({"--what", "density", "--out", "d.svg"}).code, 2);
+}

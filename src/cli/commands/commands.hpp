@@ -48,6 +48,7 @@ void add_study(Options& options, StudyWish& wish);
 struct FigureWish {
     std::string from = "corner";
     std::string size = "1280x800";
+    bool dark = false;
 };
 void add_figure_options(Options& options, FigureWish& wish);
 // --from and --size. Throws Error (Usage).

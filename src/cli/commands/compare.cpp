@@ -79,6 +79,7 @@ Command compare_command() {
                     "Where to look from: corner, front, back, left, right, top, bottom or x,y,z (default: "
                     "corner)");
                 options.value("--size", "WxH", in->size, "Size of each tile in pixels (default: 960x600)");
+                options.flag("--dark", in->dark, "Pale on dark");
                 return [in](Session& session) { return run_compare(*in, session); };
             }};
 }

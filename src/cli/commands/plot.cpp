@@ -1,10 +1,12 @@
 // upright plot: figures of a run or of an analysis.
 #include "base/nearest.hpp"
 #include "cli/commands/commands.hpp"
+#include "cli/commands/plot_more.hpp"
 #include "cli/commands/plot_part.hpp"
 #include "cli/commands/restarts.hpp"
 #include "figures/analysis_figures.hpp"
 #include "figures/chart.hpp"
+#include "figures/directions.hpp"
 #include "figures/drawings.hpp"
 #include "figures/scene.hpp"
 #include "model/storage.hpp"
@@ -21,9 +23,9 @@ namespace upright::cli {
 namespace {
 
 struct PlotWish : FigureWish {
-    std::string target, what, of_case, out, along;
+    std::string target, what, of_case, out, along, mass, cut;
     std::optional<int> mode, iteration, restart;
-    bool animate = false;
+    bool animate = false, sheet = false;
     int frames = 24;
     std::optional<double> at;
 };
@@ -32,8 +34,8 @@ namespace fs = std::filesystem;
 
 void require_served(const std::string& what, const std::vector<std::string>& served, const std::string& of) {
     if (std::find(served.begin(), served.end(), what) != served.end()) return;
-    static const std::vector<std::string> all{"density", "displacement", "stress",   "history",
-                                              "mode",    "thickness",    "overhang", "draft"};
+    static const std::vector<std::string> all{"density",   "displacement", "stress", "history",   "mode",
+                                              "thickness", "overhang",     "draft",  "directions"};
     if (std::find(all.begin(), all.end(), what) == all.end())
         throw Error::usage("--what " + what + " is not a figure", suggestion(what, all));
     std::string list;
@@ -71,21 +73,32 @@ fs::path picture(const PlotWish& in, const fs::path& figures, const std::string&
 
 void require_options(const PlotWish& in) {
     const std::string extension = fs::path(in.out).extension();
-    if (!in.out.empty() && extension != ".png" && !(in.animate && extension == ".gif"))
+    if (!in.out.empty() && extension != ".png" && !(in.animate && extension == ".gif") &&
+        !(in.what == "history" && extension == ".svg"))
         throw Error::usage("--out " + in.out + " is not a " + (in.animate ? "GIF or PNG" : "PNG") + " file",
                            in.animate ? "Write a name that ends in .gif, or in .png for one picture a frame"
                                       : "Write a name that ends in .png");
-    if (in.animate && in.what != "displacement" && in.what != "mode")
-        throw Error::usage("--animate goes with --what displacement or mode");
+    if (in.animate && in.what != "displacement" && in.what != "mode" && in.what != "density")
+        throw Error::usage("--animate goes with --what density, displacement or mode");
+    if (in.sheet && in.what != "density") throw Error::usage("--sheet goes with --what density");
+    if (in.animate && in.sheet) throw Error::usage("--animate and --sheet exclude each other");
+    if ((in.animate || in.sheet) && in.what == "density" && in.iteration)
+        throw Error::usage("--iteration is one of those that --animate and --sheet show", "Leave it out");
+    if (!in.cut.empty() && in.what != "density" && in.what != "displacement" && in.what != "stress" &&
+        in.what != "mode")
+        throw Error::usage("--cut goes with --what density, displacement, stress or mode");
+    if (!in.mass.empty() && in.at)
+        throw Error::usage("--at and --mass each say what is shown", "Write one of them");
     if (in.frames < 2 || in.frames > 200)
         throw Error::usage(fmt::format("--frames {} is out of range", in.frames), "Write between 2 and 200");
     if (in.mode && in.what != "mode") throw Error::usage("--mode goes with --what mode");
 }
 
 // Draws or animates one field.
-void show(const PlotWish& in, const Job& job, const ResultFigure& figure, bool swings, const fs::path& file,
+void show(const PlotWish& in, const Job& job, ResultFigure figure, bool swings, const fs::path& file,
           Console& console) {
     FigureOptions options = figure_options(in);
+    if (!in.cut.empty()) apply_cut(read_cut(in.cut, job.model, options), job.model, figure);
     if (!in.animate) {
         draw_result(job.model, figure, options, file);
         console.result(file.string());
@@ -133,6 +146,12 @@ int plot_analysis(const PlotWish& in, Session& session) {
     for (const ModelCase* c : cases) {
         const AnalysisFolder::StaticFields fields = folder.read_static(c->name);
         const fs::path file = picture(in, figures, in.what, c->name, cases.size() > 1);
+        if (in.what == "directions") {
+            draw_directions(job.model, *c, std::vector<bool>(job.model.mesh.elements(), true),
+                            fields.displacement, "", figure_options(in), file);
+            console.result(file.string());
+            continue;
+        }
         show(in, job,
              in.what == "displacement" ? deformed_figure(job.model, *c, fields.displacement)
                                        : nodal_stress_figure(job.model, *c, nodes, fields.von_mises),
@@ -145,9 +164,10 @@ int plot_run(const PlotWish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
     threshold(in.at);
-    const bool per_case = in.what == "displacement" || in.what == "stress" || in.what == "mode";
+    const bool per_case =
+        in.what == "displacement" || in.what == "stress" || in.what == "mode" || in.what == "directions";
     if (!in.of_case.empty() && !per_case)
-        throw Error::usage("--case goes with --what displacement, stress or mode");
+        throw Error::usage("--case goes with --what displacement, stress, directions or mode");
     const bool of_part = in.what == "thickness" || in.what == "overhang" || in.what == "draft";
     if (in.iteration && in.what == "history")
         throw Error::usage("--iteration does not go with --what history",
@@ -164,8 +184,35 @@ int plot_run(const PlotWish& in, Session& session) {
         return 0;
     }
     const Model& model = job.model;
-    const double at = threshold(in.at, folder, in.iteration);
+    const double at = in.mass.empty()
+                          ? threshold(in.at, folder, in.iteration)
+                          : threshold_of_mass(in.mass, model, design_values(folder, model, in.iteration));
+    if (!in.mass.empty()) console.remark(fmt::format("material of that mass is denser than {:.4g}", at));
     const std::vector<double> density = read_design(folder, model, in.iteration);
+    if (in.what == "density" && (in.animate || in.sheet)) {
+        const fs::path file = picture(in, figures, in.sheet ? "iterations" : "density", "", false);
+        plot_iterations(in.sheet, folder, model, at, options, file);
+        console.result(file.string());
+        return 0;
+    }
+    if (in.what == "density" && !in.cut.empty()) {
+        const fs::path file = picture(in, figures, "density-cut", "", false);
+        const CutPlane cut = read_cut(in.cut, model, options);
+        ResultFigure figure;
+        figure.title = model.title + ": density, cut at " + cut.words;
+        figure.subtitle = fmt::format("cells denser than {:.3g}; {}", at, state_text(folder, in.iteration));
+        figure.quantity = "density";
+        figure.shown = denser_than(density, at);
+        figure.peak_words.clear();
+        figure.scale_end = 1.0;
+        apply_cut(cut, model, figure);
+        const auto means = cell_means(model, density, figure.shown);
+        figure.value = [means](NodeId n, RegionId) { return (*means)[index(n)]; };
+        for (const SupportId id : model.supports.ids()) figure.supports.push_back(id);
+        draw_result(model, figure, options, file);
+        console.result(file.string());
+        return 0;
+    }
     if (in.what == "density") {
         const std::string name = in.iteration ? "density-" + std::to_string(*in.iteration) : "density";
         const fs::path file = picture(in, figures, name, "", false);
@@ -239,6 +286,12 @@ int plot_run(const PlotWish& in, Session& session) {
             if (again) return nodes ? fields_of_step.displacement[number] : fields_of_step.von_mises[number];
             return read_vtu(fields, model.mesh, name, nodes).values;
         };
+        if (in.what == "directions") {
+            draw_directions(model, *c, denser_than(density, at), values("displacement", true),
+                            fmt::format("; cells denser than {:.3g}", at), options, file);
+            console.result(file.string());
+            continue;
+        }
         show(in, job,
              with_state(in.what == "displacement"
                             ? displacement_figure(model, *c, density, at, values("displacement", true))
@@ -252,12 +305,12 @@ int run_plot(PlotWish in, Session& session) {
     const bool analysis = AnalysisFolder::is_one(in.target);
     if (in.what.empty()) in.what = analysis ? "displacement" : "density";
     if (analysis)
-        require_served(in.what, {"displacement", "stress", "mode"}, "an analysis");
+        require_served(in.what, {"displacement", "stress", "mode", "directions"}, "an analysis");
     else
-        require_served(
-            in.what,
-            {"density", "displacement", "stress", "mode", "history", "thickness", "overhang", "draft"},
-            "a run");
+        require_served(in.what,
+                       {"density", "displacement", "stress", "mode", "history", "thickness", "overhang",
+                        "draft", "directions"},
+                       "a run");
     require_options(in);
     figure_options(in);
     return analysis ? plot_analysis(in, session) : plot_run(in, session);
@@ -266,32 +319,39 @@ int run_plot(PlotWish in, Session& session) {
 } // namespace
 
 Command plot_command() {
-    return {"plot", "A figure of a run or of an analysis", [](Options& options) {
-                auto in = std::make_shared<PlotWish>();
-                options.word("RUN", in->target, "The folder of the run or analysis", true);
-                options.value(
-                    "--what", "WHAT", in->what,
-                    "density (default), displacement, stress, mode, history; thickness, overhang or draft of "
-                    "the part; of an analysis displacement (default), stress or mode");
-                options.value("--case", "NAME", in->of_case, "The case (default: all)");
-                options.value("--mode", "K", in->mode,
-                              "The mode, counted from 1 after the rigid ones (default: 1)");
-                options.flag(
-                    "--animate", in->animate,
-                    "A displacement or a mode as an animated GIF, or one picture for each frame where --out "
-                    "ends in .png");
-                options.value("--frames", "N", in->frames, "Frames of an animation (default: 24)");
-                options.value("--restart", "N", in->restart, "Run N of optimize --restarts (default: 1)");
-                options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
-                options.value("--along", "X,Y,Z", in->along,
-                              "With overhang the way up, with draft that of the die (default: as in [form])");
-                options.value("--at", "T", in->at,
-                              "Density above which material is shown (default: that of the black-and-white "
-                              "design, or 0.5)");
-                options.value("--out", "FILE", in->out, "The picture (default: figures/ in the run)");
-                add_figure_options(options, *in);
-                return [in](Session& session) { return run_plot(*in, session); };
-            }};
+    return {
+        "plot", "A figure of a run or of an analysis", [](Options& options) {
+            auto in = std::make_shared<PlotWish>();
+            options.word("RUN", in->target, "The folder of the run or analysis", true);
+            options.value("--what", "WHAT", in->what,
+                          "density (default), displacement, stress, mode, history; directions of the main "
+                          "stress; thickness, overhang or draft of "
+                          "the part; of an analysis displacement (default), stress or mode");
+            options.value("--case", "NAME", in->of_case, "The case (default: all)");
+            options.value("--mode", "K", in->mode,
+                          "The mode, counted from 1 after the rigid ones (default: 1)");
+            options.flag("--animate", in->animate,
+                         "The kept designs, a displacement or a mode as an animated GIF; the latter as one "
+                         "picture for each frame where --out ends in .png");
+            options.flag("--sheet", in->sheet, "With density: the kept iterations side by side");
+            options.value("--cut", "PLANE", in->cut,
+                          "Cells cut away: \"x = 100\" towards the reader, \"x < 100\" or \"x > 100\" keeps "
+                          "that side");
+            options.value("--mass", "MASS", in->mass,
+                          "Show as much of the densest material, as \"3 kg\", instead of --at");
+            options.value("--frames", "N", in->frames, "Frames of an animation (default: 24)");
+            options.value("--restart", "N", in->restart, "Run N of optimize --restarts (default: 1)");
+            options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
+            options.value("--along", "X,Y,Z", in->along,
+                          "With overhang the way up, with draft that of the die (default: as in [form])");
+            options.value("--at", "T", in->at,
+                          "Density above which material is shown (default: that of the black-and-white "
+                          "design, or 0.5)");
+            options.value("--out", "FILE", in->out,
+                          "The picture (default: figures/ in the run); PNG, of the history SVG as well");
+            add_figure_options(options, *in);
+            return [in](Session& session) { return run_plot(*in, session); };
+        }};
 }
 
 } // namespace upright::cli

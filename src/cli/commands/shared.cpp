@@ -109,11 +109,13 @@ void add_figure_options(Options& options, FigureWish& wish) {
         "--from", "VIEW", wish.from,
         "Where to look from: corner, front, back, left, right, top, bottom or x,y,z (default: corner)");
     options.value("--size", "WxH", wish.size, "Size of the picture in pixels (default: 1280x800)");
+    options.flag("--dark", wish.dark, "Pale on dark");
 }
 
 FigureOptions figure_options(const FigureWish& in) {
     FigureOptions out;
     out.from = in.from;
+    out.dark = in.dark;
     view_direction(in.from, false);
     const auto cross = in.size.find('x');
     try {
