@@ -1,4 +1,5 @@
 // What is asked: goal, bounds, making rules, run, solver.
+#include "check/estimate.hpp"
 #include "check/writer.hpp"
 #include "optimize/run/stages.hpp"
 
@@ -169,6 +170,10 @@ void Writer::solver() {
                                  bytes_text(options.memory)));
         }
     }
+    if (!model_.goal) return;
+    const RunEstimate all = estimate_run(model_);
+    line("a run", fmt::format("{} iterations take about {} and {}; each of --restarts and of a sweep as much",
+                              model_.run.iterations, duration_text(all.seconds), bytes_text(all.bytes)));
 }
 
 std::string Writer::bytes_text(double bytes) {

@@ -1,5 +1,6 @@
 #include "tell/ledger_text.hpp"
 
+#include "check/estimate.hpp"
 #include "model/storage.hpp"
 #include "support/bodies.hpp"
 #include "support/studies.hpp"
@@ -219,4 +220,22 @@ at = "middle"
             }
         }
     }
+}
+
+// Twice the iterations take twice the time; more cells take more of both.
+TEST(Estimate, OfARunGrowsWithWhatIsAsked) {
+    const auto of = [](const std::vector<std::string>& settings) {
+        return upright::estimate_run(
+            upright::build_model(upright::test::study_from(upright::test::block_study(), settings)));
+    };
+    const upright::RunEstimate one = of({"run.iterations=50"});
+    EXPECT_GT(one.seconds, 0.0);
+    EXPECT_GT(one.bytes, 0.0);
+    EXPECT_DOUBLE_EQ(of({"run.iterations=100"}).seconds, 2.0 * one.seconds);
+    const upright::RunEstimate fine = of({"run.iterations=50", "mesh.size=0.5"});
+    EXPECT_GT(fine.seconds, 5.0 * one.seconds);
+    EXPECT_GT(fine.bytes, one.bytes);
+    EXPECT_EQ(upright::duration_text(0.2), "1 s");
+    EXPECT_EQ(upright::duration_text(1500.0), "25 min");
+    EXPECT_EQ(upright::duration_text(11000.0), "3.1 h");
 }

@@ -2,11 +2,11 @@
 #include "base/files.hpp"
 #include "base/process.hpp"
 #include "base/text.hpp"
+#include "check/estimate.hpp"
 #include "cli/commands/commands.hpp"
 #include "cli/commands/compare_figures.hpp"
 #include "compare/comparison.hpp"
 #include "compare/sweep_points.hpp"
-#include "fem/constrained_solver.hpp"
 #include "figures/charts_compared.hpp"
 #include "optimize/problem.hpp"
 #include "tell/compare_text.hpp"
@@ -249,18 +249,17 @@ class Sweep {
         p.state = fresh.ended() ? State::Ended : State::Failed;
     }
 
-    // What solving takes in the larger of the first and last study.
-    double bytes_of_one() const {
-        double out = 0.0;
+    // What the larger of the first and last study takes.
+    RunEstimate estimate_of_one() const {
+        RunEstimate out;
         for (const Point* p : {&points_.front(), &points_.back()}) {
             std::vector<std::string> settings = in_.settings;
             settings.insert(settings.end(), p->asked.settings.begin(), p->asked.settings.end());
             try {
-                const Model model = build_model(load_study(in_.target, settings, session_.kinds.language));
-                double bytes = 0.0;
-                for (const CasePlan& plan : plan_cases(model, solver_options(model.run)))
-                    bytes += plan.solver.bytes;
-                out = std::max(out, bytes);
+                const RunEstimate one =
+                    estimate_run(build_model(load_study(in_.target, settings, session_.kinds.language)));
+                out.bytes = std::max(out.bytes, one.bytes);
+                out.seconds = std::max(out.seconds, one.seconds);
             } catch (const Error&) { // its run will tell
             }
         }
@@ -275,17 +274,19 @@ class Sweep {
             if (points_[k].state != State::Ended) open.push_back(k);
         int jobs = in_.jobs;
         if (in_.chain) jobs = 1;
+        const RunEstimate one = estimate_of_one();
         if (jobs == 0) {
-            const double bytes = bytes_of_one();
-            const double fit = bytes > 0.0 ? memory_share * memory_free() / bytes : 1e6;
+            const double fit = one.bytes > 0.0 ? memory_share * memory_free() / one.bytes : 1e6;
             jobs = std::clamp(std::min(allowed, static_cast<int>(std::min(fit, 1e6))), 1,
                               std::max(1, static_cast<int>(open.size())));
         }
         jobs = std::min(jobs, std::max(1, static_cast<int>(open.size())));
         const int threads = std::max(1, allowed / jobs);
-        console_.remark(fmt::format("{} runs, {} of them done, {} at a time with {} thread{} each",
-                                    points_.size(), points_.size() - open.size(), jobs, threads,
-                                    threads == 1 ? "" : "s"));
+        console_.remark(
+            fmt::format("{} runs, {} of them done, {} at a time with {} thread{} each; about {} for "
+                        "the rest",
+                        points_.size(), points_.size() - open.size(), jobs, threads, threads == 1 ? "" : "s",
+                        duration_text(one.seconds * static_cast<double>(open.size()))));
         const InterruptGuard interrupts;
         std::atomic<std::size_t> next{0};
         std::atomic<int> working{jobs};

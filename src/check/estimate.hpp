@@ -1,0 +1,19 @@
+// What a run will take, before it begins.
+#pragma once
+
+#include "model/model.hpp"
+
+#include <string>
+
+namespace upright {
+
+struct RunEstimate {
+    double seconds = 0.0; // with as many iterations as are allowed, on this machine's cores
+    double bytes = 0.0;   // of solving
+};
+// Throws Error (Input) for supports that contradict each other.
+RunEstimate estimate_run(const Model& model);
+
+std::string duration_text(double seconds); // "8 s", "25 min", "3.1 h"
+
+} // namespace upright
