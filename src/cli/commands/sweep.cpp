@@ -244,7 +244,10 @@ class Sweep {
         }
         const std::lock_guard<std::mutex> lock(guard_);
         p.code = fresh.code;
-        p.trouble = fresh.ended() ? "" : fresh.trouble;
+        p.trouble = fresh.ended() ? ""
+                    : fresh.outcome.status == "interrupted"
+                        ? fmt::format("interrupted after {} iterations", fresh.outcome.iterations)
+                        : fresh.trouble;
         p.outcome = fresh.outcome;
         p.state = fresh.ended() ? State::Ended : State::Failed;
     }
@@ -341,7 +344,8 @@ class Sweep {
             news = true;
             console_.clear_live();
             if (p.state == State::Failed)
-                console_.remark(fmt::format("  {}  {}: failed: {}", p.folder.stem().string(), p.asked.label,
+                console_.remark(fmt::format("  {}  {}: did not end: {}", p.folder.stem().string(),
+                                            p.asked.label,
                                             p.trouble.empty() ? "it tells nothing" : p.trouble));
             else
                 console_.remark(fmt::format("  {}  {}: {:.6g}, {} iterations, {}, bounds {}",
