@@ -50,15 +50,30 @@ Fitted fitted(const std::string& text, double columns, double size, double least
     return out;
 }
 
-// At most `columns` characters, the last one an ellipsis where something was cut.
-std::string shortened(const std::string& text, std::size_t columns) {
-    std::size_t count = 0;
-    std::size_t cut = text.size();
-    for (std::size_t i = 0; i < text.size(); ++i) {
-        if ((static_cast<unsigned char>(text[i]) & 0xC0U) == 0x80U) continue;
-        if (++count == columns) cut = i;
+// Lines of at most `columns` characters: those of the text, broken at blanks, and within a word where it is
+// longer than that.
+std::vector<std::string> broken(const std::string& text, std::size_t columns) {
+    std::vector<std::string> out;
+    std::istringstream lines(text);
+    for (std::string line; std::getline(lines, line);) {
+        while (true) {
+            std::size_t count = 0;
+            std::size_t end = 0;   // of what fits
+            std::size_t blank = 0; // the last one in it
+            for (; end < line.size(); ++end) {
+                if ((static_cast<unsigned char>(line[end]) & 0xC0U) == 0x80U) continue;
+                if (count == columns) break;
+                if (line[end] == ' ') blank = end;
+                ++count;
+            }
+            if (end >= line.size()) break;
+            const std::size_t at = blank > 0 ? blank : end;
+            out.push_back(line.substr(0, at));
+            line.erase(0, blank > 0 ? at + 1 : at);
+        }
+        out.push_back(line);
     }
-    return count <= columns ? text : text.substr(0, cut) + "…";
+    return out;
 }
 
 // A round length of about a sixth of the model, for the scale line.
@@ -148,20 +163,21 @@ void Figure::Inside::draw_frame() {
     const double left = w * (1.0 - legend_share) + 10 * p;
     double y = h * (1.0 - title_share) - 20 * p;
     // A long legend is set smaller, so that it never runs off the sheet.
-    double needed = 0.0;
-    for (const Entry& entry : legend)
-        needed +=
-            (26.0 + 20.0 * static_cast<double>(std::count(entry.words.begin(), entry.words.end(), '\n'))) * p;
     const double room = y - (table == nullptr ? 20.0 : 190.0) * p;
-    const double tight = std::clamp(room / std::max(needed, 1.0), 0.3, 1.0);
-    const auto columns = static_cast<std::size_t>(34.0 / tight);
+    const auto columns_at = [](double tight) { return static_cast<std::size_t>(34.0 / tight); };
+    const auto height_at = [&](double tight) {
+        double out = 0.0;
+        for (const Entry& entry : legend)
+            out += (6.0 + 20.0 * static_cast<double>(broken(entry.words, columns_at(tight)).size())) * tight * p;
+        return out;
+    };
+    double tight = 1.0;
+    while (tight > 0.3 && height_at(tight) > room) tight -= 0.05;
+    const std::size_t columns = columns_at(tight);
     for (const Entry& entry : legend) {
         add_marker(entry, left, y);
-        std::istringstream lines(entry.words);
-        std::string line;
-        while (std::getline(lines, line)) {
-            add_words(left + (entry.symbol == ' ' ? 0.0 : 28 * p), y, shortened(line, columns), 13 * tight,
-                      color::text, false);
+        for (const std::string& line : broken(entry.words, columns)) {
+            add_words(left + (entry.symbol == ' ' ? 0.0 : 28 * p), y, line, 13 * tight, color::text, false);
             y -= 20 * tight * p;
         }
         y -= 6 * tight * p;
