@@ -201,6 +201,7 @@
       iteration.element.hidden = state.mode !== "iteration";
       kept.closest("fieldset").hidden = at_case;
       let of;
+      if (!state.mode) return; // nobody chose
       if (state.mode === "threshold") of = data.thresholds[+step.input.value];
       else if (state.mode === "iteration") of = data.iterations[+iteration.input.value];
       else of = data.cases[+state.mode.slice(5)];

@@ -9,14 +9,18 @@ namespace upright {
 
 namespace {
 
-// A node as TOML on one line: what write_document makes of it as the only entry of a table.
+// A node as TOML on one line: within lists within a list even a table is written so.
 std::string inline_toml(const Node& node) {
+    Node inner;
+    inner.value = Node::List{node};
+    Node outer;
+    outer.value = Node::List{inner};
     Node table;
-    table.value = Node::Table{Entry{"x", node.place, node}};
-    std::string out = write_document(table);
-    while (!out.empty() && out.back() == '\n') out.pop_back();
-    const auto equals = out.find("= ");
-    return equals == std::string::npos ? out : out.substr(equals + 2);
+    table.value = Node::Table{Entry{"x", node.place, outer}};
+    const std::string out = write_document(table); // x = [[…]]
+    const auto from = out.find("[[");
+    const auto to = out.rfind("]]");
+    return from == std::string::npos || to == std::string::npos ? out : out.substr(from + 2, to - from - 2);
 }
 
 struct Flat {

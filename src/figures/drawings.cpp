@@ -105,7 +105,7 @@ std::unique_ptr<Figure> density_figure(const Model& model, const DesignValues& d
         // No exact shapes to cut a surface from: the cells themselves.
         auto out = std::make_unique<Figure>(
             with_unit(options, model), false, model.title + ": design",
-            fmt::format("cells denser than {:g}; {}; {}", threshold, state, dimensions(model)));
+            fmt::format("cells denser than {:.3g}; {}; {}", threshold, state, dimensions(model)));
         Figure& figure = *out;
         std::vector<bool> shown = denser_than(density, threshold);
         Skinned skin = skin_of_elements(model, shown);
@@ -135,7 +135,7 @@ std::unique_ptr<Figure> density_figure(const Model& model, const DesignValues& d
         const Part part = PartField(model, design).extract(part_options);
         return solid_figure(
             model, part, model.title + ": design",
-            fmt::format("surface where the density is {:g}; {}; {}", threshold, state, dimensions(model)),
+            fmt::format("surface where the density is {:.3g}; {}; {}", threshold, state, dimensions(model)),
             options);
     }
     auto out = std::make_unique<Figure>(with_unit(options, model), true, model.title + ": density",

@@ -45,6 +45,13 @@ TEST(StudyDifferences, AreToldCardByCard) {
     const auto found = study_differences({base, other, base});
     ASSERT_EQ(paths(found), Strings{"response.budget.max"});
     EXPECT_EQ(found[0].values, (Strings{"0.4", "0.3", "0.4"}));
+    // Tables and lists stand on one line.
+    const auto tables = study_differences(
+        {base + "[form]\nsectors = { frame = \"a\", count = 5 }\n",
+         base + "[form]\nsectors = { frame = \"a\", count = 6 }\nmirror = [\"x = 0\", \"y = 0\"]\n"});
+    ASSERT_EQ(paths(tables), (Strings{"form.sectors", "form.mirror"}));
+    EXPECT_EQ(tables[0].values, (Strings{"{ frame = \"a\", count = 5 }", "{ frame = \"a\", count = 6 }"}));
+    EXPECT_EQ(tables[1].values, (Strings{"", "[\"x = 0\", \"y = 0\"]"}));
     // A card that one of them lacks is one difference, not one for each of its keys.
     const auto more =
         study_differences({base, base + "[[load]]\nname = \"side\"\non = \"tip\"\nforce = [1, 0, 0]\n"});

@@ -24,6 +24,7 @@ constexpr double bend = 0.035, shortest = 0.12;
 constexpr double of_radius = 0.8, least_step = 0.5; // the lattice where there is no grid, in sizes
 constexpr int samples = 5;                          // each way, over a step
 constexpr double agreed = 0.9;                      // share of a component's volume
+constexpr double noise = 2.0; // cells of it that others own: more than that and a wall has a hole
 
 // Places in cubes of one width: is one of them near?
 class Near {
@@ -240,7 +241,8 @@ class SpaceCutter {
         return false;
     }
 
-    // What hangs together between walls is of one region: that of most of its volume.
+    // What hangs together between walls is of one region: that of most of its volume. Where a wall has a hole
+    // two regions hang together, and every tetrahedron is of the region that owns its middle.
     void label() {
         CutTets& tets = out_.tets;
         const std::vector<std::int32_t> component = connected(
@@ -263,7 +265,8 @@ class SpaceCutter {
                 sum += volume;
                 if (volume > best.first) best = {volume, region};
             }
-            if (best.first >= agreed * sum) chosen[c] = best.second;
+            const double others = sum - best.first;
+            if (best.first >= agreed * sum && others <= noise * step_.prod()) chosen[c] = best.second;
         }
         double whole = 0.0;
         double doubtful = 0.0;
@@ -274,7 +277,18 @@ class SpaceCutter {
             kept[t] = tets.label[t] >= 0;
             if (!kept[t]) continue;
             whole += tets.volume(t);
-            if (c == -2) doubtful += tets.volume(t);
+        }
+        // Where regions meet without a wall between them their face is no face of a sheet.
+        const auto neighbours = neighbours_of(tets);
+        for (std::size_t t = 0; t < kept.size(); ++t) {
+            if (chosen[static_cast<std::size_t>(component[t])] != -2) continue;
+            bool bare = false;
+            for (std::size_t side = 0; side < 4; ++side) {
+                const std::int32_t o = neighbours[t][side];
+                bare = bare || (o >= 0 && tets.label[static_cast<std::size_t>(o)] != tets.label[t] &&
+                                !is_wall(t, side, static_cast<std::size_t>(o)));
+            }
+            if (bare && kept[t]) doubtful += tets.volume(t);
         }
         if (whole <= 0.0)
             throw Error::input({}, "nothing of the space is left to carve a part from",
