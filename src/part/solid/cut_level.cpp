@@ -108,8 +108,8 @@ class LevelCutter {
 
 // Points of the part's skin at which it touches itself: edges with more than two faces, points whose faces
 // make more than one fan.
-std::vector<std::int32_t> pinched(const CutTets& tets, const std::vector<bool>& solid) {
-    const auto beyond = neighbours_of(tets);
+std::vector<std::int32_t> pinched(const CutTets& tets, const std::vector<bool>& solid,
+                                  const std::vector<std::array<std::int32_t, 4>>& beyond) {
     std::unordered_map<std::uint64_t, int> faces_at;
     std::vector<std::vector<std::array<std::int32_t, 2>>> rim(tets.points.size());
     for (std::size_t t = 0; t < solid.size(); ++t) {
@@ -160,6 +160,7 @@ LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double>
     const CutTets before = tets;
     const std::vector<double> first = value;
     std::vector<std::int32_t> bad;
+    std::vector<std::array<std::int32_t, 4>> beyond; // of the tetrahedra as they are cut
     for (int round = 0; round < most_rounds; ++round) {
         if (round > 0) {
             tets = before;
@@ -168,7 +169,8 @@ LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double>
         LevelCutter cutter(tets, sheets, value, level, design);
         cutter.run(stay);
         out.solid = cutter.solid();
-        bad = pinched(tets, out.solid);
+        beyond = neighbours_of(tets);
+        bad = pinched(tets, out.solid, beyond);
         if (bad.empty()) return out;
         std::size_t known = stay.size();
         std::unordered_set<std::int32_t> near(bad.begin(), bad.end());
@@ -189,7 +191,7 @@ LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double>
                 out.solid[static_cast<std::size_t>(t)] = true;
                 ++out.filled;
             }
-        bad = pinched(tets, out.solid);
+        bad = pinched(tets, out.solid, beyond);
     }
     return out;
 }

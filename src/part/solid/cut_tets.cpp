@@ -114,29 +114,46 @@ std::vector<std::int32_t> CutTets::keep(const std::vector<bool>& tets_to_keep) {
 }
 
 std::vector<std::array<std::int32_t, 4>> neighbours_of(const CutTets& mesh) {
+    // Faces by their lowest node, a counting sort; those of a node, few dozens, by the two others.
     struct Face {
-        std::array<std::int32_t, 3> nodes;
+        std::uint64_t others; // the middle node and the highest
         std::int32_t tet, side;
     };
-    std::vector<Face> faces;
-    faces.reserve(4 * mesh.tets.size());
+    const auto nodes_of = [&](std::size_t t, std::size_t side) {
+        std::array<std::int32_t, 3> n{};
+        for (std::size_t k = 0; k < 3; ++k) n[k] = mesh.tets[t][tet_faces[side][k]];
+        if (n[0] > n[1]) std::swap(n[0], n[1]);
+        if (n[1] > n[2]) std::swap(n[1], n[2]);
+        if (n[0] > n[1]) std::swap(n[0], n[1]);
+        return n;
+    };
+    std::vector<std::size_t> starts(mesh.points.size() + 1, 0);
     for (std::size_t t = 0; t < mesh.tets.size(); ++t)
-        for (std::size_t i = 0; i < 4; ++i) {
-            std::array<std::int32_t, 3> n{};
-            for (std::size_t k = 0; k < 3; ++k) n[k] = mesh.tets[t][tet_faces[i][k]];
-            std::sort(n.begin(), n.end());
-            faces.push_back({n, static_cast<std::int32_t>(t), static_cast<std::int32_t>(i)});
+        for (std::size_t side = 0; side < 4; ++side)
+            ++starts[static_cast<std::size_t>(nodes_of(t, side)[0]) + 1];
+    for (std::size_t n = 1; n < starts.size(); ++n) starts[n] += starts[n - 1];
+    std::vector<Face> faces(4 * mesh.tets.size());
+    std::vector<std::size_t> next(starts.begin(), starts.end() - 1);
+    for (std::size_t t = 0; t < mesh.tets.size(); ++t)
+        for (std::size_t side = 0; side < 4; ++side) {
+            const std::array<std::int32_t, 3> n = nodes_of(t, side);
+            faces[next[static_cast<std::size_t>(n[0])]++] = {
+                static_cast<std::uint64_t>(n[1]) << 32U | static_cast<std::uint64_t>(n[2]),
+                static_cast<std::int32_t>(t), static_cast<std::int32_t>(side)};
         }
-    std::sort(faces.begin(), faces.end(), [](const Face& a, const Face& b) {
-        return a.nodes != b.nodes ? a.nodes < b.nodes : a.tet < b.tet;
-    });
     std::vector<std::array<std::int32_t, 4>> out(mesh.tets.size(), {-1, -1, -1, -1});
-    for (std::size_t i = 0; i + 1 < faces.size(); ++i) {
-        const Face& a = faces[i];
-        const Face& b = faces[i + 1];
-        if (a.nodes != b.nodes) continue;
-        out[static_cast<std::size_t>(a.tet)][static_cast<std::size_t>(a.side)] = b.tet;
-        out[static_cast<std::size_t>(b.tet)][static_cast<std::size_t>(b.side)] = a.tet;
+    for (std::size_t n = 0; n + 1 < starts.size(); ++n) {
+        const auto from = faces.begin() + static_cast<std::ptrdiff_t>(starts[n]);
+        const auto to = faces.begin() + static_cast<std::ptrdiff_t>(starts[n + 1]);
+        std::sort(from, to, [](const Face& a, const Face& b) {
+            return a.others != b.others ? a.others < b.others : a.tet < b.tet;
+        });
+        for (auto a = from; a != to && a + 1 != to; ++a) {
+            const auto b = a + 1;
+            if (a->others != b->others) continue;
+            out[static_cast<std::size_t>(a->tet)][static_cast<std::size_t>(a->side)] = b->tet;
+            out[static_cast<std::size_t>(b->tet)][static_cast<std::size_t>(b->side)] = a->tet;
+        }
     }
     return out;
 }
