@@ -161,6 +161,9 @@ Node load_chain(const fs::path& file, std::vector<fs::path>& chain) {
     if (!fs::exists(base_file, ignored))
         throw Error::input(extends->place, "the study \"" + *name + "\" that this one extends does not exist",
                            "Give its path relative to this file");
+    if (!fs::is_regular_file(base_file, ignored))
+        throw Error::input(extends->place, "what this study extends is no file: \"" + *name + "\"",
+                           "Write extends = \"base.toml\"");
     Node base = load_chain(base_file, chain);
     Node::Table& entries = *own.table();
     entries.erase(

@@ -251,19 +251,22 @@ void ReportPage::view(const ReportView& view) {
     const auto steps = [](const std::vector<ViewStep>& all) {
         Json list = Json::array();
         for (const ViewStep& s : all)
-            list.push_back({{"label", s.label}, {"surface", surface_json(s.surface)}});
+            if (!s.surface.triangles.empty())
+                list.push_back({{"label", s.label}, {"surface", surface_json(s.surface)}});
         return list;
     };
     out["thresholds"] = steps(view.thresholds);
     out["iterations"] = steps(view.iterations);
     Json cases = Json::array();
-    for (const ViewCase& c : view.cases)
+    for (const ViewCase& c : view.cases) {
+        if (c.surface.triangles.empty()) continue;
         cases.push_back({{"label", c.label},
                          {"quantity", c.quantity},
                          {"unit", c.unit},
                          {"end", c.end},
                          {"deformation", c.deformation},
                          {"surface", surface_json(c.surface)}});
+    }
     out["cases"] = cases;
     view_json_ = out.dump();
     body_ += "<div id=\"view\"></div>\n<noscript><p>The view needs scripts.</p></noscript>\n";

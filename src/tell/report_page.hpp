@@ -12,7 +12,7 @@
 
 namespace upright {
 
-// One surface that a slider leads to.
+// One surface that a slider leads to; without triangles it is left out.
 struct ViewStep {
     std::string label; // "density above 0.5: 22.4 kg"
     ViewSurface surface;

@@ -257,6 +257,19 @@ TEST(Report, OfRunsAndSweepsNeedsNothingElse) {
     EXPECT_EQ(page.find("<b>&'"), std::string::npos);
     for (const char* word : {"src=\"http", "href=\"http", "url(http", "{{"})
         EXPECT_EQ(page.find(word), std::string::npos) << word;
+    // Of iterations in which nothing is dense enough there is no surface: boxes are those of something.
+    const auto view_from = page.find("id=\"view-data\">") + 15;
+    const auto view =
+        nlohmann::json::parse(page.substr(view_from, page.find("</script>", view_from) - view_from));
+    ASSERT_FALSE(view["thresholds"].empty());
+    ASSERT_FALSE(view["cases"].empty());
+    EXPECT_LT(view["first"].get<std::size_t>(), view["thresholds"].size());
+    for (const char* list : {"thresholds", "iterations", "cases"})
+        for (const auto& one : view[list])
+            for (int a = 0; a < 3; ++a) {
+                EXPECT_LE(std::abs(one["surface"]["low"][a].get<double>()), 61.0) << list;
+                EXPECT_LE(one["surface"]["size"][a].get<double>(), 61.0) << list;
+            }
     // What it says is what run.json says, and what is missing is said.
     const auto run = json_of(folder.path() / "arm.run/run.json");
     char value[32];

@@ -154,7 +154,7 @@ std::vector<std::int32_t> pinched(const CutTets& tets, const std::vector<bool>& 
 } // namespace
 
 LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double> value, std::int32_t level,
-                      const std::vector<bool>& design) {
+                      const std::vector<bool>& design, bool sound) {
     LevelCut out;
     std::unordered_set<std::int32_t> stay;
     const CutTets before = tets;
@@ -169,6 +169,7 @@ LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double>
         LevelCutter cutter(tets, sheets, value, level, design);
         cutter.run(stay);
         out.solid = cutter.solid();
+        if (!sound) return out;
         beyond = neighbours_of(tets);
         bad = pinched(tets, out.solid, beyond);
         if (bad.empty()) return out;

@@ -144,7 +144,7 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const 
     const auto sheets = std::make_shared<SheetSet>(space_->sheets);
     const std::int32_t number = sheets->add(surface_(level));
     CutTets tets = space_->tets;
-    LevelCut made = cut_at_level(tets, *sheets, below_at(level), number, design_);
+    LevelCut made = cut_at_level(tets, *sheets, below_at(level), number, design_, improved);
     if (pick) {
         SolidPart raw = part_of(improve(tets, made.solid, *sheets, {-1.0}));
         if (raw.tets.empty()) return raw;
