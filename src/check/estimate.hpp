@@ -3,6 +3,7 @@
 
 #include "model/model.hpp"
 
+#include <optional>
 #include <string>
 
 namespace upright {
@@ -13,6 +14,10 @@ struct RunEstimate {
 };
 // Throws Error (Input) for supports that contradict each other.
 RunEstimate estimate_run(const Model& model);
+
+// Carving and verifying a part of a solid model: it and the space of full material as tetrahedra of second
+// order, by a factorisation. Nothing for other models, and where it is beyond what was measured.
+std::optional<RunEstimate> estimate_verify(const Model& model);
 
 std::string duration_text(double seconds); // "8 s", "25 min", "3.1 h"
 

@@ -174,6 +174,9 @@ void Writer::solver() {
     const RunEstimate all = estimate_run(model_);
     line("a run", fmt::format("{} iterations take about {} and {}; each of --restarts and of a sweep as much",
                               model_.run.iterations, duration_text(all.seconds), bytes_text(all.bytes)));
+    if (const auto proof = estimate_verify(model_))
+        line("its part", fmt::format("carving and verifying take about {} and {}",
+                                     duration_text(proof->seconds), bytes_text(proof->bytes)));
 }
 
 std::string Writer::bytes_text(double bytes) {

@@ -235,6 +235,14 @@ TEST(Estimate, OfARunGrowsWithWhatIsAsked) {
     const upright::RunEstimate fine = of({"run.iterations=50", "mesh.size=0.5"});
     EXPECT_GT(fine.seconds, 5.0 * one.seconds);
     EXPECT_GT(fine.bytes, one.bytes);
+    const auto proof = [](const std::string& text, const std::vector<std::string>& settings) {
+        return upright::estimate_verify(upright::build_model(upright::test::study_from(text, settings)));
+    };
+    const auto coarse = proof(upright::test::block_study(), {});
+    const auto finer = proof(upright::test::block_study(), {"mesh.size=0.5"});
+    ASSERT_TRUE(coarse && finer);
+    EXPECT_GT(finer->seconds, 8.0 * coarse->seconds);
+    EXPECT_FALSE(proof(upright::test::half_beam(12, 4, false), {}).has_value());
     EXPECT_EQ(upright::duration_text(0.2), "1 s");
     EXPECT_EQ(upright::duration_text(1500.0), "25 min");
     EXPECT_EQ(upright::duration_text(11000.0), "3.1 h");
