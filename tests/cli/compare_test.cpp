@@ -163,6 +163,10 @@ TEST(Sweep, AFailedOneDoesNotEndTheRest) {
         test::upright(folder.path(), {"sweep", "arm.toml", "--out", "b", "--vary", "mesh.size=1 kN,2"}).code,
         3);
     EXPECT_EQ(test::upright(folder.path(), {"sweep", "arm.toml", "--out", "b"}).code, 2);
+    const auto nothing =
+        test::upright(folder.path(), {"sweep", "arm.toml", "--out", "b", "--vary", "values.lfit=1 kN,2 kN"});
+    EXPECT_EQ(nothing.code, 2);
+    EXPECT_NE(nothing.err.find("Did you mean \"lift\"?"), std::string::npos) << nothing.err;
     EXPECT_EQ(
         test::upright(folder.path(), {"sweep", "none.toml", "--out", "b", "--vary", "mesh.size=1,2"}).code,
         3);

@@ -1,5 +1,6 @@
 // upright sweep: one run for each of several values, then all of them compared.
 #include "base/files.hpp"
+#include "base/nearest.hpp"
 #include "base/process.hpp"
 #include "base/text.hpp"
 #include "check/estimate.hpp"
@@ -9,6 +10,7 @@
 #include "compare/sweep_points.hpp"
 #include "figures/charts_compared.hpp"
 #include "optimize/problem.hpp"
+#include "study/document.hpp"
 #include "tell/compare_text.hpp"
 
 #include <algorithm>
@@ -106,6 +108,7 @@ class Sweep {
             points_.push_back(one);
         }
         varied_ = varied;
+        require_values();
         // Every study is read before the first run begins.
         for (const Point& p : points_) {
             std::vector<std::string> settings = in_.settings;
@@ -115,6 +118,23 @@ class Sweep {
                 resolved_ = load_study(in_.target, in_.settings, session_.kinds.language).resolved;
                 threads_ = study.run.threads;
             }
+        }
+    }
+
+    // A named value that the study does not have would be varied without any effect.
+    void require_values() const {
+        const Study study = load_study(in_.target, in_.settings, session_.kinds.language);
+        const Node document = parse_document(study.resolved, in_.target);
+        const Node* values = document.find("values");
+        for (const Varied& v : varied_) {
+            if (v.path.compare(0, 7, "values.") != 0) continue;
+            const std::string name = v.path.substr(7);
+            std::vector<std::string> known;
+            if (values != nullptr && values->table() != nullptr)
+                for (const Entry& entry : *values->table()) known.push_back(entry.key);
+            if (std::find(known.begin(), known.end(), name) == known.end())
+                throw Error::usage("--vary " + v.path + ": the study has no value \"" + name + "\"",
+                                   suggestion(name, known));
         }
     }
 

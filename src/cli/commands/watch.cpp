@@ -5,6 +5,7 @@
 #include "cli/commands/restarts.hpp"
 #include "figures/drawings.hpp"
 #include "part/extract.hpp"
+#include "store/analysis_folder.hpp"
 #include "tell/bound_text.hpp"
 #include "tell/run_text.hpp"
 #include "tell/terminal_chart.hpp"
@@ -218,6 +219,9 @@ Command watch_command() {
                     if (!(in->every >= 0.1 && in->every <= 3600.0))
                         throw Error::usage(fmt::format("--every {:g} is out of range", in->every),
                                            "Write 0.1 to 3600 seconds");
+                    if (AnalysisFolder::is_one(in->target))
+                        throw Error::usage(in->target + " is an analysis, and nothing goes on in it",
+                                           "Name the folder of a run");
                     return Watch(*in, session)();
                 };
             }};
