@@ -5,6 +5,7 @@
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
+#include <fstream>
 #include <spawn.h>
 #include <sys/socket.h>
 #include <sys/wait.h>
@@ -61,6 +62,16 @@ int run_program(const std::vector<std::string>& arguments, const std::string& in
     if (!WIFEXITED(status)) return -1;
     const int code = WEXITSTATUS(status);
     return code == 0 && !whole ? -1 : code;
+}
+
+double free_memory() {
+    std::ifstream in("/proc/meminfo");
+    std::string word;
+    while (in >> word) {
+        double kilobytes = 0.0;
+        if (word == "MemAvailable:" && in >> kilobytes) return 1024.0 * kilobytes;
+    }
+    return 0.0;
 }
 
 } // namespace upright

@@ -14,4 +14,7 @@ namespace upright {
 int run_program(const std::vector<std::string>& arguments, const std::string& input,
                 const std::filesystem::path& output, const std::filesystem::path& errors = "/dev/null");
 
+// Memory that programs may still take, in bytes; 0 where the system does not tell.
+double free_memory();
+
 } // namespace upright

@@ -10,7 +10,6 @@
 #include <atomic>
 #include <cmath>
 #include <fmt/format.h>
-#include <fstream>
 #include <mutex>
 #include <nlohmann/json.hpp>
 #include <optional>
@@ -44,16 +43,6 @@ std::string start_of(int number, const Model& model) {
 // A word as TOML has it.
 std::string as_toml(const std::string& start) {
     return start.find(' ') == std::string::npos ? start : "\"" + start + "\"";
-}
-
-double free_memory() {
-    std::ifstream in("/proc/meminfo");
-    std::string word;
-    while (in >> word) {
-        double kilobytes = 0.0;
-        if (word == "MemAvailable:" && in >> kilobytes) return 1024.0 * kilobytes;
-    }
-    return 0.0;
 }
 
 class Restarts {

@@ -41,16 +41,6 @@ struct SweepWish : StudyWish {
     int jobs = 0;
 };
 
-double memory_free() {
-    std::ifstream in("/proc/meminfo");
-    std::string word;
-    while (in >> word) {
-        double kilobytes = 0.0;
-        if (word == "MemAvailable:" && in >> kilobytes) return 1024.0 * kilobytes;
-    }
-    return 0.0;
-}
-
 enum class State { Waiting, Running, Ended, Failed };
 
 struct Point {
@@ -299,7 +289,7 @@ class Sweep {
         if (in_.chain) jobs = 1;
         const RunEstimate one = estimate_of_one();
         if (jobs == 0) {
-            const double fit = one.bytes > 0.0 ? memory_share * memory_free() / one.bytes : 1e6;
+            const double fit = one.bytes > 0.0 ? memory_share * free_memory() / one.bytes : 1e6;
             jobs = std::clamp(std::min(allowed, static_cast<int>(std::min(fit, 1e6))), 1,
                               std::max(1, static_cast<int>(open.size())));
         }
