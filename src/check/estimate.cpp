@@ -1,7 +1,6 @@
 #include "check/estimate.hpp"
 
 #include "base/reduction.hpp"
-#include "fem/constrained_solver.hpp"
 #include "study/mesh_word.hpp"
 
 #include <algorithm>
@@ -25,8 +24,12 @@ constexpr double tets_in_a_cell = 5.5, closer = 1.6;
 } // namespace
 
 RunEstimate estimate_run(const Model& model) {
+    return estimate_run(model, plan_cases(model, solver_options(model.run)));
+}
+
+RunEstimate estimate_run(const Model& model, const std::vector<CasePlan>& plans) {
     RunEstimate out;
-    for (const CasePlan& group : plan_cases(model, solver_options(model.run))) {
+    for (const CasePlan& group : plans) {
         out.seconds += group.solver.seconds;
         out.bytes += group.solver.bytes;
     }

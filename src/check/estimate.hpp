@@ -1,10 +1,11 @@
 // What a run will take, before it begins.
 #pragma once
 
-#include "model/model.hpp"
+#include "fem/constrained_solver.hpp"
 
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace upright {
 
@@ -14,6 +15,8 @@ struct RunEstimate {
 };
 // Throws Error (Input) for supports that contradict each other.
 RunEstimate estimate_run(const Model& model);
+// The same where its cases are planned already.
+RunEstimate estimate_run(const Model& model, const std::vector<CasePlan>& plans);
 
 // Carving and verifying a part of a solid model: it and the space of full material as tetrahedra of second
 // order, by a factorisation. Nothing for other models, and where it is beyond what was measured.

@@ -171,7 +171,7 @@ void Writer::solver() {
         }
     }
     if (!model_.goal) return;
-    const RunEstimate all = estimate_run(model_);
+    const RunEstimate all = estimate_run(model_, groups);
     line("a run", fmt::format("{} iterations take about {} and {}; each of --restarts and of a sweep as much",
                               model_.run.iterations, duration_text(all.seconds), bytes_text(all.bytes)));
     if (const auto proof = estimate_verify(model_))

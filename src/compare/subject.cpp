@@ -18,25 +18,6 @@ namespace fs = std::filesystem;
 
 namespace {
 
-std::optional<double> number(const Json& from, const char* key) {
-    const auto found = from.find(key);
-    if (found == from.end() || !found->is_number()) return {};
-    return found->get<double>();
-}
-
-std::string word(const Json& from, const char* key) {
-    const auto found = from.find(key);
-    return found != from.end() && found->is_string() ? found->get<std::string>() : std::string();
-}
-
-Json read_json(const fs::path& file) {
-    try {
-        return Json::parse(read_text(file));
-    } catch (const nlohmann::json::exception&) {
-        throw Error::input({file.string()}, "this file is damaged: it is no JSON", "Run it again");
-    }
-}
-
 bool there(const fs::path& file) {
     std::error_code ignored;
     return fs::exists(file, ignored);
@@ -58,15 +39,15 @@ class Taker {
     // Of run.json or analysis.json, with the names of the history's columns.
     void responses(const Json& all, bool made) {
         std::map<std::string, int> columns;
-        for (const Json& r : all) ++columns[word(r, "name")];
+        for (const Json& r : all) ++columns[json_word(r, "name")];
         for (const Json& r : all) {
-            std::string name = word(r, "name");
-            if (columns[name] > 1 && !word(r, "case").empty()) name += "@" + word(r, "case");
+            std::string name = json_word(r, "name");
+            if (columns[name] > 1 && !json_word(r, "case").empty()) name += "@" + json_word(r, "case");
             const bool in_black = made && r.contains("black_and_white");
             const Json& from = in_black ? r["black_and_white"] : r;
-            KnownValue& v = add("responses", name, word(r, "unit"), number(from, "value"));
-            v.min = number(r, "min");
-            v.max = number(r, "max");
+            KnownValue& v = add("responses", name, json_word(r, "unit"), json_number(from, "value"));
+            v.min = json_number(r, "min");
+            v.max = json_number(r, "max");
             v.broken = from.contains("holds") && from["holds"].is_boolean() && !from["holds"].get<bool>();
         }
     }
@@ -74,11 +55,12 @@ class Taker {
     // Cases of run.json or analysis.json.
     void cases(const Json& all, const std::string& length, const std::string& stress) {
         for (const Json& c : all) {
-            const std::string name = word(c, "name");
+            const std::string name = json_word(c, "name");
             if (c.contains("largest_displacement"))
-                add("largest", name + ": displacement", length, number(c["largest_displacement"], "value"));
+                add("largest", name + ": displacement", length,
+                    json_number(c["largest_displacement"], "value"));
             if (c.contains("largest_stress"))
-                add("largest", name + ": stress", stress, number(c["largest_stress"], "value"));
+                add("largest", name + ": stress", stress, json_number(c["largest_stress"], "value"));
             if (c.contains("frequencies"))
                 for (std::size_t k = 0; k < std::min<std::size_t>(c["frequencies"].size(), 6); ++k)
                     if (c["frequencies"][k].is_number())
@@ -105,13 +87,15 @@ std::pair<std::string, std::string> units_of(const Json& run) {
 void take_part(const fs::path& run, const std::string& length, Taker& to) {
     if (there(run / "part.json")) {
         const Json part = read_json(run / "part.json");
-        to.add("masses", "mass of the carved part", word(part, "mass_unit"), number(part, "mass"));
+        to.add("masses", "mass of the carved part", json_word(part, "mass_unit"), json_number(part, "mass"));
         if (part.contains("one_piece") && part["one_piece"].is_boolean())
             to.say("part", "one piece", part["one_piece"].get<bool>() ? "yes" : "NO");
         if (part.contains("thickness")) {
             const Json& t = part["thickness"];
-            if (t.contains("thinnest")) to.add("part", "thinnest", length, number(t["thinnest"], "across"));
-            if (t.contains("thickest")) to.add("part", "thickest", length, number(t["thickest"], "across"));
+            if (t.contains("thinnest"))
+                to.add("part", "thinnest", length, json_number(t["thinnest"], "across"));
+            if (t.contains("thickest"))
+                to.add("part", "thickest", length, json_number(t["thickest"], "across"));
         }
         if (part.contains("making") && !part["making"].empty()) {
             int broken = 0;
@@ -175,10 +159,10 @@ Subject read_run(const fs::path& path, const std::string& which) {
     const Json run = ended ? read_json(folder.report_file()) : Json::object();
     Taker to(out);
     const auto [length, stress] = units_of(run);
-    if (run.contains("study")) out.title = word(run["study"], "title");
+    if (run.contains("study")) out.title = json_word(run["study"], "title");
     if (run.contains("goal")) {
-        out.goal = word(run["goal"], "name");
-        out.maximize = word(run["goal"], "sense") == "maximize";
+        out.goal = json_word(run["goal"], "name");
+        out.maximize = json_word(run["goal"], "sense") == "maximize";
     }
     if (!which.empty() && which != "last") {
         const std::vector<int> kept = folder.kept_iterations();
@@ -195,22 +179,23 @@ Subject read_run(const fs::path& path, const std::string& which) {
     if (!ended)
         throw Error::input({path.string()}, "this run has not come to its end yet",
                            "Let it end, or name an iteration: " + path.string() + "@first");
-    const bool made = word(run, "decided_by") == "black-and-white";
+    const bool made = json_word(run, "decided_by") == "black-and-white";
     if (run.contains("responses")) to.responses(run["responses"], made);
     if (run.contains("mass")) {
         const bool half = run.contains("model") && run["model"].value("symmetry_copies", 1) > 1;
         const std::string of = half ? " (whole body)" : "";
-        to.add("masses", "mass of the design" + of, word(run["mass"], "unit"), number(run["mass"], "design"));
-        to.add("masses", "mass of all" + of, word(run["mass"], "unit"), number(run["mass"], "all"));
+        to.add("masses", "mass of the design" + of, json_word(run["mass"], "unit"),
+               json_number(run["mass"], "design"));
+        to.add("masses", "mass of all" + of, json_word(run["mass"], "unit"), json_number(run["mass"], "all"));
     }
     if (run.contains("cases")) to.cases(run["cases"], length, stress);
     take_part(path, length, to);
     to.say("run", "bounds", run.value("feasible", false) ? "hold" : "BROKEN");
-    to.say("run", "decided by", word(run, "decided_by"));
-    to.add("run", "grayness", "", number(run, "grayness"));
-    to.add("run", "iterations", "", number(run, "iterations"));
-    if (run.contains("cost")) to.add("run", "time", "s", number(run["cost"], "seconds"));
-    to.say("run", "ended", word(run, "status"));
+    to.say("run", "decided by", json_word(run, "decided_by"));
+    to.add("run", "grayness", "", json_number(run, "grayness"));
+    to.add("run", "iterations", "", json_number(run, "iterations"));
+    if (run.contains("cost")) to.add("run", "time", "s", json_number(run["cost"], "seconds"));
+    to.say("run", "ended", json_word(run, "status"));
     return out;
 }
 
@@ -222,7 +207,7 @@ Subject read_analysis(const fs::path& path) {
     const Json all = read_json(path / "analysis.json");
     Taker to(out);
     const auto [length, stress] = units_of(all);
-    if (all.contains("study")) out.title = word(all["study"], "title");
+    if (all.contains("study")) out.title = json_word(all["study"], "title");
     if (all.contains("responses")) to.responses(all["responses"], false);
     if (all.contains("cases")) to.cases(all["cases"], length, stress);
     to.say("run", "is", "an analysis of full material");
@@ -232,7 +217,7 @@ Subject read_analysis(const fs::path& path) {
 // Rows of verify.json bear the name of a response or of a case.
 bool is_case(const Json& rows, const std::string& name) {
     return std::any_of(rows.begin(), rows.end(), [&](const Json& row) {
-        return word(row, "name") == name && word(row, "measure") == "largest displacement";
+        return json_word(row, "name") == name && json_word(row, "measure") == "largest displacement";
     });
 }
 
@@ -245,8 +230,8 @@ Subject read_part(const fs::path& path) {
     const Json verify = read_json(path / "verify.json");
     Taker to(out);
     for (const Json& row : verify.contains("rows") ? verify["rows"] : Json::array()) {
-        const std::string measure = word(row, "measure");
-        std::string name = word(row, "name");
+        const std::string measure = json_word(row, "measure");
+        std::string name = json_word(row, "name");
         std::string group = "responses";
         if (name == "all" && measure == "mass") {
             group = "masses";
@@ -265,9 +250,9 @@ Subject read_part(const fs::path& path) {
             const auto at = name.find(" @ ");
             if (at != std::string::npos) name = name.substr(0, at) + "@" + name.substr(at + 3);
         }
-        KnownValue& v = to.add(group, name, word(row, "unit"), number(row, "part"));
-        v.min = number(row, "min");
-        v.max = number(row, "max");
+        KnownValue& v = to.add(group, name, json_word(row, "unit"), json_number(row, "part"));
+        v.min = json_number(row, "min");
+        v.max = json_number(row, "max");
         v.broken = row.contains("holds") && row["holds"].is_boolean() && !row["holds"].get<bool>();
     }
     to.say("part", "verified", verify.value("verified", false) ? "yes" : "NO");

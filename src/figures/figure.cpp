@@ -394,8 +394,7 @@ vtkSmartPointer<vtkImageData> Figure::render() {
     return shrink->GetOutput();
 }
 
-void Figure::write(const std::filesystem::path& png) {
-    const vtkSmartPointer<vtkImageData> image = render();
+void write_png(vtkImageData* image, const std::filesystem::path& png) {
     make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
     write_then_rename(png, [&](const std::filesystem::path& temporary) {
         vtkNew<vtkPNGWriter> writer;
@@ -408,6 +407,10 @@ void Figure::write(const std::filesystem::path& png) {
         write_bytes(temporary, bytes->GetPointer(0), static_cast<std::size_t>(bytes->GetNumberOfValues()),
                     png);
     });
+}
+
+void Figure::write(const std::filesystem::path& png) {
+    write_png(render(), png);
 }
 
 Picture Figure::picture() {

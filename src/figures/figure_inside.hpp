@@ -1,4 +1,4 @@
-// What a figure is made of; only figure.cpp and frame.cpp use this.
+// What a figure is made of; only figure.cpp, frame.cpp and side_by_side.cpp use this.
 #pragma once
 
 #include "figures/figure.hpp"
@@ -25,6 +25,9 @@ inline constexpr double title_share = 0.115;
 
 // The figures' font, in pixels.
 void style(vtkTextProperty* text, double size, const Color& color, bool bold = false);
+
+// Written whole or not at all. Throws Error (Files).
+void write_png(vtkImageData* image, const std::filesystem::path& png);
 
 // From a thing along x of length one to where it stands.
 vtkSmartPointer<vtkTransform> along(const Vec3& from, const Vec3& direction, double length);

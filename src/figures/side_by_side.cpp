@@ -1,12 +1,9 @@
 #include "figures/side_by_side.hpp"
 
-#include "base/error.hpp"
-#include "base/files.hpp"
+#include "figures/figure_inside.hpp"
 
 #include <vtkImageData.h>
 #include <vtkNew.h>
-#include <vtkPNGWriter.h>
-#include <vtkUnsignedCharArray.h>
 
 #include <algorithm>
 #include <cmath>
@@ -47,18 +44,7 @@ void write_side_by_side(const std::vector<std::unique_ptr<Figure>>& figures,
             std::copy(from, from + 3 * wide, to);
         }
     }
-    make_folder(png.has_parent_path() ? png.parent_path() : std::filesystem::path("."));
-    write_then_rename(png, [&](const std::filesystem::path& temporary) {
-        vtkNew<vtkPNGWriter> writer;
-        writer->SetInputData(sheet);
-        writer->WriteToMemoryOn();
-        writer->Write();
-        vtkUnsignedCharArray* bytes = writer->GetResult();
-        if (bytes == nullptr)
-            throw Error::files(png.string(), "cannot be drawn", "There is too little memory");
-        write_bytes(temporary, bytes->GetPointer(0), static_cast<std::size_t>(bytes->GetNumberOfValues()),
-                    png);
-    });
+    write_png(sheet, png);
 }
 
 } // namespace upright

@@ -1,8 +1,13 @@
-// What the files of this folder write into JSON alike.
+// What is written into JSON, and read from it, alike.
 #pragma once
 
+#include "base/error.hpp"
+#include "base/files.hpp"
+
+#include <filesystem>
 #include <nlohmann/json.hpp>
 #include <optional>
+#include <string>
 
 namespace upright {
 
@@ -10,6 +15,26 @@ using Json = nlohmann::ordered_json;
 
 inline Json json_or_null(const std::optional<double>& value) {
     return value ? Json(*value) : Json(nullptr);
+}
+
+// What stands under a key, where it is of that kind.
+inline std::optional<double> json_number(const Json& from, const char* key) {
+    const auto found = from.find(key);
+    if (found == from.end() || !found->is_number()) return {};
+    return found->get<double>();
+}
+inline std::string json_word(const Json& from, const char* key) {
+    const auto found = from.find(key);
+    return found != from.end() && found->is_string() ? found->get<std::string>() : std::string();
+}
+
+// A whole file. Throws Error (Input) where it cannot be read or is no JSON.
+inline Json read_json(const std::filesystem::path& file) {
+    try {
+        return Json::parse(read_text(file));
+    } catch (const Json::exception&) {
+        throw Error::input({file.string()}, "this file is damaged: it is no JSON", "Run it again");
+    }
 }
 
 } // namespace upright

@@ -99,28 +99,18 @@ class Shown {
 };
 
 // Histories of the runs among them, a panel for each response that most have, the goal first.
-void draw_all_histories(const Comparison& comparison, const FigureOptions& options, const fs::path& png) {
+void draw_all_histories(const Comparison& comparison, const std::vector<std::unique_ptr<Shown>>& all,
+                        const FigureOptions& options, const fs::path& png) {
     std::vector<std::string> labels;
-    std::vector<RunFolder> folders;
     std::vector<std::vector<IterationRow>> rows;
-    std::vector<std::vector<std::string>> names;
+    std::vector<std::vector<Column>> names;
     std::vector<HistoryPanel> panels;
-    for (const Subject& s : comparison.subjects()) {
+    for (std::size_t k = 0; k < all.size(); ++k) {
+        const Subject& s = comparison.subjects()[k];
         if (s.kind != Subject::Kind::Run || s.iteration > 0) continue;
         labels.push_back(s.label);
-        const RunFolder folder = RunFolder::open(s.folder, Access::Reading);
-        rows.push_back(folder.read_history());
-        std::string header = read_text(folder.history_file());
-        header = header.substr(0, header.find('\n'));
-        std::vector<std::string> columns;
-        std::size_t from = 0;
-        for (std::size_t at = header.find(','); from != std::string::npos; at = header.find(',', from)) {
-            columns.push_back(header.substr(from, at == std::string::npos ? at : at - from));
-            from = at == std::string::npos ? at : at + 1;
-        }
-        columns.erase(columns.begin(), columns.begin() + std::min<std::ptrdiff_t>(
-                                                             5, static_cast<std::ptrdiff_t>(columns.size())));
-        names.push_back(columns);
+        rows.push_back(RunFolder::open(s.folder, Access::Reading).read_history());
+        names.push_back(columns(all[k]->model()));
     }
     if (labels.size() < 2) return;
     for (const ComparedRow& row : comparison.rows()) {
@@ -132,7 +122,8 @@ void draw_all_histories(const Comparison& comparison, const FigureOptions& optio
         std::size_t have = 0;
         for (std::size_t r = 0; r < labels.size(); ++r) {
             panel.lines.emplace_back();
-            const auto found = std::find(names[r].begin(), names[r].end(), row.name);
+            const auto found = std::find_if(names[r].begin(), names[r].end(),
+                                            [&](const Column& c) { return c.name == row.name; });
             if (found == names[r].end()) continue;
             const auto c = static_cast<std::size_t>(found - names[r].begin());
             for (const IterationRow& i : rows[r])
@@ -205,7 +196,7 @@ std::vector<fs::path> draw_comparison(const Comparison& comparison, const Compar
     const fs::path history = folder / "history.png";
     std::error_code ignored;
     fs::remove(history, ignored);
-    draw_all_histories(comparison, chart, history);
+    draw_all_histories(comparison, all, chart, history);
     if (fs::exists(history, ignored)) written.push_back(history);
     return written;
 }

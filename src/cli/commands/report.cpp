@@ -12,6 +12,7 @@
 #include "part/extract.hpp"
 #include "response/measure.hpp"
 #include "store/analysis_folder.hpp"
+#include "store/json_inside.hpp"
 #include "store/run_report.hpp"
 #include "store/vtu.hpp"
 #include "tell/bound_text.hpp"
@@ -22,7 +23,6 @@
 #include <ctime>
 #include <fmt/format.h>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <unistd.h>
 
 namespace upright::cli {
@@ -30,12 +30,11 @@ namespace upright::cli {
 namespace {
 
 namespace fs = std::filesystem;
-using Json = nlohmann::ordered_json;
 
 constexpr std::array<double, 7> view_thresholds{0.1, 0.2, 0.3, 0.5, 0.7, 0.8, 0.9};
 constexpr std::size_t most_triangles = 30000;       // of each surface of the view
 constexpr std::size_t most_iterations = 8;          // that the view leads through
-constexpr std::size_t most_case_triangles = 120000; // of all cases together
+constexpr std::size_t most_case_triangles = 480000; // of all cases together
 constexpr double most_bytes = 15e6;
 
 struct ReportWish : FigureWish {
@@ -43,25 +42,10 @@ struct ReportWish : FigureWish {
     bool no_view = false;
 };
 
+// Nothing where there is no such file.
 Json json_at(const fs::path& file) {
     std::error_code ignored;
-    if (!fs::exists(file, ignored)) return Json::object();
-    try {
-        return Json::parse(read_text(file));
-    } catch (const Json::exception&) {
-        throw Error::input({file.string()}, "this file is damaged: it is no JSON", "Run it again");
-    }
-}
-
-std::string text_at(const Json& from, const char* key) {
-    const auto found = from.find(key);
-    return found != from.end() && found->is_string() ? found->get<std::string>() : std::string();
-}
-
-std::optional<double> number_at(const Json& from, const char* key) {
-    const auto found = from.find(key);
-    if (found == from.end() || !found->is_number()) return {};
-    return found->get<double>();
+    return fs::exists(file, ignored) ? read_json(file) : Json::object();
 }
 
 std::string short_number(const std::optional<double>& value) {
@@ -127,7 +111,7 @@ class RunReport {
                                "Let it end, then report it");
         design_ = design_values(folder_, model_, std::nullopt);
         at_ = threshold(std::nullopt, folder_, std::nullopt);
-        made_ = text_at(run_, "decided_by") == "black-and-white";
+        made_ = json_word(run_, "decided_by") == "black-and-white";
     }
 
     std::string make() {
@@ -159,13 +143,13 @@ class RunReport {
     void result() {
         page_.section("result", "Result");
         const Json& goal = run_["goal"];
-        const std::string unit = text_at(goal, "unit");
-        const auto value = made_ ? number_at(goal, "black_and_white") : number_at(goal, "value");
+        const std::string unit = json_word(goal, "unit");
+        const auto value = made_ ? json_number(goal, "black_and_white") : json_number(goal, "value");
         page_.paragraph(
             fmt::format("{} {} came to {}{}{} after {} iterations ({}). What counts is the design {}.",
-                        text_at(goal, "sense") == "maximize" ? "The largest" : "The smallest",
-                        text_at(goal, "name"), short_number(value), unit.empty() ? "" : " ", unit,
-                        run_.value("iterations", 0), text_at(run_, "status"),
+                        json_word(goal, "sense") == "maximize" ? "The largest" : "The smallest",
+                        json_word(goal, "name"), short_number(value), unit.empty() ? "" : " ", unit,
+                        run_.value("iterations", 0), json_word(run_, "status"),
                         made_ ? fmt::format("in black and white, cut at a density of {:.3g}", at_)
                               : std::string("as the optimiser has it, by its densities")));
         if (run_.contains("mass") && run_["mass"].is_object())
@@ -178,19 +162,20 @@ class RunReport {
             const Json& from = made_ && r.contains("black_and_white") ? r["black_and_white"] : r;
             const bool holds =
                 !from.contains("holds") || !from["holds"].is_boolean() || from["holds"].get<bool>();
-            const std::string in_case = text_at(r, "case");
-            const std::string limits = limits_text(number_at(r, "min"), number_at(r, "max"), "");
-            rows.push_back({text_at(r, "name") + (in_case.empty() ? "" : " in " + in_case),
-                            text_at(r, "measure"), short_number(number_at(r, "value")),
-                            (holds ? "" : "!") + short_number(number_at(from, "value")), text_at(r, "unit"),
-                            limits,
-                            limits.empty() ? text_at(r, "name") == text_at(goal, "name") ? "goal" : ""
+            const std::string in_case = json_word(r, "case");
+            const std::string limits = limits_text(json_number(r, "min"), json_number(r, "max"), "");
+            rows.push_back({json_word(r, "name") + (in_case.empty() ? "" : " in " + in_case),
+                            json_word(r, "measure"), short_number(json_number(r, "value")),
+                            (holds ? "" : "!") + short_number(json_number(from, "value")),
+                            json_word(r, "unit"), limits,
+                            limits.empty() ? json_word(r, "name") == json_word(goal, "name") ? "goal" : ""
                             : holds        ? "holds"
                                            : "!broken"});
             if (r.contains("costs"))
                 for (const char* side : {"max", "min"})
-                    if (const auto rate = number_at(r["costs"], side))
-                        costs.push_back(cost_words(text_at(r, "name"), side, *rate, text_at(goal, "name")));
+                    if (const auto rate = json_number(r["costs"], side))
+                        costs.push_back(
+                            cost_words(json_word(r, "name"), side, *rate, json_word(goal, "name")));
         }
         if (model_.mesh.copies() > 1)
             page_.paragraph(fmt::format(
@@ -203,14 +188,14 @@ class RunReport {
             page_.heading("What each bound costs");
             page_.list(costs);
         }
-        const double gray = number_at(run_, "grayness").value_or(0.0);
+        const double gray = json_number(run_, "grayness").value_or(0.0);
         if (gray > 0.05)
             page_.doubt(
                 fmt::format("{:.0f} % of the design is gray: neither material nor void.", 100.0 * gray));
-        if (run_.contains("certificate") && number_at(run_["certificate"], "gap"))
+        if (run_.contains("certificate") && json_number(run_["certificate"], "gap"))
             page_.paragraph(fmt::format(
                 "The convex relaxation proves that no design on this mesh is better by more than {:.3g} %.",
-                100.0 * *number_at(run_["certificate"], "gap")));
+                100.0 * *json_number(run_["certificate"], "gap")));
     }
 
     static std::string cost_words(const std::string& bound, const std::string& side, double rate,
@@ -303,7 +288,7 @@ class RunReport {
         const auto add = [&](const Model& model, const ResultFigure& figure, const std::string& label) {
             ViewCase one = view_case(model, figure, label);
             triangles += one.surface.triangles.size();
-            if (triangles <= most_case_triangles * 4) view.cases.push_back(std::move(one));
+            if (triangles <= most_case_triangles) view.cases.push_back(std::move(one));
         };
         if (AnalysisFolder::is_one(verify)) {
             const AnalysisFolder folder = AnalysisFolder::open(verify);
@@ -336,9 +321,8 @@ class RunReport {
             const std::string unit = model_.units.text(r.measure->dimension);
             const std::string limits = limits_text(r.min, r.max, unit);
             if (r.goal)
-                items.insert(items.begin(), std::string(r.raised ? "Make " : "Make ") + r.name + " (" +
-                                                words + ") as " + (r.raised ? "large" : "small") +
-                                                " as it can be.");
+                items.insert(items.begin(), "Make " + r.name + " (" + words + ") as " +
+                                                (r.raised ? "large" : "small") + " as it can be.");
             if (r.max_share)
                 items.push_back(fmt::format("{} ({}) at most {:g} % of {}.", r.name, words,
                                             100.0 * r.max_share->share,
@@ -375,14 +359,14 @@ class RunReport {
         std::vector<std::vector<std::string>> rows;
         const std::string stress = model_.units.text(dimension::stress);
         for (const Json& c : cases) {
-            if (text_at(c, "kind") != "static") continue;
+            if (json_word(c, "kind") != "static") continue;
             std::vector<std::string> loads;
             for (const auto& [name, factor] : c["loads"].items())
                 loads.push_back(
                     factor == 1.0 ? name : fmt::format("{:g} x {}", factor.template get<double>(), name));
-            rows.push_back({text_at(c, "name"), joined(loads), short_number(number_at(c, "compliance")),
-                            short_number(number_at(c["largest_displacement"], "value")),
-                            short_number(number_at(c["largest_stress"], "value"))});
+            rows.push_back({json_word(c, "name"), joined(loads), short_number(json_number(c, "compliance")),
+                            short_number(json_number(c["largest_displacement"], "value")),
+                            short_number(json_number(c["largest_stress"], "value"))});
         }
         if (!rows.empty())
             page_.table("static cases, of the design that counts",
@@ -391,8 +375,8 @@ class RunReport {
                         rows);
         rows.clear();
         for (const Json& c : cases) {
-            if (text_at(c, "kind") != "modal") continue;
-            std::vector<std::string> row{text_at(c, "name")};
+            if (json_word(c, "kind") != "modal") continue;
+            std::vector<std::string> row{json_word(c, "name")};
             for (const Json& f : c["frequencies"]) row.push_back(fmt::format("{:.5g}", f.get<double>()));
             rows.push_back(row);
         }
@@ -467,25 +451,25 @@ class RunReport {
                         whole ? "one piece that reaches every support and load" : "NOT one piece"));
         std::vector<std::vector<std::string>> rows;
         for (const Json& r : part["regions"])
-            rows.push_back({text_at(r, "name"), text_at(r, "material"), short_number(number_at(r, "volume")),
-                            short_number(number_at(r, "mass"))});
+            rows.push_back({json_word(r, "name"), json_word(r, "material"),
+                            short_number(json_number(r, "volume")), short_number(json_number(r, "mass"))});
         page_.table("regions of the part",
-                    {"region", "material", "volume, " + text_at(part, "volume_unit"),
-                     "mass, " + text_at(part, "mass_unit")},
+                    {"region", "material", "volume, " + json_word(part, "volume_unit"),
+                     "mass, " + json_word(part, "mass_unit")},
                     rows);
         rows.clear();
         for (const Json& t : part["thresholds"])
             rows.push_back({fmt::format("{:.2f}", t.value("threshold", 0.0)),
-                            short_number(number_at(t, "mass")), std::to_string(t.value("pieces", 0)),
+                            short_number(json_number(t, "mass")), std::to_string(t.value("pieces", 0)),
                             t["missed"].empty()
                                 ? ""
                                 : "!misses " + joined(t["missed"].get<std::vector<std::string>>())});
         page_.table("mass at every threshold",
-                    {"threshold", "mass, " + text_at(part, "mass_unit"), "pieces", ""}, rows);
+                    {"threshold", "mass, " + json_word(part, "mass_unit"), "pieces", ""}, rows);
         rows.clear();
         for (const Json& m : part["making"])
-            rows.push_back({text_at(m, "rule"), short_number(number_at(m, "value")),
-                            short_number(number_at(m, "limit")), text_at(m, "unit"),
+            rows.push_back({json_word(m, "rule"), short_number(json_number(m, "value")),
+                            short_number(json_number(m, "limit")), json_word(m, "unit"),
                             m.value("holds", false) ? "kept" : "!not kept"});
         if (!rows.empty())
             page_.table("making rules, measured on the part", {"rule", "measured", "allowed", "unit", ""},
@@ -498,7 +482,7 @@ class RunReport {
                 if (part["thickness"].contains(key))
                     words.push_back(fmt::format("{}: {:.3g} {}", name,
                                                 part["thickness"][key].value("across", 0.0),
-                                                text_at(part["thickness"], "unit")));
+                                                json_word(part["thickness"], "unit")));
             page_.list(words);
         }
     }
@@ -518,10 +502,11 @@ class RunReport {
         std::vector<std::vector<std::string>> rows;
         for (const Json& r : verify["rows"]) {
             const bool holds = !r["holds"].is_boolean() || r["holds"].get<bool>();
-            rows.push_back({text_at(r, "name"), text_at(r, "measure"),
-                            short_number(number_at(r, "full_space")), short_number(number_at(r, "design")),
-                            (holds ? "" : "!") + short_number(number_at(r, "part")), text_at(r, "unit"),
-                            limits_text(number_at(r, "min"), number_at(r, "max"), ""), text_at(r, "where")});
+            rows.push_back(
+                {json_word(r, "name"), json_word(r, "measure"), short_number(json_number(r, "full_space")),
+                 short_number(json_number(r, "design")),
+                 (holds ? "" : "!") + short_number(json_number(r, "part")), json_word(r, "unit"),
+                 limits_text(json_number(r, "min"), json_number(r, "max"), ""), json_word(r, "where")});
         }
         page_.table("the part beside the full space and the design",
                     {"name", "measure", "full space", "design", "part", "unit", "bound", "where"}, rows);
@@ -578,15 +563,15 @@ std::string sweep_report(const ReportWish& in, Session& session, const fs::path&
     std::vector<std::string> labels;
     std::vector<std::string> lost;
     for (const Json& p : sweep["points"]) {
-        const fs::path run = folder / text_at(p, "folder");
-        const std::string status = text_at(p, "status");
+        const fs::path run = folder / json_word(p, "folder");
+        const std::string status = json_word(p, "status");
         if (status != "converged" && status != "iteration-limit") {
-            lost.push_back(text_at(p, "label") + ": " + status +
-                           (text_at(p, "trouble").empty() ? "" : ", " + text_at(p, "trouble")));
+            lost.push_back(json_word(p, "label") + ": " + status +
+                           (json_word(p, "trouble").empty() ? "" : ", " + json_word(p, "trouble")));
             continue;
         }
         subjects.push_back(read_subject(run.string()));
-        labels.push_back(text_at(p, "label"));
+        labels.push_back(json_word(p, "label"));
     }
     if (subjects.empty())
         throw Error::input({folder.string()}, "no run of this sweep has ended",

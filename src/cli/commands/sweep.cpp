@@ -98,23 +98,24 @@ class Sweep {
             points_.push_back(one);
         }
         varied_ = varied;
+        const Study base = load_study(in_.target, in_.settings, session_.kinds.language);
+        resolved_ = base.resolved;
+        threads_ = base.run.threads;
         require_values();
         // Every study is read before the first run begins.
-        for (const Point& p : points_) {
-            std::vector<std::string> settings = in_.settings;
-            settings.insert(settings.end(), p.asked.settings.begin(), p.asked.settings.end());
-            const Study study = load_study(in_.target, settings, session_.kinds.language);
-            if (resolved_.empty()) {
-                resolved_ = load_study(in_.target, in_.settings, session_.kinds.language).resolved;
-                threads_ = study.run.threads;
-            }
-        }
+        for (const Point& p : points_) load_study(in_.target, settings_of(p), session_.kinds.language);
+    }
+
+    // Those of the command line, and its own behind them.
+    std::vector<std::string> settings_of(const Point& p) const {
+        std::vector<std::string> out = in_.settings;
+        out.insert(out.end(), p.asked.settings.begin(), p.asked.settings.end());
+        return out;
     }
 
     // A named value that the study does not have would be varied without any effect.
     void require_values() const {
-        const Study study = load_study(in_.target, in_.settings, session_.kinds.language);
-        const Node document = parse_document(study.resolved, in_.target);
+        const Node document = parse_document(resolved_, in_.target);
         const Node* values = document.find("values");
         for (const Varied& v : varied_) {
             if (v.path.compare(0, 7, "values.") != 0) continue;
@@ -206,8 +207,7 @@ class Sweep {
                                        "--quiet",
                                        "--out",
                                        p.folder.string()};
-        for (const std::string& s : in_.settings) words.insert(words.end(), {"--set", s});
-        for (const std::string& s : p.asked.settings) words.insert(words.end(), {"--set", s});
+        for (const std::string& s : settings_of(p)) words.insert(words.end(), {"--set", s});
         if (threads > 0) words.insert(words.end(), {"--set", fmt::format("run.threads={}", threads)});
         if (resume)
             words.emplace_back("--resume");
@@ -266,11 +266,9 @@ class Sweep {
     RunEstimate estimate_of_one() const {
         RunEstimate out;
         for (const Point* p : {&points_.front(), &points_.back()}) {
-            std::vector<std::string> settings = in_.settings;
-            settings.insert(settings.end(), p->asked.settings.begin(), p->asked.settings.end());
             try {
-                const RunEstimate one =
-                    estimate_run(build_model(load_study(in_.target, settings, session_.kinds.language)));
+                const RunEstimate one = estimate_run(
+                    build_model(load_study(in_.target, settings_of(*p), session_.kinds.language)));
                 out.bytes = std::max(out.bytes, one.bytes);
                 out.seconds = std::max(out.seconds, one.seconds);
             } catch (const Error&) { // its run will tell
