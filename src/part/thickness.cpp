@@ -250,10 +250,6 @@ double Thickness::thinner_than(double across) const {
     return share(material, [&](double a) { return a >= 0.0 && a < across; });
 }
 
-double Thickness::narrower_than(double across) const {
-    return share(gaps, [&](double a) { return a >= 0.0 && a < across; });
-}
-
 double Thickness::thicker_than(double across) const {
     return share(material, [&](double a) { return std::abs(a) > across; });
 }
@@ -310,7 +306,8 @@ Thickness measure_thickness(const Model& model, const Part& part, double widest)
     out.thinnest = measure(inside, solid, out.material);
     for (const std::int32_t s : inside.largest_near(part.surface.points, slack))
         out.at_points.push_back(s < 0 ? -1.0 : 2.0 * inside.radii[static_cast<std::size_t>(s)]);
-    if (widest > 0.0) out.narrowest = measure(lattice.spheres(false), open, out.gaps);
+    std::vector<double> gaps;
+    if (widest > 0.0) out.narrowest = measure(lattice.spheres(false), open, gaps);
     return out;
 }
 

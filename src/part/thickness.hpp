@@ -32,12 +32,11 @@ struct Thickness {
     double step = 0.0;                        // of the lattice: what is thinner is not seen
     // Of each point of the part's surface; below zero where no sphere is near.
     std::vector<double> at_points;
-    // Design material thinner, and space of the design between material narrower than so much, as a share.
+    // Design material thinner, or thicker, than so much, as a share.
     double thinner_than(double across) const;
-    double narrower_than(double across) const;
     double thicker_than(double across) const; // whatever it ends on
     // Across, at the lattice's points in the design; below zero where it ends on faces of the space alone.
-    std::vector<double> material, gaps;
+    std::vector<double> material;
 };
 
 // Of a solid model's part. Gaps up to `widest` across are seen as wide as they are; 0: gaps are not measured.
