@@ -102,7 +102,11 @@ std::string read_text(const fs::path& path) {
     errno = 0;
     std::ifstream in(path, std::ios::binary);
     std::ostringstream text;
-    if (in) text << in.rdbuf();
+    // Of an empty file nothing comes, which the stream calls a failure.
+    if (in && in.peek() != std::ifstream::traits_type::eof())
+        text << in.rdbuf();
+    else if (in.eof())
+        in.clear();
     if (!in || !text)
         throw Error::input({path.string()},
                            std::string("cannot be read: ") + std::strerror(errno ? errno : ENOENT));

@@ -3,12 +3,15 @@
 #include "base/error.hpp"
 
 #include <cerrno>
+#include <chrono>
+#include <csignal>
 #include <cstring>
 #include <fcntl.h>
 #include <fstream>
 #include <spawn.h>
 #include <sys/socket.h>
 #include <sys/wait.h>
+#include <thread>
 #include <unistd.h>
 
 extern char** environ; // NOLINT: as POSIX names it
@@ -16,7 +19,8 @@ extern char** environ; // NOLINT: as POSIX names it
 namespace upright {
 
 int run_program(const std::vector<std::string>& arguments, const std::string& input,
-                const std::filesystem::path& output, const std::filesystem::path& errors) {
+                const std::filesystem::path& output, const std::filesystem::path& errors,
+                const std::function<bool()>& stop) {
     const int out = ::open(output.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
     if (out < 0)
         throw Error::files(output.string(), std::string("cannot be written: ") + std::strerror(errno),
@@ -37,7 +41,11 @@ int run_program(const std::vector<std::string>& arguments, const std::string& in
     for (const std::string& a : arguments) words.push_back(const_cast<char*>(a.c_str()));
     words.push_back(nullptr);
     pid_t child = -1;
-    const int failed = ::posix_spawnp(&child, words.front(), &actions, nullptr, words.data(), environ);
+    posix_spawnattr_t manner;
+    posix_spawnattr_init(&manner);
+    if (stop) posix_spawnattr_setflags(&manner, POSIX_SPAWN_SETPGROUP);
+    const int failed = ::posix_spawnp(&child, words.front(), &actions, &manner, words.data(), environ);
+    posix_spawnattr_destroy(&manner);
     posix_spawn_file_actions_destroy(&actions);
     ::close(ends[1]);
     ::close(out);
@@ -57,7 +65,15 @@ int run_program(const std::vector<std::string>& arguments, const std::string& in
     }
     ::close(ends[0]);
     int status = 0;
-    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+    for (bool asked = false;;) {
+        const pid_t ended = ::waitpid(child, &status, stop ? WNOHANG : 0);
+        if (ended == child || (ended < 0 && errno != EINTR)) break;
+        if (!stop) continue;
+        if (!asked && stop()) {
+            ::kill(child, SIGTERM);
+            asked = true;
+        }
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }
     if (!WIFEXITED(status)) return -1;
     const int code = WEXITSTATUS(status);

@@ -29,6 +29,12 @@ class Element {
     // plane (xx, yy, xy); a shell has that of its upper and then of its lower face, in the axes of its plane.
     virtual Eigen::MatrixXd stress(const Eigen::MatrixXd& places, const Eigen::MatrixXd& D, double thickness,
                                    Formulation formulation, const Vec3& at) const = 0;
+    // That matrix times freedoms that are known; cheaper where many elements of unlike shape are asked.
+    virtual Eigen::VectorXd stress_of(const Eigen::MatrixXd& places, const Eigen::MatrixXd& D,
+                                      double thickness, Formulation formulation, const Vec3& at,
+                                      const Eigen::VectorXd& freedoms) const {
+        return stress(places, D, thickness, formulation, at) * freedoms;
+    }
 };
 
 // hex8 and quad4, plain or with incompatible modes (Wilson, Taylor, Doherty & Ghaboussi 1973, in the form

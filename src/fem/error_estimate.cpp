@@ -33,37 +33,41 @@ ErrorEstimate estimate_error(const StaticAnalysis& analysis, const ModelCase& c,
         double weight = 0.0;
     };
     std::array<std::vector<Sample>, element_kinds> samples;
-    double whole = 0.0;
-    double total = 0.0;
+    std::array<std::vector<Vec3>, element_kinds> natural;
+    for (const ElementKind kind : mesh.kinds) {
+        auto& list = samples[static_cast<std::size_t>(kind)];
+        if (!list.empty()) continue;
+        natural[static_cast<std::size_t>(kind)] = natural_points(kind);
+        for (const RulePoint& p : integration_rule(kind)) {
+            Sample s;
+            interpolate(kind, p.at, s.N, s.G);
+            s.weight = p.weight;
+            list.push_back(s);
+        }
+    }
     std::vector<Elastic6> compliance(model.materials.size(), Elastic6::Zero());
     std::vector<bool> have(model.materials.size(), false);
     for (std::size_t i = 0; i < mesh.elements(); ++i) {
+        const auto material = static_cast<std::size_t>(model.regions[index(mesh.region[i])].material);
+        if (have[material] || !same_everywhere(model.material(static_cast<ElementId>(i)))) continue;
+        compliance[material] = compliance_in_space(model, static_cast<ElementId>(i));
+        have[material] = true;
+    }
+    std::vector<double> energy_of(mesh.elements(), 0.0);
+#pragma omp parallel for schedule(static)
+    for (std::size_t i = 0; i < mesh.elements(); ++i) {
         const auto e = static_cast<ElementId>(i);
         const ElementKind kind = mesh.kinds[i];
-        auto& list = samples[static_cast<std::size_t>(kind)];
-        if (list.empty())
-            for (const RulePoint& p : integration_rule(kind)) {
-                Sample s;
-                interpolate(kind, p.at, s.N, s.G);
-                s.weight = p.weight;
-                list.push_back(s);
-            }
+        const std::vector<Sample>& list = samples[static_cast<std::size_t>(kind)];
         const auto material = static_cast<std::size_t>(model.regions[index(mesh.region[i])].material);
-        Elastic6 C;
-        if (same_everywhere(model.material(e))) {
-            if (!have[material]) compliance[material] = compliance_in_space(model, e);
-            have[material] = true;
-            C = compliance[material];
-        } else {
-            C = compliance_in_space(model, e);
-        }
+        const Elastic6 C = have[material] ? compliance[material] : compliance_in_space(model, e);
         Eigen::MatrixXd x = places_of(mesh, e);
         if (mesh.shell()) x = (shell_axes(x).transpose() * x).topRows(2);
         const double depth = mesh.dimension() == 2 || mesh.shell() ? mesh.depth(e) : 1.0;
         const std::size_t first = mesh.starts[i];
         const bool second = traits(kind).nodes > traits(kind).corners;
         std::vector<Voigt> true_stress;
-        if (second) true_stress = stress_at(analysis, c, u, e, natural_points(kind));
+        if (second) true_stress = stress_at(analysis, c, u, e, natural[static_cast<std::size_t>(kind)]);
         for (std::size_t k = 0; k < list.size(); ++k) {
             const Sample& p = list[k];
             const double volume = p.weight * (x * p.G.transpose()).determinant() * depth;
@@ -83,8 +87,14 @@ ErrorEstimate estimate_error(const StaticAnalysis& analysis, const ModelCase& c,
                 return membrane.dot(C * membrane) + bending.dot(C * bending) / 3.0;
             };
             out.element[i] += volume * energy(better[0] - found[0], better[1] - found[1]);
-            whole += volume * energy(found[0], found[1]);
+            energy_of[i] += volume * energy(found[0], found[1]);
         }
+    }
+    // In the order of the elements, whatever the threads.
+    double whole = 0.0;
+    double total = 0.0;
+    for (std::size_t i = 0; i < mesh.elements(); ++i) {
+        whole += energy_of[i];
         total += out.element[i];
     }
     out.error = std::sqrt(std::max(0.0, total));

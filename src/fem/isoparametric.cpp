@@ -56,7 +56,27 @@ class Isoparametric : public Element {
         return D * strain(x, at(where, 0.0), det);
     }
 
+    Eigen::VectorXd stress_of(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D, double thickness,
+                              Formulation formulation, const Vec3& where,
+                              const Eigen::VectorXd& u) const override {
+        if (dim_ != 3) return Element::stress_of(x, D, thickness, formulation, where, u);
+        const Point p = at(where, 0.0);
+        const Eigen::Map<const Eigen::Matrix<double, 3, Eigen::Dynamic>> shift(u.data(), 3, nodes_);
+        const Gradient place = x;
+        const Gradient natural = p.gradient;
+        const Eigen::Matrix3d J = place.lazyProduct(natural.transpose());
+        // Rows: components of the displacement; columns: the directions of its change.
+        const Eigen::Matrix3d by_natural = shift.lazyProduct(natural.transpose());
+        const Eigen::Matrix3d H = by_natural * J.inverse();
+        Eigen::Matrix<double, 6, 1> strain;
+        strain << H(0, 0), H(1, 1), H(2, 2), H(0, 1) + H(1, 0), H(1, 2) + H(2, 1), H(2, 0) + H(0, 2);
+        return D * strain;
+    }
+
   private:
+    static constexpr int most_nodes = 20;
+    using Gradient = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, most_nodes>;
+
     struct Point {
         Eigen::VectorXd values;
         Eigen::MatrixXd gradient;
@@ -72,8 +92,6 @@ class Isoparametric : public Element {
 
     // The same in space, without memory from the heap: there are many elements, each of its own shape.
     Eigen::MatrixXd solid_stiffness(const Eigen::MatrixXd& x, const Eigen::MatrixXd& D) const {
-        constexpr int most_nodes = 20;
-        using Gradient = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, most_nodes>;
         using Strains = Eigen::Matrix<double, 6, Eigen::Dynamic, 0, 6, 3 * most_nodes>;
         const Eigen::Matrix<double, 6, 6> C = D;
         const Gradient place = x;

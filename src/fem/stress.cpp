@@ -153,7 +153,7 @@ std::vector<Voigt> stress_at(const StaticAnalysis& analysis, const ModelCase& c,
     std::vector<Voigt> out;
     for (const Vec3& p : points) {
         Eigen::VectorXd s =
-            element_for(mesh.kind(e)).stress(places, D, mesh.depth(e), model.formulation, p) * local;
+            element_for(mesh.kind(e)).stress_of(places, D, mesh.depth(e), model.formulation, p, local);
         for (Eigen::Index k = 0; k < s.size() && free.size() > 0; ++k) s[k] -= free[k % free.size()];
         if (mesh.shell()) {
             out.push_back(in_space(model, e, s.head(3), rise));
@@ -171,60 +171,75 @@ StressField stress_field(const StaticAnalysis& analysis, const Eigen::VectorXd& 
     const double rise = analysis.rise(c);
     const bool shell = mesh.shell();
     StressField out;
-    out.layers = shell ? 2 : 1;
+    const auto layers = static_cast<std::size_t>(shell ? 2 : 1);
+    out.layers = static_cast<int>(layers);
     out.starts.push_back(0);
-    out.at_nodes.resize(mesh.connectivity.size() * static_cast<std::size_t>(out.layers));
+    for (const ElementKind kind : mesh.kinds)
+        out.starts.push_back(out.starts.back() + stress_points(kind).size());
+    out.places.resize(out.starts.back());
+    out.at_points.resize(out.starts.back() * layers);
+    out.at_nodes.resize(mesh.connectivity.size() * layers);
     // Cells of a grid share their matrices, one for each point.
     std::map<std::pair<MaterialId, double>, std::vector<Eigen::MatrixXd>> known;
-    Eigen::VectorXd N;
-    Eigen::MatrixXd G;
+    const auto shared = [&](ElementId e) -> const std::vector<Eigen::MatrixXd>* {
+        if (!mesh.on_grid() || !same_everywhere(model.material(e)) || rise != 0.0 || shell) return nullptr;
+        std::vector<Eigen::MatrixXd>& matrices =
+            known[{model.regions[index(mesh.region[index(e)])].material, mesh.depth(e)}];
+        if (matrices.empty())
+            for (const Vec3& p : stress_points(mesh.kind(e)))
+                matrices.push_back(element_for(mesh.kind(e))
+                                       .stress(places_of(mesh, e), elasticity(model, e), mesh.depth(e),
+                                               model.formulation, p));
+        return &matrices;
+    };
+    std::vector<const std::vector<Eigen::MatrixXd>*> matrices(mesh.elements());
+    for (std::size_t i = 0; i < mesh.elements(); ++i) matrices[i] = shared(static_cast<ElementId>(i));
+    // Interpolation at the points of each kind.
+    std::array<std::vector<Eigen::VectorXd>, element_kinds> at_points;
+    for (const ElementKind kind : mesh.kinds) {
+        auto& list = at_points[static_cast<std::size_t>(kind)];
+        if (!list.empty()) continue;
+        Eigen::MatrixXd gradient;
+        for (const Vec3& p : stress_points(kind)) interpolate(kind, p, list.emplace_back(), gradient);
+    }
+#pragma omp parallel for schedule(static)
     for (std::size_t i = 0; i < mesh.elements(); ++i) {
         const auto e = static_cast<ElementId>(i);
         const ElementKind kind = mesh.kinds[i];
         const std::vector<Vec3>& points = stress_points(kind);
         std::vector<Voigt> values;
-        if (mesh.on_grid() && same_everywhere(model.material(e)) && rise == 0.0 && !shell) {
-            std::vector<Eigen::MatrixXd>& matrices =
-                known[{model.regions[index(mesh.region[i])].material, mesh.depth(e)}];
-            if (matrices.empty()) {
-                const Eigen::MatrixXd places = places_of(mesh, e);
-                for (const Vec3& p : points)
-                    matrices.push_back(element_for(kind).stress(places, elasticity(model, e), mesh.depth(e),
-                                                                model.formulation, p));
-            }
+        if (matrices[i] != nullptr) {
             const Eigen::VectorXd local = analysis.element_displacement(u, e);
-            for (const Eigen::MatrixXd& m : matrices) values.push_back(in_space(model, e, m * local, 0.0));
+            for (const Eigen::MatrixXd& m : *matrices[i])
+                values.push_back(in_space(model, e, m * local, 0.0));
         } else {
             values = stress_at(analysis, c, u, e, points);
         }
-        for (const Vec3& p : points) {
-            interpolate(kind, p, N, G);
+        const std::size_t first = out.starts[i];
+        const NodeRange ids = mesh.nodes_of(e);
+        for (std::size_t p = 0; p < points.size(); ++p) {
+            const Eigen::VectorXd& N = at_points[static_cast<std::size_t>(kind)][p];
             Vec3 place = Vec3::Zero();
-            const NodeRange ids = mesh.nodes_of(e);
             for (std::size_t n = 0; n < ids.size(); ++n)
                 place += N[static_cast<Eigen::Index>(n)] * mesh.nodes[index(ids[n])];
-            out.places.push_back(place);
+            out.places[first + p] = place;
         }
-        for (const Voigt& v : values) {
-            if (const double size = von_mises(v); size > out.largest_at_point) {
-                out.largest_at_point = size;
-                out.largest_point = out.at_points.size() / static_cast<std::size_t>(out.layers);
-            }
-            out.at_points.push_back(v);
-        }
-        out.starts.push_back(out.starts.back() + points.size());
+        std::copy(values.begin(), values.end(),
+                  out.at_points.begin() + static_cast<std::ptrdiff_t>(first * layers));
         const Eigen::MatrixXd& E = to_nodes(kind);
         for (Eigen::Index n = 0; n < E.rows(); ++n)
-            for (int layer = 0; layer < out.layers; ++layer) {
+            for (std::size_t layer = 0; layer < layers; ++layer) {
                 Voigt v = Voigt::Zero();
                 for (std::size_t p = 0; p < points.size(); ++p)
-                    v += E(n, static_cast<Eigen::Index>(p)) *
-                         values[p * static_cast<std::size_t>(out.layers) + static_cast<std::size_t>(layer)];
-                out.at_nodes[(mesh.starts[i] + static_cast<std::size_t>(n)) *
-                                 static_cast<std::size_t>(out.layers) +
-                             static_cast<std::size_t>(layer)] = v;
+                    v += E(n, static_cast<Eigen::Index>(p)) * values[p * layers + layer];
+                out.at_nodes[(mesh.starts[i] + static_cast<std::size_t>(n)) * layers + layer] = v;
             }
     }
+    for (std::size_t k = 0; k < out.at_points.size(); ++k)
+        if (const double size = von_mises(out.at_points[k]); size > out.largest_at_point) {
+            out.largest_at_point = size;
+            out.largest_point = k / layers;
+        }
     return out;
 }
 

@@ -284,6 +284,11 @@ void Figure::add_label(const Vec3& at, const std::string& words, double size) {
     inside_->scene->AddActor(label);
 }
 
+void Figure::add_tag(const Vec3& at, const std::string& words, const Color& color) {
+    inside_->tags.push_back({at, words, color});
+    inside_->bounds.include(at);
+}
+
 void Figure::add_legend(char symbol, const Color& color, const std::string& words) {
     inside_->legend.push_back({symbol, color, words});
 }
@@ -364,6 +369,7 @@ vtkSmartPointer<vtkImageData> Figure::render() {
     in.triad->SetLayer(1);
     in.draw_triad(from);
     in.draw_frame();
+    in.draw_tags();
     in.draw_scale_line(2.0 * in.scene->GetActiveCamera()->GetParallelScale() /
                        (height * (1.0 - title_share)));
     window->SetNumberOfLayers(2);

@@ -44,6 +44,12 @@ struct Figure::Inside {
         std::string words;
     };
     std::vector<Entry> legend;
+    struct Tag {
+        Vec3 at;
+        std::string words;
+        Color color;
+    };
+    std::vector<Tag> tags;
     vtkSmartPointer<vtkLookupTable> table;
     std::string table_title;
 
@@ -75,6 +81,7 @@ struct Figure::Inside {
     void add_marker(const Entry& entry, double x, double y);
     void add_polygon(const std::vector<Vec2>& corners, const Color& color);
     void draw_frame();
+    void draw_tags(); // the scene's camera is aimed
     void draw_triad(const Vec3& from);
     void draw_scale_line(double world_per_pixel);
 };

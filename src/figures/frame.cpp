@@ -168,7 +168,8 @@ void Figure::Inside::draw_frame() {
     const auto height_at = [&](double tight) {
         double out = 0.0;
         for (const Entry& entry : legend)
-            out += (6.0 + 20.0 * static_cast<double>(broken(entry.words, columns_at(tight)).size())) * tight * p;
+            out +=
+                (6.0 + 20.0 * static_cast<double>(broken(entry.words, columns_at(tight)).size())) * tight * p;
         return out;
     };
     double tight = 1.0;
@@ -205,6 +206,39 @@ void Figure::Inside::draw_frame() {
                     on_paper(color::text));
         add_words(left + 36 * p, at, fmt::format("{:.3g}", range[0] + (range[1] - range[0]) * i / 5.0), 13,
                   color::text, false);
+    }
+}
+
+void Figure::Inside::draw_tags() {
+    const double w = oversampling * options.width * (1.0 - legend_share);
+    const double h = oversampling * options.height * (1.0 - title_share);
+    const double p = pixel();
+    vtkCamera* camera = scene->GetActiveCamera();
+    const Vec3 middle(camera->GetFocalPoint());
+    const Vec3 up = Vec3(camera->GetViewUp()).normalized();
+    const Vec3 from = (Vec3(camera->GetPosition()) - middle).normalized();
+    const Vec3 right = up.cross(from);
+    const double scale = h / (2.0 * camera->GetParallelScale());
+    for (const Tag& tag : tags) {
+        const double x = 0.5 * w + scale * (tag.at - middle).dot(right);
+        const double y = 0.5 * h + scale * (tag.at - middle).dot(up);
+        // Towards the middle of the sheet, where there is room.
+        const double to = x > 0.6 * w ? -1.0 : 1.0;
+        const double rise = y > 0.85 * h ? -1.0 : 1.0;
+        const Vec2 foot(x + to * 5 * p, y + rise * 7 * p);
+        const Vec2 end(x + to * 14 * p, y + rise * 20 * p);
+        const Vec2 across = 0.8 * p * Vec2(foot.y() - end.y(), end.x() - foot.x()).normalized();
+        add_polygon({foot - across, foot + across, end + across, end - across}, tag.color);
+        vtkNew<vtkTextActor> text;
+        text->SetInput((" " + tag.words + " ").c_str());
+        vtkTextProperty* look = text->GetTextProperty();
+        style(look, 13 * p, on_paper(color::text), true);
+        look->SetJustification(to > 0.0 ? VTK_TEXT_LEFT : VTK_TEXT_RIGHT);
+        look->SetVerticalJustificationToCentered();
+        look->SetBackgroundColor(paper()[0], paper()[1], paper()[2]);
+        look->SetBackgroundOpacity(0.85);
+        text->SetPosition(end.x(), end.y() + rise * 6 * p);
+        overlay->AddViewProp(text);
     }
 }
 

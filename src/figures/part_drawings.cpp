@@ -89,8 +89,9 @@ void draw_thickness(const Model& model, const Part& part, const Thickness& found
         if (!at) return;
         figure.add_legend('o', shade,
                           fmt::format("{} {:.4g} {}\nabout {}", what, at->across, unit, place(at->at)));
-        figure.add_ball(nearest_seen(part.surface, *at, view_direction(options.from, false)),
-                        0.012 * reach(model), shade);
+        const Vec3 seen = nearest_seen(part.surface, *at, view_direction(options.from, false));
+        figure.add_ball(seen, 0.012 * reach(model), shade);
+        figure.add_tag(seen, fmt::format("{:.4g} {}", at->across, unit), shade);
     };
     mark(found.thinnest, thin_mark, "thinnest of the design");
     mark(found.thickest, thick_mark, "thickest of the design");

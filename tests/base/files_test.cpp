@@ -7,6 +7,16 @@
 
 using namespace upright;
 
+TEST(Files, AreReadWhole) {
+    const test::TemporaryFolder folder;
+    EXPECT_EQ(read_text(folder.write("empty.txt", "")), "");
+    const std::string odd("a\0b\r\n\xff", 6);
+    EXPECT_EQ(read_text(folder.write("odd.txt", odd)), odd);
+    EXPECT_THROW(read_text(folder.path() / "none.txt"), Error);
+    EXPECT_THROW(read_text(folder.path()), Error);
+    EXPECT_THROW(read_text("/proc/self/mem"), Error); // opens, but its first bytes cannot be read
+}
+
 TEST(Files, LeaveNothingBehindWhenWritingFails) {
     const test::TemporaryFolder folder;
     const auto target = folder.write("kept.txt", "old");

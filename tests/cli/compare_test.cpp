@@ -176,6 +176,26 @@ TEST(Sweep, AFailedOneDoesNotEndTheRest) {
               2);
 }
 
+// Starts a sweep into `killed` and sends it, and no other process, a signal when its third run has begun.
+// Returns how it ended, as waitpid tells.
+int stop_at_third_run(const TemporaryFolder& folder, const std::vector<std::string>& words, int signal) {
+    std::string line = "cd " + test::shell_quoted(folder.path().string()) + " && exec " +
+                       test::shell_quoted(UPRIGHT_PROGRAM);
+    for (const std::string& w : words) line += " " + test::shell_quoted(w);
+    const pid_t child = ::fork();
+    if (child == 0) {
+        ::execl("/bin/sh", "sh", "-c", (line + " >/dev/null 2>&1").c_str(), nullptr);
+        ::_exit(127);
+    }
+    for (int k = 0; k < 600 && !fs::exists(folder.path() / "killed/03.run/history.csv"); ++k)
+        std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    EXPECT_TRUE(fs::exists(folder.path() / "killed/03.run/history.csv"));
+    ::kill(child, signal);
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    return status;
+}
+
 TEST(Sweep, KilledAndResumedItEndsWithTheSameTable) {
     const TemporaryFolder folder;
     folder.write("arm.toml", beam("keep_every = 3\n"));
@@ -187,27 +207,29 @@ TEST(Sweep, KilledAndResumedItEndsWithTheSameTable) {
     ASSERT_EQ(test::upright(folder.path(), whole).code, 0);
     std::vector<std::string> killed = words;
     killed.insert(killed.end(), {"--out", "killed"});
-    // Into its middle: as soon as the second run has begun to write its history.
-    std::string line = "cd " + test::shell_quoted(folder.path().string()) + " && exec " +
-                       test::shell_quoted(UPRIGHT_PROGRAM);
-    for (const std::string& w : killed) line += " " + test::shell_quoted(w);
-    const pid_t child = ::fork();
-    if (child == 0) {
-        ::execl("/bin/sh", "sh", "-c", (line + " >/dev/null 2>&1").c_str(), nullptr);
-        ::_exit(127);
-    }
-    for (int k = 0; k < 600 && !fs::exists(folder.path() / "killed/03.run/history.csv"); ++k)
-        std::this_thread::sleep_for(std::chrono::milliseconds(50));
-    ASSERT_TRUE(fs::exists(folder.path() / "killed/03.run/history.csv"));
-    ::kill(child, SIGKILL);
-    int status = 0;
-    ::waitpid(child, &status, 0);
+    stop_at_third_run(folder, killed, SIGKILL);
     EXPECT_FALSE(fs::exists(folder.path() / "killed/08.run/run.json"));
     killed.emplace_back("--resume");
     const auto resumed = test::upright(folder.path(), killed);
     EXPECT_EQ(resumed.code, 0) << resumed.out << resumed.err;
     EXPECT_EQ(lasting_rows(folder.path() / "killed/compare.json"),
               lasting_rows(folder.path() / "whole/compare.json"));
+}
+
+TEST(Sweep, AskedToEndItEndsItsRunsInOrder) {
+    const TemporaryFolder folder;
+    folder.write("arm.toml", beam("keep_every = 3\n"));
+    // Bounds far from what a run reaches in its first iterations: those that go on have far to go.
+    std::vector<std::string> words{
+        "sweep",        "arm.toml", "--vary", "response.budget.max=0.6..0.25 in 8", "--set", "mesh.size=0.5",
+        "--no-figures", "--out",    "killed"};
+    const int status = stop_at_third_run(folder, words, SIGTERM);
+    ASSERT_TRUE(WIFEXITED(status));
+    EXPECT_EQ(WEXITSTATUS(status), 130);
+    const std::string told = test::text_of(folder.path() / "killed/03.run/run.json");
+    EXPECT_NE(told.find("\"interrupted\""), std::string::npos) << told;
+    EXPECT_TRUE(fs::exists(folder.path() / "killed/03.run/steps/checkpoint.h5"));
+    EXPECT_FALSE(fs::exists(folder.path() / "killed/08.run/run.json"));
 }
 
 TEST(Sweep, HandsRunsToAQueueAndCollectsThem) {

@@ -49,6 +49,47 @@ TEST(Views, HaveNamesOrNumbers) {
         EXPECT_THROW(view_direction(bad, false), Error) << bad;
 }
 
+namespace {
+
+// The middle of all pixels of a colour, and how many they are.
+std::pair<Vec2, int> middle_of(const Picture& picture, const std::array<int, 3>& shade) {
+    Vec2 sum = Vec2::Zero();
+    int count = 0;
+    for (int y = 0; y < picture.height; ++y)
+        for (int x = 0; x < picture.width; ++x) {
+            const auto at = static_cast<std::size_t>(3 * (y * picture.width + x));
+            bool like = true;
+            for (std::size_t c = 0; c < 3; ++c) like = like && std::abs(picture.rgb[at + c] - shade[c]) < 60;
+            if (!like) continue;
+            sum += Vec2(x, y);
+            ++count;
+        }
+    return {sum / std::max(count, 1), count};
+}
+
+} // namespace
+
+// The ball is placed by the renderer, the tag by arithmetic of our own.
+TEST(Drawings, ATagStandsBesideItsPlaceFromEveryView) {
+    for (const char* from : {"corner", "front", "top", "left", "1,2,-0.4"})
+        for (const Vec3& place : {Vec3(10, 4, 2), Vec3(90, 28, 48), Vec3(50, 0, 25)}) {
+            FigureOptions options;
+            options.from = from;
+            Figure figure(options, false, "tag", "");
+            figure.add_lines({{Vec3(0, 0, 0), Vec3(100, 30, 50)}}, color::faint, 1.0);
+            figure.add_ball(place, 1.0, {0.0, 1.0, 0.0});
+            figure.add_tag(place, "12.3 MPa", {1.0, 0.0, 1.0});
+            const Picture picture = figure.picture();
+            const auto [ball, ball_pixels] = middle_of(picture, {0, 220, 0});
+            const auto [line, line_pixels] = middle_of(picture, {255, 0, 255});
+            ASSERT_GT(ball_pixels, 4) << from;
+            ASSERT_GT(line_pixels, 4) << from;
+            const double away = (ball - line).norm();
+            EXPECT_GT(away, 10.0) << from << " " << place.transpose();
+            EXPECT_LT(away, 24.0) << from << " " << place.transpose();
+        }
+}
+
 TEST(Drawings, RegionsAndCasesFromEverySide) {
     const test::TemporaryFolder folder;
     const Study study =

@@ -38,9 +38,9 @@ int run_demo(const DemoWish& in, Session& session) {
         if (force) words.emplace_back("--force");
         return session.run(words);
     };
-    int code = step({"check", study.string()});
+    int code = step({"check", study.string(), "--set", "mesh.size=9 mm"});
     if (code != 0) return code;
-    code = step({"optimize", study.string()}, in.force);
+    code = step({"optimize", study.string(), "--set", "mesh.size=9 mm"}, in.force);
     if (code != 0) return code;
     for (const char* what : {"density", "displacement", "stress", "history"})
         step({"plot", run.string(), "--what", what});

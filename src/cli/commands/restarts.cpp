@@ -99,7 +99,7 @@ class Restarts {
                       fmt::format("run.threads={}", threads_)});
         const bool resume = there && wish_.resume && fs::exists(folder / "steps/checkpoint.h5", ignored);
         if (there) words.emplace_back(resume ? "--resume" : "--force");
-        one.code = run_program(words, "", fs::path("/dev/null"));
+        one.code = run_program(words, "", "/dev/null", "/dev/null", InterruptGuard::requested);
         if (fs::exists(folder / "study.toml", ignored))
             one.outcome = RunFolder::open(folder, Access::Reading).outcome();
         tell(one);

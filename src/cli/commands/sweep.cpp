@@ -246,7 +246,7 @@ class Sweep {
                              {"--set", "run.start=\"" + fs::absolute(points_[k - 1].folder).string() + "\"",
                               "--set", "run.coarse_first=false"});
             const fs::path log = folder_ / (p.folder.stem().string() + ".log");
-            fresh.code = run_program(words, "", "/dev/null", log);
+            fresh.code = run_program(words, "", "/dev/null", log, InterruptGuard::requested);
             fresh.trouble = first_line(log);
             if (fs::exists(log, ignored) && fs::file_size(log, ignored) == 0) fs::remove(log, ignored);
             if (fs::exists(p.folder / "study.toml", ignored))
