@@ -188,7 +188,7 @@ DesignChain::DesignChain(const Model& model, double filter_radius, const FormRul
                          const SolverOptions& options)
     : is_design_(design_elements(model)), element_of_(where_true(is_design_)),
       variable_of_(numbered(is_design_)), filter_(model, variable_of_, filter_radius, options),
-      form_(model, element_of_, rules) {
+      form_(model, element_of_, rules), thresholds_(thresholds_of(rules.card, filter_radius)) {
     for (const auto& rule : rules.asked) {
         if (const auto [why, instead] = rule->unfit(model, rules.card); !why.empty())
             throw Error::input(rules.card.place, rule->word + ": " + why, instead);
@@ -236,18 +236,28 @@ void DesignChain::spread_out(std::vector<double>& groups, std::vector<double>& o
     for (std::size_t v = 0; v < groups.size(); ++v) out[element_of_[v]] = groups[v];
 }
 
-void DesignChain::physical(const std::vector<double>& x, double sharpness, std::vector<double>& out) const {
+void DesignChain::physical(const std::vector<double>& x, double sharpness, std::vector<double>& out,
+                           double threshold) const {
     const std::vector<double>& filtered = this->filtered(x);
     if (!form_.ties() && all_design() && after_.empty()) {
         out.resize(filtered.size());
-        project_all(filtered, sharpness, out);
+        project_all(filtered, sharpness, out, threshold);
         return;
     }
-    project_all(filtered, sharpness, room_);
+    project_all(filtered, sharpness, room_, threshold);
     if (after_.empty()) return spread_out(room_, out);
     std::vector<double> now = room_;
     pass(after_, form_, &Link::apply, now);
     spread_out(now, out);
+}
+
+void DesignChain::made(const std::vector<double>& x, double sharpness, ThreeDesigns& out) const {
+    physical(x, sharpness, out.drawn);
+    out.thin.clear();
+    out.thick.clear();
+    if (!thresholds_.three()) return;
+    physical(x, sharpness, out.thin, thresholds_.thin);
+    physical(x, sharpness, out.thick, thresholds_.thick);
 }
 
 void DesignChain::field(const std::vector<double>& x, std::vector<double>& out) const {
@@ -276,10 +286,10 @@ double DesignChain::weighted(const std::vector<double>& x, double sharpness,
 }
 
 std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double sharpness,
-                                           const std::vector<double>& gradient) const {
+                                           const std::vector<double>& gradient, double threshold) const {
     if (!form_.ties() && all_design() && links_.empty() && after_.empty()) {
         if (sharpness <= 0.0) return filter_.transpose(gradient);
-        multiply_by_slope(filtered(x), sharpness, gradient, room_);
+        multiply_by_slope(filtered(x), sharpness, gradient, room_, threshold);
         return filter_.transpose(room_);
     }
     room_.resize(element_of_.size());
@@ -288,7 +298,7 @@ std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double 
     const std::vector<double>& now = filtered(x);
     if (!after_.empty()) {
         std::vector<std::vector<double>> before(1);
-        project_all(now, sharpness, before[0]);
+        project_all(now, sharpness, before[0], threshold);
         if (form_.ties()) before[0] = form_.spread(before[0]);
         for (std::size_t i = 0; i + 1 < after_.size(); ++i) {
             before.emplace_back();
@@ -302,7 +312,7 @@ std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double 
         }
     }
     if (form_.ties()) room_ = form_.sum(room_);
-    if (sharpness > 0.0) multiply_by_slope(now, sharpness, room_, room_);
+    if (sharpness > 0.0) multiply_by_slope(now, sharpness, room_, room_, threshold);
     if (!links_.empty()) {
         std::vector<double> by_out = form_.mean_transpose(room_);
         for (std::size_t i = links_.size(); i-- > 0;) {

@@ -7,6 +7,7 @@
 #include "design/helmholtz.hpp"
 #include "design/making_rule.hpp"
 #include "design/projection.hpp"
+#include "design/three_designs.hpp"
 #include "model/model.hpp"
 
 #include <vector>
@@ -56,7 +57,11 @@ class DesignChain {
 
     // Physical density of every element: 1 in kept regions.
     std::vector<double> physical(const std::vector<double>& x, double sharpness) const;
-    void physical(const std::vector<double>& x, double sharpness, std::vector<double>& out) const;
+    void physical(const std::vector<double>& x, double sharpness, std::vector<double>& out,
+                  double threshold = 0.5) const;
+    // The same design thin and thick as well, where a rule asks for that.
+    void made(const std::vector<double>& x, double sharpness, ThreeDesigns& out) const;
+    const Thresholds& thresholds() const { return thresholds_; }
     // What parts are cut from: of every element the value that the projection makes a density of, rules that
     // stand behind the projection applied as they are to a design in black and white.
     std::vector<double> field(const std::vector<double>& x) const;
@@ -66,7 +71,7 @@ class DesignChain {
     // The gradient by the variables, from the gradient by the physical densities, at the same x and
     // sharpness.
     std::vector<double> pull_back(const std::vector<double>& x, double sharpness,
-                                  const std::vector<double>& gradient) const;
+                                  const std::vector<double>& gradient, double threshold = 0.5) const;
 
   private:
     std::vector<bool> is_design_;           // for each element
@@ -75,6 +80,7 @@ class DesignChain {
     bool all_design() const { return element_of_.size() == is_design_.size(); }
     DensityFilter filter_;
     FormMap form_;
+    Thresholds thresholds_;
     // Of rules that are more than ties, after the filter and after the projection.
     std::vector<std::unique_ptr<Link>> links_, after_;
     void spread_out(std::vector<double>& groups, std::vector<double>& out) const;

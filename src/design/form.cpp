@@ -1,5 +1,6 @@
 #include "design/form.hpp"
 
+#include "design/middles.hpp"
 #include "design/repeat_boxes.hpp"
 #include "mesh/into_model.hpp"
 
@@ -13,54 +14,18 @@
 
 namespace upright {
 
+bool maps_onto_itself(const Mesh& mesh, const std::vector<std::size_t>& elements,
+                      const std::function<Vec3(const Vec3&)>& image) {
+    const Middles middles(mesh, elements);
+    std::size_t found = 0;
+    for (const std::size_t e : elements)
+        if (middles.nearest(into_model(mesh, image(mesh.centers[e])), 1e-4 * mesh.size) >= 0) ++found;
+    return 2 * found > elements.size();
+}
+
 namespace {
 
 constexpr double two_pi = 6.28318530717958647692;
-
-// Finds the design element whose middle is nearest to a place.
-class Middles {
-  public:
-    Middles(const Mesh& mesh, const std::vector<std::size_t>& elements)
-        : mesh_(mesh), elements_(elements), width_(std::max(mesh.size, 1e-300)) {
-        for (std::size_t v = 0; v < elements.size(); ++v)
-            cells_[key(mesh.centers[elements[v]], 0, 0, 0)].push_back(v);
-    }
-    // Within `reach`; -1 where there is none.
-    long nearest(const Vec3& p, double reach) const {
-        long best = -1;
-        double least = reach * reach;
-        const int r = static_cast<int>(std::ceil(reach / width_));
-        for (int k = -r; k <= r; ++k)
-            for (int j = -r; j <= r; ++j)
-                for (int i = -r; i <= r; ++i) {
-                    const auto at = cells_.find(key(p, i, j, k));
-                    if (at == cells_.end()) continue;
-                    for (const std::size_t v : at->second) {
-                        const double d = (mesh_.centers[elements_[v]] - p).squaredNorm();
-                        if (d > least || (d == least && best >= 0)) continue;
-                        least = d;
-                        best = static_cast<long>(v);
-                    }
-                }
-        return best;
-    }
-
-  private:
-    std::uint64_t key(const Vec3& p, int i, int j, int k) const {
-        std::uint64_t out = 0;
-        const int shift[3] = {i, j, k};
-        for (int a = 0; a < 3; ++a) {
-            const auto cell = static_cast<std::int64_t>(std::floor((p[a] - mesh_.bounds.low[a]) / width_)) +
-                              shift[a] + (1 << 20);
-            out = (out << 21U) | (static_cast<std::uint64_t>(cell) & 0x1fffffU);
-        }
-        return out;
-    }
-    const Mesh& mesh_;
-    const std::vector<std::size_t>& elements_;
-    double width_;
-    std::unordered_map<std::uint64_t, std::vector<std::size_t>> cells_;
-};
 
 class Groups {
   public:
@@ -82,7 +47,8 @@ class Groups {
 
 using Image = std::function<Vec3(const Vec3&)>;
 
-std::vector<Image> generators(const Mesh& mesh, const FormRules& rules) {
+std::vector<Image> generators(const Mesh& mesh, const std::vector<std::size_t>& elements,
+                              const FormRules& rules) {
     std::vector<Image> out;
     for (const SymmetryPlane& plane : rules.mirror) {
         const bool cut_there =
@@ -94,6 +60,13 @@ std::vector<Image> generators(const Mesh& mesh, const FormRules& rules) {
             p[plane.axis] = 2 * plane.at - p[plane.axis];
             return p;
         });
+    }
+    for (const FormCard::AnyPlane& plane : rules.oblique) {
+        const Image image = [plane](const Vec3& p) {
+            return Vec3(p - 2.0 * plane.normal.dot(p - plane.point) * plane.normal);
+        };
+        // Others are links of the chain (rules/mirror.cpp).
+        if (maps_onto_itself(mesh, elements, image)) out.push_back(image);
     }
     if (rules.sectors)
         out.emplace_back([sectors = *rules.sectors](const Vec3& p) {
@@ -189,7 +162,7 @@ FormMap::FormMap(const Model& model, const std::vector<std::size_t>& elements, c
     const std::size_t n = elements.size();
     Groups groups(n);
     const Middles middles(mesh, elements);
-    const std::vector<Image> images = generators(mesh, rules);
+    const std::vector<Image> images = generators(mesh, elements, rules);
     // Exact partners first.
     std::vector<bool> missing(n, false);
     for (const Image& image : images)

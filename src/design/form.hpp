@@ -5,10 +5,15 @@
 #include "design/form_rules.hpp"
 #include "model/model.hpp"
 
+#include <functional>
 #include <optional>
 #include <vector>
 
 namespace upright {
+
+// Whether most elements of a design have one whose middle lies at their image.
+bool maps_onto_itself(const Mesh& mesh, const std::vector<std::size_t>& elements,
+                      const std::function<Vec3(const Vec3&)>& image);
 
 class FormMap {
   public:

@@ -13,6 +13,7 @@ class RuleKind;
 
 struct FormRules {
     std::vector<SymmetryPlane> mirror;
+    std::vector<FormCard::AnyPlane> oblique;
     struct Sectors {
         Frame frame;
         int count = 2;
@@ -26,7 +27,7 @@ struct FormRules {
     FormCard card;
 
     // Whether elements are tied together.
-    bool any() const { return !mirror.empty() || sectors || extrude || repeat; }
+    bool any() const { return !mirror.empty() || !oblique.empty() || sectors || extrude || repeat; }
 };
 
 } // namespace upright

@@ -15,11 +15,19 @@ namespace {
 // Sharpness below this keeps the argument of exp within its range.
 constexpr double most_sharpness = 600.0;
 
-UPRIGHT_CLONES void project_part(const double* density, std::size_t count, double sharpness, double* out) {
-    const double half = hyperbolic_tangent(0.5 * sharpness);
-    const double scale = 0.5 / half;
+// tanh(s t) + tanh(s (x - t)) over tanh(s t) + tanh(s (1 - t)).
+struct Curve {
+    Curve(double sharpness, double threshold)
+        : low(hyperbolic_tangent(sharpness * threshold)),
+          scale(1.0 / (low + hyperbolic_tangent(sharpness * (1.0 - threshold)))) {}
+    double low, scale;
+};
+
+UPRIGHT_CLONES void project_part(const double* density, std::size_t count, double sharpness, double threshold,
+                                 double* out) {
+    const Curve curve(sharpness, threshold);
     for (std::size_t i = 0; i < count; ++i)
-        out[i] = scale * (half + hyperbolic_tangent(sharpness * (density[i] - 0.5)));
+        out[i] = curve.scale * (curve.low + hyperbolic_tangent(sharpness * (density[i] - threshold)));
 }
 
 UPRIGHT_CLONES double sum_part(const double* density, const double* weights, std::size_t count,
@@ -33,35 +41,38 @@ UPRIGHT_CLONES double sum_part(const double* density, const double* weights, std
     return sum;
 }
 
-UPRIGHT_CLONES void slope_part(const double* density, std::size_t count, double sharpness,
+UPRIGHT_CLONES void slope_part(const double* density, std::size_t count, double sharpness, double threshold,
                                const double* value, double* out) {
-    const double factor = 0.5 * sharpness / hyperbolic_tangent(0.5 * sharpness);
+    const double factor = sharpness * Curve(sharpness, threshold).scale;
     for (std::size_t i = 0; i < count; ++i) {
-        const double t = hyperbolic_tangent(sharpness * (density[i] - 0.5));
+        const double t = hyperbolic_tangent(sharpness * (density[i] - threshold));
         out[i] = value[i] * factor * (1.0 - t * t);
     }
 }
 
 } // namespace
 
-double project(double density, double sharpness) {
+double project(double density, double sharpness, double threshold) {
     if (sharpness <= 0.0) return density;
-    const double half = std::tanh(0.5 * sharpness);
-    return (half + std::tanh(sharpness * (density - 0.5))) / (2.0 * half);
+    const double low = std::tanh(sharpness * threshold);
+    return (low + std::tanh(sharpness * (density - threshold))) /
+           (low + std::tanh(sharpness * (1.0 - threshold)));
 }
 
-double project_slope(double density, double sharpness) {
+double project_slope(double density, double sharpness, double threshold) {
     if (sharpness <= 0.0) return 1.0;
-    const double t = std::tanh(sharpness * (density - 0.5));
-    return sharpness * (1.0 - t * t) / (2.0 * std::tanh(0.5 * sharpness));
+    const double t = std::tanh(sharpness * (density - threshold));
+    return sharpness * (1.0 - t * t) /
+           (std::tanh(sharpness * threshold) + std::tanh(sharpness * (1.0 - threshold)));
 }
 
-void project_all(const std::vector<double>& filtered, double sharpness, std::vector<double>& out) {
+void project_all(const std::vector<double>& filtered, double sharpness, std::vector<double>& out,
+                 double threshold) {
     if (sharpness <= 0.0) return copy_by_blocks(filtered, out);
     out.resize(filtered.size());
     const double used = std::min(sharpness, most_sharpness);
     each_block(filtered.size(), [&](std::size_t from, std::size_t to) {
-        project_part(filtered.data() + from, to - from, used, out.data() + from);
+        project_part(filtered.data() + from, to - from, used, threshold, out.data() + from);
     });
 }
 
@@ -75,12 +86,13 @@ double projected_sum(const std::vector<double>& filtered, double sharpness,
 }
 
 void multiply_by_slope(const std::vector<double>& filtered, double sharpness,
-                       const std::vector<double>& values, std::vector<double>& out) {
+                       const std::vector<double>& values, std::vector<double>& out, double threshold) {
     if (sharpness <= 0.0) return copy_by_blocks(values, out);
     out.resize(values.size());
     const double used = std::min(sharpness, most_sharpness);
     each_block(filtered.size(), [&](std::size_t from, std::size_t to) {
-        slope_part(filtered.data() + from, to - from, used, values.data() + from, out.data() + from);
+        slope_part(filtered.data() + from, to - from, used, threshold, values.data() + from,
+                   out.data() + from);
     });
 }
 

@@ -89,8 +89,9 @@ class Figure {
     void add_ball(const Vec3& center, double radius, const Color& color);
     // Words at a place, on a plate so that they can be read on anything.
     void add_label(const Vec3& at, const std::string& words, double size);
-    // A number at a marked place: beside it, with a line to it, above everything else.
-    void add_tag(const Vec3& at, const std::string& words, const Color& color);
+    // A number at a marked place: beside it, with a line to it, above everything else. Not where one of the
+    // patches that were added before hides the place: then it returns false.
+    bool add_tag(const Vec3& at, const std::string& words, const Color& color);
     // An entry of the legend: '#' a patch, '>' an arrow, '^' a support, '-' a line, 'o' a point, ' ' words
     // alone.
     void add_legend(char symbol, const Color& color, const std::string& words);

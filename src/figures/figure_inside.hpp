@@ -50,6 +50,8 @@ struct Figure::Inside {
         Color color;
     };
     std::vector<Tag> tags;
+    std::vector<std::array<Vec3, 3>> walls; // triangles that cannot be seen through
+    bool hides(const Vec3& at) const;       // from where one looks
     vtkSmartPointer<vtkLookupTable> table;
     std::string table_title;
 

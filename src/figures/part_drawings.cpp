@@ -87,11 +87,12 @@ void draw_thickness(const Model& model, const Part& part, const Thickness& found
     add_block_outline(figure, model, color::faint);
     const auto mark = [&](const std::optional<Thickness::Place>& at, const Color& shade, const char* what) {
         if (!at) return;
-        figure.add_legend('o', shade,
-                          fmt::format("{} {:.4g} {}\nabout {}", what, at->across, unit, place(at->at)));
         const Vec3 seen = nearest_seen(part.surface, *at, view_direction(options.from, false));
         figure.add_ball(seen, 0.012 * reach(model), shade);
-        figure.add_tag(seen, fmt::format("{:.4g} {}", at->across, unit), shade);
+        const bool shown = figure.add_tag(seen, fmt::format("{:.4g} {}", at->across, unit), shade);
+        figure.add_legend('o', shade,
+                          fmt::format("{} {:.4g} {}\nabout {}{}", what, at->across, unit, place(at->at),
+                                      shown ? "" : ",\nhidden from here"));
     };
     mark(found.thinnest, thin_mark, "thinnest of the design");
     mark(found.thickest, thick_mark, "thickest of the design");

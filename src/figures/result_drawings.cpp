@@ -99,13 +99,14 @@ class Painter {
                                        ? fmt::format(",\nwhere it reaches {:.4g} {}", most, result_.unit)
                                        : std::string()));
         if (!result_.peak_words.empty() && any) {
-            const std::string hidden = hidden_note(largest.place);
+            std::string hidden = hidden_note(largest.place);
             figure.add_ball(largest.shown, 0.009 * reach(model_), mark);
-            if (hidden.empty())
-                figure.add_tag(
+            if (!figure.add_tag(
                     largest.shown,
                     fmt::format("{:.4g}{}{}", largest.value, result_.unit.empty() ? "" : " ", result_.unit),
-                    mark);
+                    mark) &&
+                hidden.empty())
+                hidden = ",\nhidden from here";
             figure.add_legend('o', mark,
                               fmt::format("{} {:.4g} {}\nat {}{}", result_.peak_words, largest.value,
                                           result_.unit,

@@ -55,14 +55,17 @@ GradientCheck check_gradients(StaticAnalysis& analysis, Observer& observer) {
     std::vector<double> x(chain.variables());
     for (double& v : x) v = 0.3 + 0.6 * share();
     const std::vector<bool> all(measures.columns().size(), true);
+    ThreeDesigns designs;
     const auto values_at = [&](const std::vector<double>& at) {
-        measures.analyse(chain.physical(at, sharpness), penalty, accuracy);
+        chain.made(at, sharpness, designs);
+        measures.analyse(designs, penalty, accuracy);
         for (const std::string& note : measures.take_notes()) observer.note(note);
         std::vector<double> out;
         for (const Smooth& s : measures.smooth(all, {})) out.push_back(s.value);
         return out;
     };
-    measures.analyse(chain.physical(x, sharpness), penalty, accuracy);
+    chain.made(x, sharpness, designs);
+    measures.analyse(designs, penalty, accuracy);
     const std::vector<Smooth> found = measures.smooth(all, {true, false});
 
     GradientCheck out;
@@ -71,7 +74,7 @@ GradientCheck check_gradients(StaticAnalysis& analysis, Observer& observer) {
     std::vector<std::vector<double>> gradients;
     std::vector<double> lengths;
     for (const Smooth& f : found) {
-        gradients.push_back(chain.pull_back(x, sharpness, f.gradient));
+        gradients.push_back(pulled_back(chain, x, sharpness, f));
         lengths.push_back(std::sqrt(weighted_sum(gradients.back(), gradients.back())));
     }
     out.rows = rows_of(measures, found);

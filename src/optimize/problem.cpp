@@ -92,9 +92,18 @@ void require_reachable(const Model& model, const Problem& problem) {
     }
 }
 
+std::vector<double> pulled_back(const DesignChain& chain, const std::vector<double>& x, double sharpness,
+                                const Smooth& s) {
+    const Thresholds& t = chain.thresholds();
+    return chain.pull_back(x, sharpness, s.gradient,
+                           s.by == Made::Thin    ? t.thin
+                           : s.by == Made::Thick ? t.thick
+                                                 : 0.5);
+}
+
 double filter_radius(const Model& model) {
-    if (model.form.min_feature) return *model.form.min_feature;
-    return model.run.filter.value_or(2.5 * model.mesh.size);
+    const double feature = model.form.min_feature.value_or(model.run.filter.value_or(2.5 * model.mesh.size));
+    return std::max(feature, model.form.min_slot.value_or(0.0));
 }
 
 } // namespace upright

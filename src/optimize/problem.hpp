@@ -1,6 +1,7 @@
 // The optimisation problem of a model: what is the goal, what is bounded, and which optimiser serves.
 #pragma once
 
+#include "design/chain.hpp"
 #include "response/design_measures.hpp"
 #include "response/response.hpp"
 
@@ -39,7 +40,11 @@ Range material_range(const Model& model, const ModelResponse& response);
 // or no design cell is there.
 void require_reachable(const Model& model, const Problem& problem);
 
-// The filter radius of a run: as written, min_feature of [form], or 2.5 cells.
+// The gradient of a function by the variables.
+std::vector<double> pulled_back(const DesignChain& chain, const std::vector<double>& x, double sharpness,
+                                const Smooth& s);
+
+// The filter radius of a run: as written, min_feature of [form], or 2.5 cells; min_slot where that is larger.
 double filter_radius(const Model& model);
 
 } // namespace upright

@@ -93,6 +93,13 @@ class OptimizeObserver : public Observer {
     virtual bool keeps(int /*iteration*/) const { return true; }
 };
 
+// One of the three that a design may be made: thin, as drawn, thick.
+struct MadeDesign {
+    double face_shift = 0.0; // outwards, of a flat face
+    double goal = 0.0;
+    std::vector<Reading> readings; // one a column
+};
+
 struct OptimizeResult {
     RunStatus status = RunStatus::IterationLimit;
     std::string method;   // the word of its stepper
@@ -111,12 +118,17 @@ struct OptimizeResult {
     // The same design as it is made: it decides whether bounds hold, unless the run was not to end black and
     // white ([run] sharpen) or never came to the last of its stages.
     BlackAndWhite black_and_white;
+    // Where a rule asks for it (min_feature strict, min_slot): thin, as drawn, thick. The densities' numbers
+    // are those of the thin one but for what the design weighs, and so are the rows of the history.
+    std::vector<MadeDesign> three;
+    std::vector<Reading> judged; // then: what decided, of the thin one but for what the design weighs
     bool asked_black_and_white = false, came_to_last_stage = false;
     bool by_black_and_white() const {
         return asked_black_and_white && came_to_last_stage && status != RunStatus::Interrupted;
     }
     // Those of the design that decides.
     const std::vector<Reading>& deciding() const {
+        if (!judged.empty()) return judged;
         return by_black_and_white() && black_and_white.there() ? black_and_white.readings : readings;
     }
     const std::vector<double>& deciding_density() const {

@@ -211,13 +211,16 @@ void check_sizes(const Model& model, const Thickness& found, std::vector<MakingF
         f.at_least = at_least;
         f.unit = unit;
         f.where = place.at;
-        f.also = at_least ? fmt::format("{:.3g} % of the design is thinner than {:.4g}",
-                                        100.0 * found.thinner_than(asked), asked)
-                          : std::string("of design regions alone");
+        f.also = std::string_view(rule) == "min_slot" ? std::string("from side to side")
+                 : at_least ? fmt::format("{:.3g} % of the design is thinner than {:.4g}",
+                                          100.0 * found.thinner_than(asked), asked)
+                            : std::string("of design regions alone");
         out.push_back(f);
     };
     if (model.form.min_feature && found.thinnest)
         add("min_feature", "the thinnest place is", *found.thinnest, *model.form.min_feature, true);
+    if (model.form.min_slot && found.narrowest)
+        add("min_slot", "the narrowest gap is", *found.narrowest, *model.form.min_slot, true);
     if (const std::optional<double> most = largest_feature(model.form); most && found.thickest)
         add("max_feature", "the thickest place is", *found.thickest, *most, false);
 }

@@ -20,6 +20,9 @@ class DesignMeasures {
     const std::vector<Column>& columns() const { return columns_; }
 
     // Analyses a design in every case. Throws Error (Numerics).
+    void analyse(const ThreeDesigns& designs, double penalty, const MeasureAccuracy& accuracy) {
+        state_.analyse(designs, penalty, accuracy);
+    }
     void analyse(const std::vector<double>& density, double penalty, const MeasureAccuracy& accuracy) {
         state_.analyse(density, penalty, accuracy);
     }

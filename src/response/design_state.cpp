@@ -51,11 +51,17 @@ DesignState::DesignState(StaticAnalysis& statics, const std::vector<bool>& modal
         modal_.emplace(model_, statics.options());
 }
 
-void DesignState::analyse(const std::vector<double>& density, double penalty,
-                          const MeasureAccuracy& accuracy) {
-    copy_by_blocks(density, density_);
+void DesignState::analyse(const std::vector<double>& drawn, double penalty, const MeasureAccuracy& accuracy) {
+    analyse(ThreeDesigns{drawn, {}, {}}, penalty, accuracy);
+}
+
+void DesignState::analyse(const ThreeDesigns& designs, double penalty, const MeasureAccuracy& accuracy) {
+    copy_by_blocks(designs.drawn, density_);
+    copy_by_blocks(designs.thin, thin_);
+    copy_by_blocks(designs.thick, thick_);
+    const std::vector<double>& density = designs.analysed();
     accuracy_ = accuracy.statics;
-    gray_ = upright::grayness(density, design_);
+    gray_ = upright::grayness(designs.drawn, design_);
     interpolate_stiffness(density, penalty, stiffness_, slope_);
     statics_.solve(stiffness_, density, accuracy.statics, cases_);
     for (std::string& note : statics_.take_notes()) notes_.push_back(std::move(note));
@@ -85,7 +91,8 @@ Eigen::VectorXd DesignState::mass_times(ModalCaseId c, const Eigen::VectorXd& sh
 
 Vec3 DesignState::support_force(CaseId c, const std::string& /*support*/,
                                 const std::array<Eigen::VectorXd, 3>& fields) const {
-    const Eigen::VectorXd rest = statics_.residual(cases_[index(c)], model_.cases[c], stiffness_, density_);
+    const Eigen::VectorXd rest =
+        statics_.residual(cases_[index(c)], model_.cases[c], stiffness_, *analysed());
     Vec3 out = Vec3::Zero();
     for (int a = 0; a < 3; ++a) {
         const Eigen::VectorXd& field = fields[static_cast<std::size_t>(a)];

@@ -21,10 +21,14 @@ class DesignState : public State {
     DesignState(StaticAnalysis& statics, const std::vector<bool>& modal_wanted, bool stress);
 
     // Analyses a design in every case. Throws Error (Numerics).
+    void analyse(const ThreeDesigns& designs, double penalty, const MeasureAccuracy& accuracy);
     void analyse(const std::vector<double>& density, double penalty, const MeasureAccuracy& accuracy);
 
     const Model& model() const override { return model_; }
     const std::vector<double>* density() const override { return &density_; }
+    const std::vector<double>* analysed() const override { return thin_.empty() ? &density_ : &thin_; }
+    // nullptr where the design is made once.
+    const std::vector<double>* thick() const { return thick_.empty() ? nullptr : &thick_; }
     bool has_case(CaseId c) const override { return index(c) < cases_.size(); }
     bool has_modal_case(ModalCaseId c) const override { return index(c) < modals_.size(); }
     const Eigen::VectorXd& displacement(CaseId c) const override { return cases_[index(c)].displacement; }
@@ -64,7 +68,7 @@ class DesignState : public State {
     std::vector<bool> modal_wanted_;
     bool stress_ = false;
     std::vector<bool> design_;
-    std::vector<double> density_, stiffness_, slope_, mass_, mass_slope_;
+    std::vector<double> density_, thin_, thick_, stiffness_, slope_, mass_, mass_slope_;
     mutable std::vector<double> energy_; // room
     double gray_ = 0.0;
     Accuracy accuracy_;

@@ -2,6 +2,7 @@
 // bounds, the gradient check and the optimiser all use it.
 #pragma once
 
+#include "design/three_designs.hpp"
 #include "response/reading.hpp"
 #include "study/measure_word.hpp"
 
@@ -25,6 +26,8 @@ class State {
     virtual const Model& model() const = 0;
     // Of every element; nullptr: all material.
     virtual const std::vector<double>* density() const = 0;
+    // Where a rule has a design made three times, that of the one that is analysed.
+    virtual const std::vector<double>* analysed() const { return density(); }
     virtual bool has_case(CaseId c) const = 0;
     virtual bool has_modal_case(ModalCaseId c) const = 0;
     virtual const Eigen::VectorXd& displacement(CaseId c) const = 0;
@@ -73,6 +76,9 @@ struct SmoothWish {
     bool each_element = false; // stress with an upper bound as what a goal is raised by (Smooth::of_goal)
 };
 
+// Of a design that is made three times: the one that is analysed, as drawn, and the thick one.
+enum class Made { Thin, Drawn, Thick };
+
 // A function of the physical densities that stands for a reading where the reading is not smooth: an
 // aggregate corrected towards it, or one of several modes.
 struct Smooth {
@@ -84,6 +90,7 @@ struct Smooth {
         false; // no bound: what the goal is raised by, as a share of its size, where bounds are broken
     double by_limit = 0.0; // of such a value: its fall by the logarithm of the limit, with `inverse` its rise
     std::vector<double> gradient; // by the physical density of every element
+    Made by = Made::Thin;         // which one
 };
 
 // A smooth function before its adjoint is solved. With u the displacement of `in_case` and v the answer to

@@ -153,6 +153,21 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
                                               {"goal", result.black_and_white.goal},
                                               {"feasible", result.black_and_white.feasible}})
                                       : Json(nullptr);
+    if (!result.three.empty()) {
+        Json three = Json::array();
+        const char* const names[] = {"thin", "as drawn", "thick"};
+        for (std::size_t k = 0; k < result.three.size(); ++k) {
+            Json one = {{"made", names[k]},
+                        {"face_shift", result.three[k].face_shift},
+                        {"goal", result.three[k].goal}};
+            for (std::size_t c = 0; c < all.size(); ++c)
+                one["responses"].push_back({{"name", all[c].name},
+                                            {"value", result.three[k].readings[c].value},
+                                            {"holds", result.three[k].readings[c].holds}});
+            three.push_back(one);
+        }
+        out["three_designs"] = three;
+    }
     out["design_of_iteration"] = result.design_of;
     out["best_feasible_iteration"] = result.best_feasible > 0 ? Json(result.best_feasible) : Json(nullptr);
     if (has_values) {

@@ -352,6 +352,10 @@ struct GoalCard {
 // How the part will be made: each rule ties densities together or sets their scale.
 struct FormCard {
     std::vector<SymmetryPlane> mirror; // the design is the same on both sides
+    struct AnyPlane {
+        Vec3 point = Vec3::Zero(), normal = Vec3::UnitZ(); // of unit length
+    };
+    std::vector<AnyPlane> oblique; // the same, of planes that are not across an axis
     struct Sectors {
         std::string frame; // about its axis
         int count = 2;
@@ -360,6 +364,8 @@ struct FormCard {
     std::optional<Sectors> sectors;
     std::optional<int> extrude; // axis: the same along it
     std::optional<double> min_feature;
+    bool strict = false; // it holds made a little too thin or too thick as well
+    std::optional<double> min_slot;
     // Dies leave the part along a direction.
     struct Draw {
         enum class Parting { Middle, Found, Plane };

@@ -111,6 +111,11 @@ ValueForm list(ValueForm item, std::size_t count) {
     out.count = count;
     return out;
 }
+ValueForm list_of(std::vector<ValueForm> items) {
+    ValueForm out = of_kind(ValueForm::Kind::List);
+    out.items = std::move(items);
+    return out;
+}
 ValueForm map(const std::string& of, std::vector<ValueForm> items) {
     ValueForm out = of_kind(ValueForm::Kind::Map, of);
     out.items = std::move(items);

@@ -79,6 +79,7 @@ ValueForm direction();
 ValueForm corners();
 ValueForm path(const std::string& of);
 ValueForm list(ValueForm item, std::size_t count = 0);
+ValueForm list_of(std::vector<ValueForm> items); // each any of these
 ValueForm map(const std::string& of, std::vector<ValueForm> items);
 ValueForm table(const TableFacts* (*facts)());
 } // namespace value

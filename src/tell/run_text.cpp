@@ -24,6 +24,11 @@ const Reading* broken_most(const std::vector<Reading>& readings, std::size_t& co
     return out;
 }
 
+// Whether the densities' numbers are of a design made too thin.
+bool made_thin(const OptimizeResult& result) {
+    return !result.three.empty() && result.three.front().face_shift != 0.0;
+}
+
 // Values of the densities and of the black-and-white design; bounds stand as in the design that decides.
 void add_responses(const Model& model, const OptimizeResult& result, Lines& out) {
     const std::vector<Column> all = columns(model);
@@ -31,7 +36,8 @@ void add_responses(const Model& model, const OptimizeResult& result, Lines& out)
     std::size_t width = 20;
     for (const Column& c : all) width = std::max(width, c.name.size());
     if (made)
-        out.add(fmt::format("  {:<{}} {:<16} {:>12} {:>16}", "", width, "", "densities", "black and white"));
+        out.add(fmt::format("  {:<{}} {:<16} {:>12} {:>16}", "", width, "",
+                            made_thin(result) ? "made thin" : "densities", "black and white"));
     for (std::size_t c = 0; c < all.size(); ++c) {
         const ModelResponse& card = model.responses[all[c].response];
         const Reading& gray = result.readings[c];
@@ -48,6 +54,31 @@ void add_responses(const Model& model, const OptimizeResult& result, Lines& out)
         if (!card.except.empty())
             line += "  (" + fmt::format("{}", fmt::join(card.except, ", ")) + " excepted)";
         out.add(line);
+    }
+}
+
+// What a design that is made three times comes to in each that is another than as drawn.
+void add_three(const Model& model, const OptimizeResult& result, Lines& out) {
+    if (result.three.empty()) return;
+    const std::vector<Column> all = columns(model);
+    std::size_t width = 20;
+    for (const Column& c : all) width = std::max(width, c.name.size());
+    out.add(fmt::format("{}, every free face moved outwards by",
+                        result.by_black_and_white() ? "in black and white" : "the densities"));
+    std::string head = fmt::format("  {:<{}} {:<16}", "", width, "");
+    for (std::size_t k = 0; k < result.three.size(); ++k)
+        if (const double shift = result.three[k].face_shift; k == 1 || shift != 0.0)
+            head += fmt::format(
+                " {:>12}", k == 1 ? std::string("as drawn")
+                                  : fmt::format("{:+.3g} {}", shift, model.units.text(dimension::length)));
+    out.add(head);
+    for (std::size_t c = 0; c < all.size(); ++c) {
+        const ModelResponse& card = model.responses[all[c].response];
+        std::string line = fmt::format("  {:<{}} {:<16}", all[c].name, width, card.measure->word);
+        for (std::size_t k = 0; k < result.three.size(); ++k)
+            if (k == 1 || result.three[k].face_shift != 0.0)
+                line += fmt::format(" {:>12.6g}", result.three[k].readings[c].value);
+        out.add(line + " " + model.units.text(card.measure->dimension));
     }
 }
 
@@ -91,10 +122,10 @@ void add_costs(const Model& model, const OptimizeResult& result, Lines& out) {
 // What decided, and whether it holds.
 void add_verdict(const Model& model, const OptimizeResult& result, Lines& out) {
     const BlackAndWhite& made = result.black_and_white;
-    const std::string design =
-        result.by_black_and_white()
-            ? fmt::format("the black-and-white design, cut at density {:.3g},", made.threshold)
-            : std::string("the design");
+    const std::string design = result.by_black_and_white()
+                                   ? fmt::format("the black-and-white design, cut at density {:.3g}{},",
+                                                 made.threshold, made_thin(result) ? " and made thin" : "")
+                                   : std::string("the design");
     if (result.feasible) {
         out.add(design + " holds every bound");
     } else {
@@ -160,6 +191,7 @@ std::string run_summary(const Model& model, const OptimizeResult& result, double
     if (result.design_of != last.iteration)
         out.add(fmt::format("the result is the design of iteration {}, the best that held every bound",
                             result.design_of));
+    add_three(model, result, out);
     add_verdict(model, result, out);
     if (!result.costs.empty()) out.add("what each bound costs, near this design:");
     add_costs(model, result, out);

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstring>
 #include <gtest/gtest.h>
+#include <map>
 #include <nlohmann/json.hpp>
 
 using namespace upright;
@@ -171,8 +172,8 @@ TEST(Making, LargestAndLeastFeaturesAreMeasuredOnThePart) {
     double own[2] = {};
     for (const int k : {0, 1}) {
         const std::string name = k == 0 ? "free" : "slender";
-        ASSERT_EQ(test::upright(folder.path(), {"optimize", name + ".toml", "--quiet", "--set",
-                                                "response.budget.max=0.42"})
+        ASSERT_EQ(test::upright(folder.path(),
+                                {"optimize", name + ".toml", "--quiet", "--set", "response.budget.max=0.42"})
                       .code,
                   0)
             << name;
@@ -217,6 +218,63 @@ TEST(Making, LargestAndLeastFeaturesAreMeasuredOnThePart) {
     EXPECT_EQ(test::upright(folder.path(), {"plot", "slender.run", "--what", "draft"}).code, 2);
     EXPECT_EQ(test::upright(folder.path(), {"plot", "slender.run", "--what", "draft", "--along", "up"}).code,
               2);
+}
+
+TEST(Making, StrictlyLeastFeaturesAreMadeThreeTimes) {
+    const TemporaryFolder folder;
+    std::map<std::string, nlohmann::json> runs;
+    for (const auto& [name, form] : std::map<std::string, std::string>{
+             {"free", ""},
+             {"strict", "[form]\nmin_feature = { size = 12, strict = true }\n"},
+             {"slot", "[form]\nmin_slot = 12\n"}}) {
+        folder.write(name + ".toml", arm(form));
+        const auto gradients =
+            test::upright(folder.path(), {"check", name + ".toml", "--no-figures", "--gradients"});
+        EXPECT_EQ(gradients.code, 0) << gradients.err;
+        const auto run = test::upright(folder.path(), {"optimize", name + ".toml"});
+        ASSERT_EQ(run.code, 0) << name << run.out << run.err;
+        EXPECT_EQ(run.out.find("every free face moved") != std::string::npos, name != "free") << run.out;
+        EXPECT_EQ(run.out.find("made thin") != std::string::npos, name == "strict") << run.out;
+        runs[name] = nlohmann::json::parse(test::text_of(folder.path() / (name + ".run/run.json")));
+    }
+    EXPECT_FALSE(runs["free"].contains("three_designs"));
+    const auto& three = runs["strict"]["three_designs"];
+    ASSERT_EQ(three.size(), 3U);
+    EXPECT_NEAR(three[0]["face_shift"].get<double>(), -12.0 * (1.0 - std::sqrt(0.5)), 1e-9);
+    EXPECT_EQ(three[1]["face_shift"].get<double>(), 0.0);
+    EXPECT_GT(three[2]["face_shift"].get<double>(), 0.0);
+    const auto goal = [&](std::size_t k) { return three[k]["goal"].get<double>(); };
+    EXPECT_GT(goal(0), 1.02 * goal(1));
+    EXPECT_GT(goal(1), 1.02 * goal(2));
+    // What was optimised is the thin one; what was bounded is the mass as drawn.
+    EXPECT_NEAR(runs["strict"]["goal"]["value"].get<double>(), goal(0), 0.1 * goal(0)); // gray, and few cells
+    EXPECT_NEAR(runs["strict"]["goal"]["black_and_white"].get<double>(), goal(1), 1e-9 * goal(1));
+    for (const auto& r : runs["strict"]["responses"])
+        if (r["measure"] == "mass-fraction" && !r["max"].is_null())
+            EXPECT_LT(r["black_and_white"]["value"].get<double>(), 1.001 * r["max"].get<double>());
+    // It costs, and not the world.
+    const double free_goal = runs["free"]["goal"]["black_and_white"].get<double>();
+    EXPECT_GT(goal(1), 0.99 * free_goal);
+    EXPECT_LT(goal(1), 1.4 * free_goal);
+    // The run's own files go on: its part is measured.
+    const auto carve = test::upright(folder.path(), {"carve", "strict.run"});
+    EXPECT_EQ(carve.code, 0) << carve.out;
+    EXPECT_NE(carve.out.find("min_feature: the thinnest place"), std::string::npos) << carve.out;
+    const auto slot = test::upright(folder.path(), {"carve", "slot.run"});
+    EXPECT_EQ(slot.code, 0) << slot.out;
+    // What cannot be.
+    const auto check = [&](const std::string& form, const std::string& setting = "run.iterations=80") {
+        folder.write("bad.toml", arm("[form]\n" + form + "\n"));
+        return test::upright(folder.path(), {"check", "bad.toml", "--no-figures", "--set", setting}).code;
+    };
+    EXPECT_EQ(check("min_feature = { size = 9, strict = true }"), 3); // two cells are 10
+    EXPECT_EQ(check("min_feature = { size = 9, strict = false }"), 0);
+    EXPECT_EQ(check("min_feature = { strict = true }"), 3);
+    EXPECT_EQ(check("min_feature = { size = 12, strikt = true }"), 3);
+    EXPECT_EQ(check("min_slot = 9"), 3);
+    EXPECT_EQ(check("min_slot = \"12 kN\""), 3);
+    EXPECT_EQ(check("min_slot = -1"), 3);
+    EXPECT_EQ(check("min_slot = 12", "run.sharpen=false"), 3);
 }
 
 TEST(Making, RulesThatCannotBeKeptAreRefused) {

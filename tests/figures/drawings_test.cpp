@@ -90,6 +90,27 @@ TEST(Drawings, ATagStandsBesideItsPlaceFromEveryView) {
         }
 }
 
+TEST(Drawings, ATagIsNotSetBeforeWhatHidesItsPlace) {
+    Patch wall;
+    wall.points = {Vec3(0, 0, 0), Vec3(10, 0, 0), Vec3(10, 0, 10), Vec3(0, 0, 10)};
+    wall.polygons = {{0, 1, 2, 3}};
+    for (const auto& [from, place, seen] :
+         {std::tuple{"front", Vec3(5, 2, 5), false}, std::tuple{"back", Vec3(5, 2, 5), true},
+          std::tuple{"front", Vec3(8, 2, 3), false}, std::tuple{"front", Vec3(11, 2, 5), true},
+          std::tuple{"front", Vec3(5, 0, 5), true}, std::tuple{"front", Vec3(5, -2, 5), true}}) {
+        FigureOptions options;
+        options.from = from;
+        Figure figure(options, false, "tag", "");
+        figure.add(wall);
+        EXPECT_EQ(figure.add_tag(place, "1", color::load), seen) << from << " " << place.transpose();
+        wall.opacity = 0.5;
+        Figure glass(options, false, "tag", "");
+        glass.add(wall);
+        EXPECT_TRUE(glass.add_tag(place, "1", color::load));
+        wall.opacity = 1.0;
+    }
+}
+
 TEST(Drawings, RegionsAndCasesFromEverySide) {
     const test::TemporaryFolder folder;
     const Study study =

@@ -53,7 +53,7 @@ TEST(BlackAndWhite, TakesAsMuchMaterialAsItsBoundAllows) {
     DesignMeasures measures(analysis);
     const BlackAndWhiteLook look(model, problem, measures);
     const std::vector<double> density = slope_of(model);
-    const BlackAndWhite made = look.best(density);
+    const BlackAndWhite made = look.best({density, {}, {}});
     // 40 % of 128 equal elements: the 51 densest, by a count of its own.
     EXPECT_EQ(solid(made.density), 51U);
     std::vector<double> sorted = density;
@@ -83,7 +83,7 @@ TEST(BlackAndWhite, LeastMaterialIsTheLeastThatHolds) {
         const Vec3& c = model.mesh.centers[e];
         density.push_back(c.y() < 1.0 || c.x() > 7.0 ? 0.9 : 0.15 + 0.05 * c.x());
     }
-    const BlackAndWhite made = look.best(density);
+    const BlackAndWhite made = look.best({density, {}, {}});
     EXPECT_TRUE(made.feasible);
     // A second way: every threshold there is, one after the other.
     std::vector<double> levels = density;
@@ -113,7 +113,7 @@ TEST(BlackAndWhite, TheThresholdStandsAwayFromTheDensities) {
     for (std::size_t e = 0; e < model.mesh.elements(); ++e)
         density.push_back(model.mesh.centers[e].z() < 1.0 || model.mesh.centers[e].x() > 7.0 ? 1.0 - 1e-9
                                                                                              : 1e-9);
-    const BlackAndWhite made = look.best(density);
+    const BlackAndWhite made = look.best({density, {}, {}});
     EXPECT_DOUBLE_EQ(made.threshold, 0.5);
     EXPECT_EQ(solid(made.density), 44U); // a layer of 32, and the end that is pulled
     EXPECT_TRUE(made.carries());
@@ -130,14 +130,14 @@ TEST(BlackAndWhite, StressIsThatOfSolidMaterial) {
     const Problem problem = make_problem(model);
     DesignMeasures measures(analysis);
     const BlackAndWhiteLook look(model, problem, measures);
-    const BlackAndWhite whole = look.quick(std::vector<double>(model.mesh.elements(), 0.9), {});
+    const BlackAndWhite whole = look.quick({std::vector<double>(model.mesh.elements(), 0.9), {}, {}}, {});
     EXPECT_EQ(solid(whole.density), model.mesh.elements());
     EXPECT_NEAR(whole.readings[2].value, 50.0, 1e-6);
     // Half the section: twice the stress.
     std::vector<double> half;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e)
         half.push_back(model.mesh.centers[e].y() < 1.0 ? 0.9 : 0.1);
-    EXPECT_NEAR(look.quick(half, {}).readings[2].value, 100.0, 0.01);
+    EXPECT_NEAR(look.quick({half, {}, {}}, {}).readings[2].value, 100.0, 0.01);
 }
 
 // What decides is said, and by which design.

@@ -265,8 +265,6 @@ TEST(CutLevel, WhatIsThinStaysSound) {
     }
 }
 
-// A bore that leaves walls of a fraction of the lattice's step: whatever plane runs through them, no region
-// leaks into another.
 // A layer under a bore that a channel cuts two millimetres above its end: faces that nearly meet, on lattices
 // of many sizes. Whatever the lattice makes of them, no region may be lost to its neighbour.
 TEST(CutSpace, NoRegionIsLostOnAnyLattice) {
@@ -298,6 +296,39 @@ TEST(CutSpace, NoRegionIsLostOnAnyLattice) {
     }
 }
 
+// Planes of shapes elsewhere that run through a bore's side, or through the lattice's nodes: they end near
+// where their shapes end (cuts reach a few steps beyond), and bind nothing further out.
+TEST(CutSpace, PlanesEndWithTheirFaces) {
+    for (const char* size : {"4", "8", "10"}) {
+        const Model model = build_model(study_from(
+            test::StudyText()
+                .steel()
+                .region("block", "box = [[0, 0, 0], [200, 120, 40]]")
+                .region("bore", "cylinder = { from = [140, 80, 0], to = [140, 80, 40], radius = 40 }", "void")
+                // Its side y = 40 would touch the bore, its side x = 40 runs through nodes.
+                .region("pad", "box = [[0, 0, 0], [40, 40, 40]]", "keep")
+                .mesh("size = " + std::string(size))));
+        const SpaceTets space = cut_space(model.mesh, model.shapes);
+        std::size_t on_side = 0;
+        for (std::size_t i = 0; i < space.tets.points.size(); ++i)
+            for (const std::int32_t s : space.tets.on[i]) {
+                const Sheet& sheet = space.sheets[s];
+                if (sheet.kind != Sheet::Kind::Plane || std::abs(sheet.axis.z()) > 0.5) continue;
+                const Vec3& p = space.tets.points[i];
+                const bool of_pad =
+                    std::abs(sheet.value(Vec3::Zero())) > 39.0 && std::abs(sheet.value(Vec3::Zero())) < 41.0;
+                if (!of_pad) continue;
+                ++on_side;
+                EXPECT_LT(p.x(), 40.0 + 3.6 * model.mesh.size) << size;
+                EXPECT_LT(p.y(), 40.0 + 3.6 * model.mesh.size) << size;
+            }
+        EXPECT_GT(on_side, 10U);
+        EXPECT_NEAR(volume_of(space.tets, 2), 40.0 * 40.0 * 40.0, 1e-6) << size;
+    }
+}
+
+// A bore that leaves walls of a fraction of the lattice's step: whatever plane runs through them, no region
+// leaks into another.
 TEST(PartSpace, WallsThinnerThanTheLatticeHold) {
     for (const char* size : {"0.5", "0.4", "1"})
         for (const double radius : {0.6, 0.8, 0.9}) {

@@ -233,7 +233,8 @@ int run_carve(const CarveWish& in, Session& session) {
     std::optional<Thickness> thickness;
     std::vector<MakingFinding> making;
     if (part.solid) {
-        thickness = measure_thickness(model, part, gaps_seen * model.mesh.size);
+        thickness = measure_thickness(
+            model, part, std::max(gaps_seen * model.mesh.size, 1.1 * model.form.min_slot.value_or(0.0)));
         console.result(thickness_text(model, *thickness));
         making =
             check_making(model, part, model.form.draw ? draw_parting(model, model.form) : 0.0, *thickness);

@@ -56,7 +56,8 @@ int run_demo(const DemoWish& in, Session& session) {
 } // namespace
 
 Command demo_command() {
-    return {"demo", "The whole job on shipped data, end to end, in about a minute", [](Options& options) {
+    return {"demo", "The whole job on shipped data, end to end, in well under two minutes",
+            [](Options& options) {
                 auto in = std::make_shared<DemoWish>();
                 options.word("DIR", in->target, "Where to put it (default: upright-demo)", false);
                 options.flag("--force", in->force, "Overwrite an earlier demo");

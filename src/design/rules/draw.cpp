@@ -3,6 +3,7 @@
 // neighbours, so that no undercut can come of any density.
 #include "design/columns.hpp"
 #include "design/making_rule.hpp"
+#include "design/rules/plane_table.hpp"
 
 #include "study/cards/cards.hpp"
 
@@ -161,21 +162,6 @@ class DrawLink final : public Link {
     double hidden_ = 0.0, whole_ = 0.0;
 };
 
-struct PartingPlane {
-    Vec3 point = Vec3::Zero(), normal = Vec3::UnitZ();
-};
-
-const Schema<PartingPlane>& parting_schema() {
-    static const Schema<PartingPlane> out = schema<PartingPlane>(
-        "parting", "the plane between two dies",
-        {key("point", value::place(), &PartingPlane::point).must("point = [0, 0, 40]").says("a place on it"),
-         key<PartingPlane>("normal", {value::direction()},
-                           [](PartingPlane& p, const Given& g) { p.normal = g.direction().normalized(); })
-             .must("normal = [0, 0, 1]")
-             .says("across it: along the draw")});
-    return out;
-}
-
 const Schema<DrawCard>& draw_schema() {
     using Parting = DrawCard::Parting;
     static const Schema<DrawCard> out = schema<DrawCard>(
@@ -189,10 +175,10 @@ const Schema<DrawCard>& draw_schema() {
              .says("one die, above a base at the lowest place of the space; or two, from a parting plane"),
          key<DrawCard>(
              "parting",
-             {value::word({"middle", "found"}), value::table(facts_of<PartingPlane, parting_schema>)},
+             {value::word({"middle", "found"}), value::table(facts_of<FormCard::AnyPlane, plane_schema>)},
              [](DrawCard& d, const Given& g) {
                  if (g.node.table() != nullptr) {
-                     const PartingPlane plane = read_table(parting_schema(), g.inner());
+                     const FormCard::AnyPlane plane = read_table(plane_schema(), g.inner());
                      d.parting = Parting::Plane;
                      d.point = plane.point;
                      d.normal = plane.normal;
@@ -240,6 +226,9 @@ class DrawRule final : public RuleKind {
                     "Draw across it or along it"};
         for (const SymmetryPlane& plane : form.mirror)
             if (std::abs(d.along[plane.axis]) > parallel)
+                return {"a mirror plane lies across the draw", "Mirror at planes along the draw alone"};
+        for (const FormCard::AnyPlane& plane : form.oblique)
+            if (std::abs(d.along.dot(plane.normal)) > parallel)
                 return {"a mirror plane lies across the draw", "Mirror at planes along the draw alone"};
         if (form.sectors && model.form.sectors_about &&
             direction_off(model.form.sectors_about->axes.col(2), d.along) > parallel)

@@ -1,5 +1,7 @@
-// Sizes of members. The least one is the radius of the filter (optimize/problem.hpp).
+// Sizes of members and gaps. The least one is the radius of the filter (optimize/problem.hpp), and where it
+// is strict what three thresholds leave (design/three_designs.hpp).
 #include "design/making_rule.hpp"
+#include "design/three_designs.hpp"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -8,25 +10,110 @@ namespace upright {
 
 namespace {
 
+struct LeastWish {
+    double size = 0.0;
+    bool strict = false;
+};
+
+const Schema<LeastWish>& least_schema() {
+    static const Schema<LeastWish> out = schema<LeastWish>(
+        "least feature", "Thickness of the thinnest members.",
+        {key("size", value::quantity(dimension::length).above(0), &LeastWish::size)
+             .must("size = \"16 mm\"")
+             .says("as inscribed spheres measure it"),
+         key("strict", value::flag(), &LeastWish::strict)
+             .fallback("false")
+             .says("the design is made three times, a little too thin, as drawn and a little "
+                   "too thick: goal and bounds hold for the thin one, and members and gaps "
+                   "are as wide as `size` (gaps as min_slot, where that is written)")});
+    return out;
+}
+
+// What the mesh cannot show of a size.
+std::string below_cells(double size, const Model& model) {
+    if (size >= 2.499 * model.mesh.size) return {};
+    return fmt::format("below 2.5 cells the mesh cannot show it; cells of {:.6g} {} can", size / 2.5,
+                       model.units.text(dimension::length));
+}
+
+std::pair<std::string, std::string> unfit_three(const char* word, double size, const Model& model) {
+    const std::string unit = model.units.text(dimension::length);
+    if (!model.run.sharpen)
+        return {std::string(word) +
+                    " makes designs in black and white, and sharpen = false in [run] keeps them gray",
+                "Remove sharpen, or " + std::string(word)};
+    if (size < 1.999 * model.mesh.size)
+        return {fmt::format("{} of {:.6g} {} is below two cells, which cannot hold it", word, size, unit),
+                fmt::format("Write cells of {:.4g} {}, or a larger size", 0.5 * size, unit)};
+    return {};
+}
+
 class LeastFeature final : public RuleKind {
   public:
     LeastFeature() {
         word = "min_feature";
-        keys = {key("min_feature", value::quantity(dimension::length).above(0), &FormCard::min_feature)
-                    .example("min_feature = \"16 mm\"")
-                    .says("thickness of the thinnest members, as inscribed spheres measure it: the filter's "
-                          "radius, "
-                          "instead of `filter` of [run]; `carve` measures")};
+        keys = {
+            key<FormCard>("min_feature",
+                          {value::quantity(dimension::length).above(0),
+                           value::table(facts_of<LeastWish, least_schema>)},
+                          [](FormCard& form, const Given& g) {
+                              if (g.node.table() == nullptr) {
+                                  form.min_feature = g.number();
+                                  return;
+                              }
+                              const LeastWish wish = read_table(least_schema(), g.inner());
+                              form.min_feature = wish.size;
+                              form.strict = wish.strict;
+                          })
+                .example("min_feature = \"16 mm\"")
+                .says("thickness of the thinnest members, as inscribed spheres measure it: the filter's "
+                      "radius, instead of `filter` of [run]; `carve` measures. With { size, strict = true } "
+                      "it holds when made a little too thin or too thick as well")};
     }
     bool asked(const FormCard& form) const override { return form.min_feature.has_value(); }
+    std::pair<std::string, std::string> unfit(const Model& model, const FormCard& form) const override {
+        if (!form.strict) return {};
+        return unfit_three("min_feature, strict,", *form.min_feature, model);
+    }
     std::string words(const FormCard& form, const UnitSystem& units) const override {
-        return fmt::format("members no thinner than {:.6g} {}: the filter's radius", *form.min_feature,
-                           units.text(dimension::length));
+        const std::string size = fmt::format("{:.6g} {}", *form.min_feature, units.text(dimension::length));
+        if (!form.strict) return "members no thinner than " + size + ": the filter's radius";
+        return fmt::format(
+            "members and gaps no thinner than {}, also made {:.3g} {} thinner or thicker on each "
+            "face: three designs, the thin one analysed, three more analyses at the end",
+            size, shift_of(form), units.text(dimension::length));
     }
     std::string doubt(const Model& model, const FormCard& form) const override {
-        if (*form.min_feature >= 2.499 * model.mesh.size) return {};
-        return fmt::format("below 2.5 cells the mesh cannot show it; cells of {:.6g} {} can",
-                           *form.min_feature / 2.5, model.units.text(dimension::length));
+        return below_cells(*form.min_feature, model);
+    }
+
+  private:
+    static double shift_of(const FormCard& form) {
+        const double radius = std::max(*form.min_feature, form.min_slot.value_or(0.0));
+        return face_shift(thresholds_of(form, radius).thin, radius);
+    }
+};
+
+class LeastSlot final : public RuleKind {
+  public:
+    LeastSlot() {
+        word = "min_slot";
+        keys = {
+            key("min_slot", value::quantity(dimension::length).above(0), &FormCard::min_slot)
+                .example("min_slot = \"12 mm\"")
+                .says("width of the narrowest gaps and holes, as inscribed spheres measure it: smaller ones "
+                      "weigh as if they were filled; the filter's radius, where that is smaller without it")};
+    }
+    bool asked(const FormCard& form) const override { return form.min_slot.has_value(); }
+    std::pair<std::string, std::string> unfit(const Model& model, const FormCard& form) const override {
+        return unfit_three("min_slot", *form.min_slot, model);
+    }
+    std::string words(const FormCard& form, const UnitSystem& units) const override {
+        return fmt::format("gaps no narrower than {:.6g} {}: what it weighs made thicker leads the way",
+                           *form.min_slot, units.text(dimension::length));
+    }
+    std::string doubt(const Model& model, const FormCard& form) const override {
+        return below_cells(*form.min_slot, model);
     }
 };
 
@@ -107,7 +194,8 @@ std::optional<double> largest_feature(const FormCard& form) {
 }
 
 RuleList feature_rules() {
-    return {std::make_shared<LeastFeature>(), std::make_shared<LargestFeature>()};
+    return {std::make_shared<LeastFeature>(), std::make_shared<LeastSlot>(),
+            std::make_shared<LargestFeature>()};
 }
 
 } // namespace upright

@@ -179,6 +179,9 @@ class OverhangRule final : public RuleKind {
         for (const SymmetryPlane& plane : form.mirror)
             if (std::abs(o.up[plane.axis]) > 1e-6)
                 return {"a mirror plane lies across `up`", "Mirror at planes along `up` alone"};
+        for (const FormCard::AnyPlane& plane : form.oblique)
+            if (std::abs(o.up.dot(plane.normal)) > 1e-6)
+                return {"a mirror plane lies across `up`", "Mirror at planes along `up` alone"};
         for (const SymmetryCut& cut : model.mesh.symmetry)
             if (std::abs(o.up[cut.axis]) > 1e-6)
                 return {"a symmetry plane lies across `up`, so that one half hangs from the other",

@@ -84,8 +84,8 @@ class Asymptotes final : public Stepper {
             for (double& e : mma_.extra) e = std::max(0.1 * e, 1e-6);
         MmaStep step = mma_step({state.x, low, high, now.move, f.values}, settings, mma_);
         for (int trial = 0; conservative_ && trial < most_trials; ++trial) {
-            const std::vector<double> density = tools_.chain.physical(step.x, now.sharpness);
-            tools_.measures.analyse(density, now.penalty, tools_.accuracy(now.move));
+            tools_.chain.made(step.x, now.sharpness, room_);
+            tools_.measures.analyse(room_, now.penalty, tools_.accuracy(now.move));
             const Functions found = make_functions(tools_.measures.smooth(wanted_, {}), now, false);
             std::vector<double> values{found.values.goal};
             values.insert(values.end(), found.values.constraint.begin(), found.values.constraint.end());
@@ -168,7 +168,7 @@ class Asymptotes final : public Stepper {
         const auto pulled = [&](const Smooth& s, double factor) {
             std::vector<double> g;
             if (!gradients) return g;
-            g = tools_.chain.pull_back(tools_.state.x, now.sharpness, s.gradient);
+            g = pulled_back(tools_.chain, tools_.state.x, now.sharpness, s);
             for (double& one : g) one *= factor;
             return g;
         };
@@ -328,6 +328,7 @@ class Asymptotes final : public Stepper {
     StepTools tools_;
     std::vector<bool> goal_column_, wanted_;
     MmaState mma_;
+    ThreeDesigns room_;
     double goal_scale_ = 0.0; // the goal's size when first seen
     std::map<std::string, double> sizes_;
     std::vector<double> merits_;

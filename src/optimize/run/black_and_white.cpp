@@ -117,15 +117,22 @@ double BlackAndWhiteLook::nearest_middle(const std::vector<double>& density, dou
     return std::clamp(middle, below, below + 0.999 * (above - below));
 }
 
-BlackAndWhite BlackAndWhiteLook::cut(const std::vector<double>& density, double asked,
+BlackAndWhite BlackAndWhiteLook::cut(const ThreeDesigns& designs, double asked,
                                      const MeasureAccuracy& accuracy) const {
+    const std::vector<double>& density = designs.drawn;
     BlackAndWhite out;
     const double threshold = nearest_middle(density, asked);
     out.threshold = threshold;
-    out.density.resize(density.size());
-    for (std::size_t e = 0; e < density.size(); ++e)
-        out.density[e] = !design_[e] ? density[e] : density[e] > threshold ? 1.0 : 0.0;
-    measures_.analyse(out.density, 1.0, accuracy);
+    const auto made = [&](const std::vector<double>& from) {
+        std::vector<double> to(from.size());
+        for (std::size_t e = 0; e < from.size(); ++e)
+            to[e] = !design_[e] ? from[e] : from[e] > threshold ? 1.0 : 0.0;
+        return to;
+    };
+    out.density = made(density);
+    out.thin = made(designs.thin);
+    out.thick = made(designs.thick);
+    measures_.analyse(out.designs(), 1.0, accuracy);
     out.readings = measures_.readings();
     out.goal = goal_of(problem_, measures_.columns(), out.readings);
     for (const Reading& r : out.readings) out.most_broken = std::max(out.most_broken, r.excess);
@@ -139,6 +146,7 @@ BlackAndWhite BlackAndWhiteLook::cut(const std::vector<double>& density, double 
 void BlackAndWhiteLook::take_paths(BlackAndWhite& out) const {
     const DesignState& state = measures_.state();
     std::vector<double> energy;
+    const std::vector<double>& solid = out.thin.empty() ? out.density : out.thin;
     for (const CaseId c : model_.cases.ids()) {
         const Eigen::VectorXd& u = state.displacement(c);
         state.statics().unit_energy(u, &u, energy);
@@ -147,7 +155,7 @@ void BlackAndWhiteLook::take_paths(BlackAndWhite& out) const {
             for (std::size_t e = from; e < to; ++e) {
                 const double one = state.stiffness()[e] * energy[e];
                 part[1] += one;
-                if (out.density[e] <= 0.0) part[0] += one;
+                if (solid[e] <= 0.0) part[0] += one;
             }
             return part;
         });
@@ -164,13 +172,13 @@ void BlackAndWhiteLook::keep_better(BlackAndWhite& best, BlackAndWhite other) co
     if (better) best = std::move(other);
 }
 
-BlackAndWhite BlackAndWhiteLook::quick(const std::vector<double>& density,
-                                       const MeasureAccuracy& accuracy) const {
-    const auto [low, high] = range(density);
-    return cut(density, std::clamp(middle, low, std::max(low, high)), accuracy);
+BlackAndWhite BlackAndWhiteLook::quick(const ThreeDesigns& designs, const MeasureAccuracy& accuracy) const {
+    const auto [low, high] = range(designs.drawn);
+    return cut(designs, std::clamp(middle, low, std::max(low, high)), accuracy);
 }
 
-BlackAndWhite BlackAndWhiteLook::best(const std::vector<double>& density) const {
+BlackAndWhite BlackAndWhiteLook::best(const ThreeDesigns& designs) const {
+    const std::vector<double>& density = designs.drawn;
     auto [low, high] = range(density);
     high = std::max(low, high);
     BlackAndWhite out;
@@ -182,7 +190,7 @@ BlackAndWhite BlackAndWhiteLook::best(const std::vector<double>& density) const 
             const double at = std::clamp(t, low, high);
             if (std::find(tried.begin(), tried.end(), at) != tried.end()) continue;
             tried.push_back(at);
-            keep_better(out, cut(density, at, close_look()));
+            keep_better(out, cut(designs, at, close_look()));
             if (out.feasible) break;
         }
         return out;
@@ -194,7 +202,7 @@ BlackAndWhite BlackAndWhiteLook::best(const std::vector<double>& density) const 
     std::size_t at = static_cast<std::size_t>(
         std::upper_bound(all.begin(), all.end(), std::clamp(middle, low, high)) - all.begin() - 1);
     for (int look = 0; look < most_looks; ++look) {
-        BlackAndWhite one = cut(density, all[at], close_look());
+        BlackAndWhite one = cut(designs, all[at], close_look());
         const bool feasible = one.feasible;
         keep_better(out, std::move(one));
         if (feasible)

@@ -191,17 +191,17 @@ class Loop {
         start_ = Clock::now();
         OptimizerState& state = result_.state;
         chain_.field(state.x, state.filtered);
-        chain_.physical(state.x, now.sharpness, density_);
+        chain_.made(state.x, now.sharpness, designs_);
         state.penalty = now.penalty;
         state.sharpness = now.sharpness;
         result_.penalty = now.penalty;
         result_.sharpness = now.sharpness;
-        mean_change_ = state.density.empty() ? 1.0 : mean_difference(density_, state.density);
+        mean_change_ = state.density.empty() ? 1.0 : mean_difference(designs_.drawn, state.density);
         const double change = now.sharpness > 0.0 && !state.density.empty()
-                                  ? largest_difference(density_, state.density)
+                                  ? largest_difference(designs_.drawn, state.density)
                                   : state.step;
-        state.density.swap(density_);
-        measures_.analyse(state.density, now.penalty, accuracy(change));
+        state.density = designs_.drawn;
+        measures_.analyse(designs_, now.penalty, accuracy(change));
         for (const std::string& note : measures_.take_notes()) observer_.note(note);
         const SolverCost cost = analysis_.cost();
         IterationRow row;
@@ -251,7 +251,7 @@ class Loop {
     void settle(const Schedule& now) {
         const bool exact = analysis_.cost().iterations == 0 && measures_.state().modals().empty();
         if (exact) return;
-        measures_.analyse(result_.state.density, now.penalty, tight_accuracy());
+        measures_.analyse(designs_, now.penalty, tight_accuracy());
         read_into(result_.state.history.back());
     }
 
@@ -313,17 +313,19 @@ class Loop {
     void return_to(const Best& best) {
         OptimizerState& state = result_.state;
         result_.design_of = best.iteration;
-        result_.density = chain_.physical(best.x, best.sharpness);
+        chain_.made(best.x, best.sharpness, designs_);
+        result_.density = designs_.drawn;
         result_.filtered = chain_.field(best.x);
         result_.penalty = best.penalty;
         result_.sharpness = best.sharpness;
         result_.stages_done = best.final;
-        measures_.analyse(result_.density, best.penalty, tight_accuracy());
+        measures_.analyse(designs_, best.penalty, tight_accuracy());
         result_.readings = measures_.readings();
         read_into(state.history.at(static_cast<std::size_t>(result_.design_of) - 1), result_.readings);
     }
-    // Of the design that decides.
+    // Of the design that decides: as drawn, where it is made three times.
     void note_fields() {
+        if (chain_.thresholds().three()) look_at_all_three();
         if (result_.by_black_and_white() && result_.black_and_white.there())
             measures_.analyse(result_.black_and_white.density, 1.0, tight_accuracy());
         else if (result_.black_and_white.there())
@@ -333,22 +335,48 @@ class Loop {
         result_.stiffness = measures_.state().stiffness();
     }
 
+    // What the three come to, in black and white where that decides. What is reported as black and white is
+    // as drawn from here on.
+    void look_at_all_three() {
+        BlackAndWhite& made = result_.black_and_white;
+        const bool by_made = result_.by_black_and_white() && made.there();
+        const ThreeDesigns three = by_made ? made.designs() : designs_;
+        const double penalty = by_made ? 1.0 : result_.penalty;
+        const auto look = [&](const std::vector<double>& density, double threshold) {
+            MadeDesign one;
+            measures_.analyse(density, penalty, tight_accuracy());
+            one.readings = measures_.readings();
+            one.goal = goal_of(problem_, measures_.columns(), one.readings);
+            one.face_shift = face_shift(threshold, filter_radius(model_));
+            if (threshold > 0.5) one.face_shift = -one.face_shift;
+            result_.three.push_back(std::move(one));
+        };
+        look(three.thin, chain_.thresholds().thin);
+        look(three.thick, chain_.thresholds().thick);
+        look(three.drawn, 0.5);
+        std::swap(result_.three[1], result_.three[2]);
+        if (!by_made) return;
+        result_.judged = made.readings;
+        made.readings = result_.three[1].readings;
+        made.goal = result_.three[1].goal;
+    }
+
     // Black and white, at the end: where it breaks a bound and an earlier one did not, that is the result.
     void make_black_and_white() {
         if (!result_.by_black_and_white()) {
             // It decides nothing: one look.
-            result_.black_and_white = black_and_white_.quick(result_.density, accuracy(0.0));
+            result_.black_and_white = black_and_white_.quick(designs_, accuracy(0.0));
             return;
         }
         result_.black_and_white =
-            closest_.iteration == result_.design_of ? closest_.made : black_and_white_.best(result_.density);
+            closest_.iteration == result_.design_of ? closest_.made : black_and_white_.best(designs_);
         const BlackAndWhite& now = result_.black_and_white;
         const double excess = now.fault();
         const bool keep = now.feasible ? !made_feasible_ || !better(made_.goal, now.goal)
                                        : !made_feasible_ && excess <= made_excess_;
         if (keep || made_.iteration <= 0 || made_.iteration == result_.design_of) return;
         return_to(made_);
-        result_.black_and_white = black_and_white_.best(result_.density);
+        result_.black_and_white = black_and_white_.best(designs_);
     }
 
     // Multipliers of steps in which hardly a density could move any more tell nothing of the optimum.
@@ -374,13 +402,13 @@ class Loop {
     bool repair(const Schedule& now) {
         if (!model_.run.sharpen || repairs_ >= most_repairs) return false;
         OptimizerState& state = result_.state;
-        closest_ = {state.iteration, black_and_white_.best(state.density)};
+        closest_ = {state.iteration, black_and_white_.best(designs_)};
         remember_made(closest_.made, now, state.x);
-        measures_.analyse(state.density, now.penalty, accuracy(state.history.back().change));
+        measures_.analyse(designs_, now.penalty, accuracy(state.history.back().change));
         if (closest_.made.feasible) return false;
         ++repairs_;
         look(now, state.x);
-        measures_.analyse(state.density, now.penalty, accuracy(state.history.back().change));
+        measures_.analyse(designs_, now.penalty, accuracy(state.history.back().change));
         return true;
     }
     // Local stress differs most between a design and its black-and-white form: it is watched on the way.
@@ -403,7 +431,7 @@ class Loop {
     void look(const Schedule& now, const std::vector<double>& x) {
         OptimizerState& state = result_.state;
         measures_.before_made();
-        const BlackAndWhite out = black_and_white_.quick(state.density, accuracy(0.0));
+        const BlackAndWhite out = black_and_white_.quick(designs_, accuracy(0.0));
         measures_.after_made();
         remember_made(out, now, x);
         // What bounds are measured by from here on.
@@ -497,7 +525,7 @@ class Loop {
     Stages stages_;
     double mean_change_ = 1.0; // of the physical densities in the step that led here
     std::unique_ptr<Stepper> stepper_;
-    std::vector<double> density_; // room
+    ThreeDesigns designs_; // of the last row, at the end of the result
     Best best_;
     Best made_; // the best whose black-and-white form held every bound when it was looked at
     bool made_feasible_ = false;

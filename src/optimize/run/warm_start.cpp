@@ -35,7 +35,7 @@ std::vector<double> coarse_start(Model coarse, const Model& model, OptimizeObser
     coarse.run.coarse_first = false;
     coarse.run.sharpen = false;
     coarse.run.iterations = std::max(10, model.run.iterations / 2);
-    if (!coarse.form.min_feature) coarse.run.filter = filter_radius(model);
+    if (!coarse.form.min_feature && !coarse.form.min_slot) coarse.run.filter = filter_radius(model);
     StaticAnalysis analysis(coarse, solver_options(coarse.run));
     CoarseObserver quiet(observer);
     const OptimizeResult result = optimize(analysis, quiet);

@@ -165,15 +165,20 @@ class SpaceCutter {
         for (std::size_t i = 0; i < value.size(); ++i) {
             if (std::abs(value[i]) > on_it * a_) continue;
             value[i] = 0.0;
-            // A field goes along with the exact faces that it follows.
-            if (sheet.kind != Sheet::Kind::Field || tets.on[i].empty())
+            // A plane goes on beyond its face: what lies on it there is as free as any other. A field goes
+            // along with the exact faces that it follows.
+            if (on_written_face(sheet, tets.points[i]) &&
+                (sheet.kind != Sheet::Kind::Field || tets.on[i].empty()))
                 tets.put_on(static_cast<std::int32_t>(i), number);
         }
         const auto edges = tets.edges_across(value, [](std::size_t) { return true; });
         std::vector<Crossing> all = crossings(sheet, value, edges);
         std::vector<char> between(all.size(), 0);
 #pragma omp parallel for schedule(dynamic, 64)
-        for (std::size_t i = 0; i < all.size(); ++i) between[i] = between_regions(sheet, all[i].at) ? 1 : 0;
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            // Beyond its written face a plane may touch a face of others, where regions change as well.
+            between[i] = on_written_face(sheet, all[i].at) && between_regions(sheet, all[i].at) ? 1 : 0;
+        }
         Near face(reach * a_);
         for (std::size_t i = 0; i < all.size(); ++i)
             if (between[i] != 0) face.add(all[i].at);

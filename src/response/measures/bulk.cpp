@@ -191,6 +191,7 @@ class Bulk final : public Measurement {
                 of_balls[b] = factor * std::pow(full[b] / mean, mean_power - 1.0) / count;
             out.smooth.gradient.assign(model_.mesh.elements(), 0.0);
             balls_.add_transpose(of_balls, out.smooth.gradient);
+            out.smooth.by = Made::Drawn;
         }
         return {std::move(out)};
     }

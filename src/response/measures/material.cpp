@@ -33,6 +33,18 @@ class Amount final : public Measurement {
         out.smooth.min = response_.min;
         out.smooth.max = response_.max;
         if (wish.gradients) out.smooth.gradient = weights_;
+        out.smooth.by = Made::Drawn;
+        if (state.thick() != nullptr) {
+            // What is bounded is what the design weighs as drawn; the way to less of it is that of the thick
+            // one, or gaps would close in it for nothing (Wang, Lazarov & Sigmund 2011, section 4).
+            const double thick = weighted_sum(weights_, *state.thick());
+            const double share =
+                thick > 0.0 ? corrected(at, at.name + " thick", out.smooth.value / thick, wish.adapt, 1.0)
+                            : 1.0;
+            out.smooth.value = share * thick;
+            for (double& weight : out.smooth.gradient) weight *= share;
+            out.smooth.by = Made::Thick;
+        }
         return {std::move(out)};
     }
 

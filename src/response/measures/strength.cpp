@@ -51,7 +51,7 @@ class Strength final : public Measurement {
         const CaseId c = at.in_case;
         if (!state.has_case(c)) return {};
         const std::vector<double>& stress = state.von_mises(c);
-        const std::vector<double>* density = nodes_ == nullptr ? state.density() : nullptr;
+        const std::vector<double>* density = nodes_ == nullptr ? state.analysed() : nullptr;
         // What partly dense cells carry counts by their share (stress_share.hpp).
         const auto share = [&](std::size_t s) {
             return density != nullptr ? stress_share((*density)[s]) : 1.0;
@@ -121,7 +121,7 @@ class Strength final : public Measurement {
     void after_made(const DesignState& state, const ColumnAt& at) override {
         const std::vector<double> before = std::move(before_made_[at.column]);
         if (upper_limit() > 0.0)
-            lagrangian(state).follow(before, stresses(state, at.in_case), *state.density(), *at.memory,
+            lagrangian(state).follow(before, stresses(state, at.in_case), *state.analysed(), *at.memory,
                                      at.name);
     }
 
@@ -168,7 +168,7 @@ class Strength final : public Measurement {
 
     // The same as use of the strength (or as stress), with soft cells counting less.
     std::vector<double> uses(const DesignState& state, const std::vector<double>& sizes) const {
-        const std::vector<double>& density = *state.density();
+        const std::vector<double>& density = *state.analysed();
         const std::size_t many = layers(state);
         std::vector<double> out(sizes.size());
         for (std::size_t k = 0; k < out.size(); ++k)
@@ -179,7 +179,7 @@ class Strength final : public Measurement {
     // d(norm) = sum (use / norm)^(p - 1) d(use)
     void add_norm(const DesignState& state, CaseId c, const std::vector<double>& sizes,
                   const std::vector<double>& use, double factor, double norm, Pending& p) const {
-        const std::vector<double>& density = *state.density();
+        const std::vector<double>& density = *state.analysed();
         const std::size_t many = layers(state);
         std::vector<double> weight(use.size());
         for (std::size_t k = 0; k < use.size(); ++k) {

@@ -78,7 +78,8 @@ Shape in_frame(const Shape& shape, const Frame& frame);
 // "y = 100 mm" as a plane across an axis; `what` is "a symmetry plane".
 SymmetryPlane read_plane(const Node& item, const CardReader& reader, const std::string& what);
 // The planes of a key, at most one across each axis.
-std::vector<SymmetryPlane> read_planes(const Given& given, const std::string& what, const std::string& twice,
+std::vector<SymmetryPlane> read_planes(const std::vector<const Node*>& items, const CardReader& card,
+                                       const std::string& what, const std::string& twice,
                                        const std::string& instead);
 
 // The two ends of a joint or bond.

@@ -130,7 +130,7 @@ const Schema<SymmetryCard>& symmetry_schema() {
         {key<SymmetryCard>("planes",
                            {value::list(value::text("a plane \"x = 0\"")), value::text("a plane \"x = 0\"")},
                            [](SymmetryCard& c, const Given& g) {
-                               c.planes = read_planes(g, "a symmetry plane",
+                               c.planes = read_planes(g.items(), g.card, "a symmetry plane",
                                                       "two symmetry planes stand across the same axis",
                                                       "One is enough to halve the model");
                            })
@@ -170,11 +170,12 @@ SymmetryPlane read_plane(const Node& item, const CardReader& reader, const std::
     return plane;
 }
 
-std::vector<SymmetryPlane> read_planes(const Given& given, const std::string& what, const std::string& twice,
+std::vector<SymmetryPlane> read_planes(const std::vector<const Node*>& items, const CardReader& card,
+                                       const std::string& what, const std::string& twice,
                                        const std::string& instead) {
     std::vector<SymmetryPlane> out;
-    for (const Node* item : given.items()) {
-        const SymmetryPlane plane = read_plane(*item, given.card, what);
+    for (const Node* item : items) {
+        const SymmetryPlane plane = read_plane(*item, card, what);
         for (const SymmetryPlane& other : out)
             if (other.axis == plane.axis) throw Error::input(item->place, twice, instead);
         out.push_back(plane);
