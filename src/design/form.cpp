@@ -17,10 +17,16 @@ namespace upright {
 bool maps_onto_itself(const Mesh& mesh, const std::vector<std::size_t>& elements,
                       const std::function<Vec3(const Vec3&)>& image) {
     const Middles middles(mesh, elements);
-    std::size_t found = 0;
-    for (const std::size_t e : elements)
-        if (middles.nearest(into_model(mesh, image(mesh.centers[e])), 1e-4 * mesh.size) >= 0) ++found;
-    return 2 * found > elements.size();
+    std::size_t exact = 0;
+    std::size_t near = 0;
+    for (const std::size_t e : elements) {
+        const Vec3 at = into_model(mesh, image(mesh.centers[e]));
+        if (middles.nearest(at, 1e-4 * mesh.size) >= 0)
+            ++exact;
+        else if (middles.nearest(at, 0.5 * mesh.size) >= 0)
+            ++near;
+    }
+    return exact > near;
 }
 
 namespace {
@@ -47,6 +53,19 @@ class Groups {
 
 using Image = std::function<Vec3(const Vec3&)>;
 
+Vec3 reflected_at(const FormCard::AnyPlane& plane, const Vec3& p) {
+    return p - 2.0 * plane.normal.dot(p - plane.point) * plane.normal;
+}
+Vec3 turned(const FormRules::Sectors& sectors, const Vec3& p) {
+    const Mat3 turn = Eigen::AngleAxisd(two_pi / sectors.count, sectors.frame.axes.col(2)).matrix();
+    return sectors.frame.origin + turn * (p - sectors.frame.origin);
+}
+Vec3 mirrored_in(const FormRules::Sectors& sectors, const Vec3& p) {
+    Vec3 local = sectors.frame.axes.transpose() * (p - sectors.frame.origin);
+    local.y() = -local.y();
+    return sectors.frame.origin + sectors.frame.axes * local;
+}
+
 std::vector<Image> generators(const Mesh& mesh, const std::vector<std::size_t>& elements,
                               const FormRules& rules) {
     std::vector<Image> out;
@@ -62,23 +81,14 @@ std::vector<Image> generators(const Mesh& mesh, const std::vector<std::size_t>& 
         });
     }
     for (const FormCard::AnyPlane& plane : rules.oblique) {
-        const Image image = [plane](const Vec3& p) {
-            return Vec3(p - 2.0 * plane.normal.dot(p - plane.point) * plane.normal);
-        };
+        const Image image = [plane](const Vec3& p) { return reflected_at(plane, p); };
         // Others are links of the chain (rules/mirror.cpp).
         if (maps_onto_itself(mesh, elements, image)) out.push_back(image);
     }
     if (rules.sectors)
-        out.emplace_back([sectors = *rules.sectors](const Vec3& p) {
-            const Mat3 turn = Eigen::AngleAxisd(two_pi / sectors.count, sectors.frame.axes.col(2)).matrix();
-            return Vec3(sectors.frame.origin + turn * (p - sectors.frame.origin));
-        });
+        out.emplace_back([sectors = *rules.sectors](const Vec3& p) { return turned(sectors, p); });
     if (rules.sectors && rules.sectors->mirrored)
-        out.emplace_back([frame = rules.sectors->frame](const Vec3& p) {
-            Vec3 local = frame.axes.transpose() * (p - frame.origin);
-            local.y() = -local.y();
-            return Vec3(frame.origin + frame.axes * local);
-        });
+        out.emplace_back([sectors = *rules.sectors](const Vec3& p) { return mirrored_in(sectors, p); });
     return out;
 }
 
@@ -155,6 +165,71 @@ std::size_t tie_repeats(const Model& model, const std::vector<std::size_t>& elem
 }
 
 } // namespace
+
+std::vector<PatternImage> pattern_images(const Model& model, const FormRules& rules) {
+    std::vector<PatternImage> out;
+    const auto add = [&](const char* rule, const char* words, const Image& image) {
+        out.push_back({rule, words, [image](const Vec3& p) { return std::optional<Vec3>(image(p)); }});
+    };
+    for (const SymmetryPlane& plane : rules.mirror)
+        add("mirror", "mirrored", [plane](Vec3 p) {
+            p[plane.axis] = 2.0 * plane.at - p[plane.axis];
+            return p;
+        });
+    for (const FormCard::AnyPlane& plane : rules.oblique)
+        add("mirror", "mirrored", [plane](const Vec3& p) { return reflected_at(plane, p); });
+    if (rules.sectors) {
+        add("sectors", "turned by a sector",
+            [sectors = *rules.sectors](const Vec3& p) { return turned(sectors, p); });
+        if (rules.sectors->mirrored)
+            add("sectors", "mirrored in its sector",
+                [sectors = *rules.sectors](const Vec3& p) { return mirrored_in(sectors, p); });
+    }
+    if (!rules.repeat) return out;
+    const FormCard::Repeat& repeat = *rules.repeat;
+    const auto first = design_box(model, repeat.regions.front());
+    for (std::size_t i = 1; first && i < repeat.regions.size(); ++i) {
+        const auto box = design_box(model, repeat.regions[i]);
+        if (!box) continue;
+        const double slack = 1e-6 * model.mesh.size;
+        const bool mirrored = repeat.mirrored && i % 2 == 1;
+        out.push_back({"repeat", "brought into the first region",
+                       [first = *first, box = *box, slack, mirrored](const Vec3& p) -> std::optional<Vec3> {
+                           if (((p - box.low).array() < -slack).any() ||
+                               ((box.high - p).array() < -slack).any())
+                               return {};
+                           return into_first(p, first, box, mirrored);
+                       }});
+    }
+    return out;
+}
+
+int pattern_copy(const Model& model, const FormRules& rules, const Vec3& p, RegionId region) {
+    int out = 0;
+    if (rules.sectors) {
+        const Frame& frame = rules.sectors->frame;
+        const Vec3 local = frame.axes.transpose() * (p - frame.origin);
+        const double sector = two_pi / rules.sectors->count;
+        double angle = std::atan2(local.y(), local.x());
+        if (angle < 0.0) angle += two_pi;
+        const int number = std::min(static_cast<int>(angle / sector + 1e-9), rules.sectors->count - 1);
+        out = number;
+        if (rules.sectors->mirrored) out = 2 * number + (angle - number * sector > 0.5 * sector ? 1 : 0);
+    }
+    const double slack = 1e-6 * model.mesh.size;
+    for (const SymmetryPlane& plane : rules.mirror)
+        out = 2 * out + (p[plane.axis] > plane.at + slack ? 1 : 0);
+    for (const FormCard::AnyPlane& plane : rules.oblique)
+        out = 2 * out + (plane.normal.dot(p - plane.point) < -slack ? 1 : 0);
+    if (rules.repeat) {
+        const std::vector<std::string>& names = rules.repeat->regions;
+        int at = 0;
+        for (std::size_t i = 1; i < names.size(); ++i)
+            if (refers_to(names[i], model.regions[index(region)].name)) at = static_cast<int>(i);
+        out = out * static_cast<int>(names.size()) + at;
+    }
+    return out;
+}
 
 FormMap::FormMap(const Model& model, const std::vector<std::size_t>& elements, const FormRules& rules) {
     if (!rules.any()) return;

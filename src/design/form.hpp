@@ -7,13 +7,25 @@
 
 #include <functional>
 #include <optional>
+#include <string>
 #include <vector>
 
 namespace upright {
 
-// Whether most elements of a design have one whose middle lies at their image.
+// Whether elements of a design whose images lie in it have one whose middle lies there, most of them.
 bool maps_onto_itself(const Mesh& mesh, const std::vector<std::size_t>& elements,
                       const std::function<Vec3(const Vec3&)>& image);
+
+// What a rule has alike: a place, and the place that follows it or leads it; nothing where it has none.
+struct PatternImage {
+    std::string rule, words; // "sectors", "turned by a sector"
+    std::function<std::optional<Vec3>(const Vec3&)> at;
+};
+std::vector<PatternImage> pattern_images(const Model& model, const FormRules& rules);
+
+// Which copy of the pattern a place of a region belongs to: 0 the source, which lies below mirror planes
+// across axes, before oblique ones, in the first sector, in the first of repeated regions.
+int pattern_copy(const Model& model, const FormRules& rules, const Vec3& p, RegionId region);
 
 class FormMap {
   public:

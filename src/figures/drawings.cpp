@@ -1,11 +1,14 @@
 #include "figures/drawings.hpp"
 
+#include "design/form.hpp"
+#include "design/making_rule.hpp"
 #include "figures/scene.hpp"
 #include "study/mesh_word.hpp"
 
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <set>
 
 namespace upright {
 
@@ -36,6 +39,51 @@ void draw_regions(const Model& model, const FigureOptions& options, const std::f
     add_supports(figure, model, used_supports(model), Extent::Modelled);
     add_planes(figure, model);
     figure.write(png);
+}
+
+bool draw_pattern(const Model& model, const FigureOptions& options, const std::filesystem::path& png) {
+    const FormRules rules = form_rules(model.form);
+    if (pattern_images(model, rules).empty()) return false;
+    constexpr Color source{0.00, 0.45, 0.70};
+    static const std::array<Color, 3> copies{Color{0.86, 0.91, 0.95}, Color{0.62, 0.77, 0.88},
+                                             Color{0.75, 0.80, 0.72}};
+    std::string words;
+    for (const auto& rule : rules.asked)
+        if (rule->ties) words += (words.empty() ? "" : "; ") + rule->words(model.form, model.units);
+    Figure figure(with_unit(options, model), model.mesh.dimension() == 2,
+                  model.title + ": pattern of the design", words + part_note(model));
+    Skinned skin = skin_of_elements(model, std::vector<bool>(model.mesh.elements(), true));
+    std::set<int> seen;
+    for (const ElementId e : skin.element) {
+        if (model.role(e) != Role::Design) {
+            skin.patch.colors.push_back({0.86, 0.80, 0.66});
+            continue;
+        }
+        const int copy = pattern_copy(model, rules, model.mesh.center(e), model.mesh.region[index(e)]);
+        seen.insert(copy);
+        skin.patch.colors.push_back(copy == 0 ? source
+                                              : copies[static_cast<std::size_t>(copy - 1) % copies.size()]);
+    }
+    skin.patch.edges = true;
+    figure.add(skin.patch);
+    figure.add_legend('#', source, "source of the pattern");
+    figure.add_legend('#', copies[0], seen.size() > 2 ? "its images, in three shades by turns" : "its image");
+    figure.add_legend('#', {0.86, 0.80, 0.66}, "kept");
+    for (const FormCard::AnyPlane& plane : rules.oblique)
+        figure.add_arrow(plane.point, plane.point + 0.15 * reach(model) * plane.normal, color::plane);
+    if (!rules.oblique.empty())
+        figure.add_legend('>', color::plane, "normal of the mirror plane:\nthe source lies before it");
+    if (rules.sectors) {
+        const Frame& frame = rules.sectors->frame;
+        const Vec3 axis = frame.axes.col(2);
+        const Vec3 middle = frame.origin + axis * axis.dot(model.mesh.bounds.center() - frame.origin);
+        const double half = 0.5 * axis.cwiseAbs().dot(model.mesh.bounds.size()) + 0.06 * reach(model);
+        figure.add_lines({{Vec3(middle - half * axis), Vec3(middle + half * axis)}}, color::plane, 1.6);
+        figure.add_legend('-', color::plane, "axis of the sectors");
+    }
+    add_planes(figure, model);
+    figure.write(png);
+    return true;
 }
 
 void draw_case(const Model& model, const ModelCase& c, const FigureOptions& options,

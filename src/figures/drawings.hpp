@@ -16,6 +16,10 @@ namespace upright {
 // The regions as painted, the outlines of voids, every support and every load (with the factor 1).
 void draw_regions(const Model& model, const FigureOptions& options, const std::filesystem::path& png);
 
+// Where [form] repeats a pattern: the source and its images, in colours of their own. False, and nothing
+// drawn, where it repeats none.
+bool draw_pattern(const Model& model, const FigureOptions& options, const std::filesystem::path& png);
+
 // One case: its loads to scale, its supports.
 // A modal case: what holds it and what rides on it.
 void draw_modal_case(const Model& model, const ModelModalCase& c, const FigureOptions& options,

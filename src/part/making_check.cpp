@@ -1,6 +1,7 @@
 #include "part/making_check.hpp"
 
 #include "base/angles.hpp"
+#include "design/form.hpp"
 #include "design/making_rule.hpp"
 #include "geometry/distance.hpp"
 #include "mesh/into_model.hpp"
@@ -198,6 +199,50 @@ MakingFinding overhang_of(const Model& model, const Part& part) {
     return out;
 }
 
+// How far the free surface is from its images, where those lie in the design as well.
+void check_pattern(const Model& model, const Part& part, std::vector<MakingFinding>& out) {
+    const std::vector<PatternImage> images = pattern_images(model, form_rules(model.form));
+    if (images.empty()) return;
+    std::vector<bool> of_free(part.surface.points.size(), false);
+    for (std::size_t t = 0; t < part.surface.corners.size(); ++t)
+        if (part.free[t])
+            for (const std::int32_t n : part.surface.corners[t]) of_free[static_cast<std::size_t>(n)] = true;
+    std::vector<Vec3> places;
+    for (std::size_t i = 0; i < of_free.size(); ++i)
+        if (of_free[i]) places.push_back(part.surface.points[i]);
+    const FacetTree tree(part.surface.points, part.surface.corners);
+    const auto in_design = [&](const Vec3& p) {
+        const RegionId r = model.shapes.owner(into_model(model.mesh, p));
+        return r != RegionId::None && model.shapes[r].role == Role::Design;
+    };
+    for (const PatternImage& image : images) {
+        std::vector<double> off(places.size(), -1.0);
+#pragma omp parallel for schedule(dynamic, 256)
+        for (std::size_t i = 0; i < places.size(); ++i) {
+            const auto other = image.at(places[i]);
+            if (other && in_design(*other)) off[i] = tree.nearest(*other).distance;
+        }
+        MakingFinding f;
+        f.rule = image.rule;
+        f.what = "free faces, " + image.words + ", miss the part by at most";
+        f.limit = model.mesh.size;
+        f.unit = model.units.text(dimension::length);
+        double sum = 0.0;
+        std::size_t count = 0;
+        for (std::size_t i = 0; i < off.size(); ++i) {
+            if (off[i] < 0.0) continue;
+            ++count;
+            sum += off[i];
+            if (off[i] <= f.value) continue;
+            f.value = off[i];
+            f.where = places[i];
+        }
+        if (count == 0) continue;
+        f.also = fmt::format("by {:.2g} on the mean of {} places", sum / static_cast<double>(count), count);
+        out.push_back(f);
+    }
+}
+
 void check_sizes(const Model& model, const Thickness& found, std::vector<MakingFinding>& out) {
     const double cell = model.mesh.size;
     const std::string unit = model.units.text(dimension::length);
@@ -233,6 +278,7 @@ std::vector<MakingFinding> check_making(const Model& model, const Part& part, do
     if (!part.solid) return out;
     if (model.form.draw) out.push_back(DrawCheck(model, part, parting).run());
     if (model.form.overhang) out.push_back(overhang_of(model, part));
+    check_pattern(model, part, out);
     check_sizes(model, thickness, out);
     return out;
 }

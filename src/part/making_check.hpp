@@ -21,8 +21,10 @@ struct MakingFinding {
 // the lines that see it are across. At most one cell holds.
 // Overhang: the area of free faces that are more than five degrees beyond the angle, as a share of all free
 // faces: at most three percent holds.
-// Sizes: the thinnest and the thickest place of the design, by inscribed spheres, may miss what was asked by
-// a cell. `parting`: of two dies, along the draw. Of solid models with such a rule; else nothing.
+// Patterns (mirror, sectors, repeat): the distance of the free surface from its images, where those lie in
+// the design as well: at most one cell holds. Sizes: the thinnest and the thickest place of the design, by
+// inscribed spheres, may miss what was asked by a cell. `parting`: of two dies, along the draw. Of solid
+// models with such a rule; else nothing.
 std::vector<MakingFinding> check_making(const Model& model, const Part& part, double parting,
                                         const Thickness& thickness);
 

@@ -277,6 +277,51 @@ TEST(Making, StrictlyLeastFeaturesAreMadeThreeTimes) {
     EXPECT_EQ(check("min_slot = 12", "run.sharpen=false"), 3);
 }
 
+TEST(Making, PatternsAreDrawnMadeAndMeasured) {
+    const TemporaryFolder folder;
+    const std::string oblique = "[form]\nmirror = { point = [0, 20, 20], normal = [0, 1, 0.3] }\n";
+    folder.write("free.toml", arm(""));
+    folder.write("oblique.toml", arm(oblique));
+    const auto check = test::upright(folder.path(), {"check", "oblique.toml"});
+    ASSERT_EQ(check.code, 0) << check.err;
+    EXPECT_TRUE(fs::exists(folder.path() / "oblique.check/pattern.png"));
+    ASSERT_EQ(test::upright(folder.path(), {"check", "free.toml"}).code, 0);
+    EXPECT_FALSE(fs::exists(folder.path() / "free.check/pattern.png"));
+    for (const char* name : {"free", "oblique"}) {
+        const auto run = test::upright(folder.path(), {"optimize", std::string(name) + ".toml", "--quiet"});
+        ASSERT_EQ(run.code, 0) << run.err;
+    }
+    const auto kept = test::upright(folder.path(), {"carve", "oblique.run"});
+    EXPECT_EQ(kept.code, 0) << kept.out;
+    EXPECT_NE(kept.out.find("mirror: free faces, mirrored, miss the part by at most"), std::string::npos)
+        << kept.out;
+    // The same rule put to a design that knows nothing of it: the load is not symmetric.
+    folder.write("free.run/study.toml",
+                 test::text_of(folder.path() / "free.run/study.toml") + "\n[form]\nmirror = \"y = 20\"\n");
+    fs::remove(folder.path() / "free.run/model.h5");
+    const auto broken = test::upright(folder.path(), {"carve", "free.run"});
+    EXPECT_EQ(broken.code, 4) << broken.out;
+    EXPECT_NE(broken.out.find("NOT KEPT"), std::string::npos) << broken.out;
+    const auto told = nlohmann::json::parse(test::text_of(folder.path() / "free.run/part.json"));
+    EXPECT_NE(told.dump().find("mirror"), std::string::npos);
+    // What cannot be.
+    const auto refused = [&](const std::string& mirror) {
+        folder.write("bad.toml", arm("[form]\nmirror = " + mirror + "\n"));
+        return test::upright(folder.path(), {"check", "bad.toml", "--no-figures"}).code;
+    };
+    EXPECT_EQ(refused("[\"y = 20\", { point = [0, 20, 20], normal = [1, 0, 1] }]"), 0);
+    EXPECT_EQ(
+        refused("[{ point = [0, 0, 0], normal = [1, 1, 0] }, { point = [9, 0, 0], normal = [1, 1, 0] }]"), 3);
+    EXPECT_EQ(
+        refused("[{ point = [0, 0, 0], normal = [1, 1, 0] }, { point = [9, 0, 0], normal = [1, 2, 0] }]"), 3);
+    EXPECT_EQ(refused("[\"x = 20\", { point = [0, 0, 0], normal = [1, 1, 0] }]"), 3);
+    EXPECT_EQ(refused("[\"x = 20\", { point = [20, 0, 0], normal = [1, 0, 0] }]"), 3);
+    EXPECT_EQ(refused("{ point = [0, 0, 0], normal = [0, 0, 0] }"), 3);
+    EXPECT_EQ(refused("{ normal = [0, 1, 0] }"), 3);
+    EXPECT_EQ(refused("{ point = [0, 0], normal = [0, 1, 0] }"), 3);
+    EXPECT_EQ(refused("[3]"), 3);
+}
+
 TEST(Making, RulesThatCannotBeKeptAreRefused) {
     const TemporaryFolder folder;
     const auto check = [&](const std::string& form) {

@@ -1,10 +1,12 @@
 #include "base/angles.hpp"
 #include "design/chain.hpp"
+#include "design/form.hpp"
 #include "support/studies.hpp"
 
 #include <cmath>
 #include <gtest/gtest.h>
 #include <random>
+#include <set>
 
 using namespace upright;
 using test::block_study;
@@ -211,4 +213,100 @@ TEST(Form, AHalfModelWithTheMirrorOfItsCutIsItself) {
     const Field field(
         study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n[form]\nmirror = \"y = 2\"\n")));
     EXPECT_EQ(field.chain.variables(), field.model.mesh.elements());
+}
+
+TEST(Form, ObliqueMirrorsThatTheMeshHasAreExact) {
+    const Field field(
+        study_from(block_study("[form]\nmirror = { point = [4, 0, 2], normal = [-1, 0, 1] }\n")));
+    // The plane x - 4 = z - 2 through a block of 8 x 4 x 4 in unit cells.
+    std::size_t seen = 0;
+    for (std::size_t e = 0; e < field.density.size(); ++e) {
+        const Vec3& p = field.model.mesh.centers[e];
+        const Vec3 image(p.z() + 2.0, p.y(), p.x() - 2.0);
+        if (image.z() < 0.0 || image.z() > 4.0) continue;
+        EXPECT_EQ(field.density[e], field.at(image));
+        ++seen;
+    }
+    EXPECT_EQ(seen, 64U);
+}
+
+TEST(Form, ObliqueMirrorsThatTheMeshHasNotAreInterpolated) {
+    for (const char* mesh : {"size = 0.5", "kind = \"fitted\"\nsize = 1.1"}) {
+        std::string text = block_study("[form]\nmirror = { point = [4, 2, 2], normal = [1, 0.4, 0] }\n");
+        const auto at = text.find("size = 1");
+        ASSERT_NE(at, std::string::npos) << text;
+        text.replace(at, 8, mesh);
+        const Study study = study_from(text);
+        const Model model = build_model(study);
+        const DesignChain chain(model, 1.6, form_rules(model.form));
+        // A smooth design: waves through the block.
+        std::vector<double> smooth(model.mesh.elements());
+        for (std::size_t e = 0; e < smooth.size(); ++e) {
+            const Vec3& p = model.mesh.centers[e];
+            smooth[e] = 0.5 + 0.4 * std::sin(0.7 * p.x() + 0.5 * p.y()) * std::cos(0.4 * p.z());
+        }
+        const std::vector<double> x = chain.variables_of(smooth);
+        const std::vector<double> density = chain.physical(x, 0.0);
+        const Vec3 normal = Vec3(1, 0.4, 0).normalized();
+        std::size_t seen = 0;
+        double most = 0.0;
+        for (std::size_t e = 0; e < density.size(); ++e) {
+            const Vec3& p = model.mesh.centers[e];
+            const double before = normal.dot(p - Vec3(4, 2, 2));
+            const Vec3 image = p - 2.0 * before * normal;
+            if (before > -1e-9) continue;
+            // The nearest element before the plane.
+            double best = 1e300;
+            std::size_t other = 0;
+            for (std::size_t k = 0; k < density.size(); ++k)
+                if (const double d = (model.mesh.centers[k] - image).norm(); d < best) {
+                    best = d;
+                    other = k;
+                }
+            if (best > 0.5 * model.mesh.size) continue; // beyond the block
+            most = std::max(most, std::abs(density[e] - density[other]));
+            ++seen;
+        }
+        EXPECT_GT(seen, 30U) << mesh;
+        EXPECT_LT(most, 0.12) << mesh; // half a cell of waves
+        // Its transpose.
+        std::vector<double> gradient(density.size());
+        std::vector<double> along(x.size());
+        for (std::size_t e = 0; e < gradient.size(); ++e)
+            gradient[e] = std::cos(1.3 * static_cast<double>(e));
+        for (std::size_t i = 0; i < along.size(); ++i) along[i] = std::sin(2.1 * static_cast<double>(i));
+        const std::vector<double> pulled = chain.pull_back(x, 2.0, gradient);
+        const auto value = [&](double h) {
+            std::vector<double> moved = x;
+            for (std::size_t i = 0; i < moved.size(); ++i) moved[i] += h * along[i];
+            const std::vector<double> d = chain.physical(moved, 2.0);
+            double out = 0.0;
+            for (std::size_t e = 0; e < d.size(); ++e) out += d[e] * gradient[e];
+            return out;
+        };
+        double slope = 0.0;
+        for (std::size_t i = 0; i < x.size(); ++i) slope += pulled[i] * along[i];
+        const double difference = (value(1e-5) - value(-1e-5)) / 2e-5;
+        EXPECT_NEAR(slope, difference, 1e-6 * std::max(1.0, std::abs(difference))) << mesh;
+    }
+}
+
+TEST(Form, ImagesAndCopiesOfPatterns) {
+    const Model model =
+        build_model(study_from(ring("[form]\nsectors = { frame = \"axle\", count = 5, mirrored = "
+                                    "true }\n")));
+    const FormRules rules = form_rules(model.form);
+    const auto images = pattern_images(model, rules);
+    ASSERT_EQ(images.size(), 2U);
+    const Vec3 p(15.0, 1.0, 2.0);
+    const Vec3 turned = *images[0].at(p);
+    EXPECT_NEAR(turned.norm(), p.norm(), 1e-12);
+    EXPECT_NEAR(std::atan2(turned.y(), turned.x()) - std::atan2(p.y(), p.x()), 2.0 * pi / 5.0, 1e-12);
+    EXPECT_NEAR((*images[1].at(p) - Vec3(15.0, -1.0, 2.0)).norm(), 0.0, 1e-12);
+    // Ten copies: five sectors and their halves.
+    std::set<int> seen;
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e)
+        seen.insert(pattern_copy(model, rules, model.mesh.centers[e], model.mesh.region[e]));
+    EXPECT_EQ(seen.size(), 10U);
+    EXPECT_EQ(pattern_copy(model, rules, p, RegionId(0)), 0);
 }

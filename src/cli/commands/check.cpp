@@ -66,6 +66,8 @@ int run_check(const CheckWish& in, Session& session) {
                                     : fs::path(in.out);
         draw_regions(model, options, folder / "regions.png");
         std::string drawn = (folder / "regions.png").string();
+        if (const fs::path file = folder / "pattern.png"; draw_pattern(model, options, file))
+            drawn += "\n         " + file.string();
         for (const ModelCase& c : model.cases) {
             const fs::path file = folder / ("case-" + file_name(c.name) + ".png");
             draw_case(model, c, options, file);

@@ -99,7 +99,6 @@ Schema<FormCard> form_schema(const std::vector<std::shared_ptr<const RuleWord>>&
     using F = FormCard;
     auto out = section<F>("form", "how the part will be made; the rules combine", {});
     for (const auto& rule : rules) out.add(rule->keys);
-    out.add({later_key<F>("min_slot", {value::quantity(dimension::length)}, "smallest holes and slots")});
     out.check = [rules](F& form, const CardReader&) { form.rules = rules; };
     out.facts.notes =
         "On grids and polar meshes tied elements have the same density to the last digit; on fitted meshes "
