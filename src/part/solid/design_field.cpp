@@ -19,6 +19,7 @@ constexpr int grid_sweeps = 2, free_sweeps = 20;
 constexpr double fine = 0.75; // of the mesh's size
 constexpr double about = 1.2; // radius of the least squares, in sizes
 constexpr double ridge = 0.01;
+constexpr double lowest_beyond = -0.5, highest_beyond = 1.5; // of values that go on beyond the design
 
 // Weights of a cubic B-spline at four cells, and their slopes.
 void weights_at(double t, std::array<double, 4>& w, std::array<double, 4>& s) {
@@ -136,6 +137,26 @@ void DesignField::go_on(int layers, int sweeps) {
         }
         return count > 0 ? std::optional<double>(sum / count) : std::nullopt;
     };
+    // Straight on from a neighbour and the one behind it: where a surface meets a face of the space at an
+    // angle it goes on at that angle. From the mean of several where a cell lies in a corner.
+    const auto straight_on = [&](const std::array<int, 3>& c) -> std::optional<std::pair<double, int>> {
+        double sum = 0.0;
+        int count = 0;
+        for (int side = 0; side < 6; ++side) {
+            const long n = neighbour(c, side);
+            if (n < 0 || known_[static_cast<std::size_t>(n)] == 0) continue;
+            std::array<int, 3> next = c;
+            next[static_cast<std::size_t>(side / 2)] += side % 2 == 0 ? -1 : 1;
+            const long behind = neighbour(next, side);
+            double value = values_[static_cast<std::size_t>(n)];
+            if (behind >= 0 && known_[static_cast<std::size_t>(behind)] != 0)
+                value += value - values_[static_cast<std::size_t>(behind)];
+            sum += std::clamp(value, lowest_beyond, highest_beyond);
+            ++count;
+        }
+        if (count == 0) return {};
+        return std::pair(sum / count, count);
+    };
     std::vector<std::array<int, 3>> filled;
     for (int layer = 0; layer < layers; ++layer) {
         std::vector<std::pair<std::size_t, double>> fresh;
@@ -144,10 +165,10 @@ void DesignField::go_on(int layers, int sweeps) {
                 for (int i = 0; i < count_[0]; ++i) {
                     const std::array<int, 3> c{i, j, k};
                     if (known_[at(c)] != 0) continue;
-                    const std::optional<double> mean = mean_about(c);
-                    if (!mean) continue;
-                    fresh.emplace_back(at(c), *mean);
-                    filled.push_back(c);
+                    const auto on = straight_on(c);
+                    if (!on) continue;
+                    fresh.emplace_back(at(c), on->first);
+                    if (on->second > 1) filled.push_back(c);
                 }
         for (const auto& [n, v] : fresh) {
             values_[n] = v;
