@@ -142,6 +142,26 @@ std::string Writer::beyond(std::size_t r) const {
     return shape == nullptr ? "" : beyond_symmetry(planes, model_.mesh.bounds, bounds(*shape));
 }
 
+void Writer::finishes() {
+    if (model_.finishes.empty()) return;
+    section("Finished when carved");
+    for (const RegionCard& card : model_.finishes) {
+        const Bounds box = bounds(std::get<Shape>(card.extent));
+        const Vec3 s = box.size();
+        LedgerLine& l =
+            line(card.name, card.role == Role::Void ? std::string("cut") : "added, of " + card.material);
+        if (s.norm() < 1e3 * model_.mesh.bounds.diagonal())
+            l.text +=
+                fmt::format(", {:.5g} x {:.5g} x {:.5g} {}", s.x(), s.y(), s.z(), unit(dimension::length));
+        const bool apart =
+            (box.low.array() > model_.mesh.bounds.high.array() + 1e-9 * model_.mesh.size).any() ||
+            (box.high.array() < model_.mesh.bounds.low.array() - 1e-9 * model_.mesh.size).any();
+        if (apart)
+            doubt(l, card.role == Role::Void ? "it lies outside of the modelled space: it cuts nothing there"
+                                             : "it lies outside of the modelled space and does not touch it");
+    }
+}
+
 void Writer::files() {
     for (const FieldRegion& card : model_.shapes.regions()) {
         const Shape* shape = std::get_if<Shape>(&card.extent);

@@ -37,6 +37,7 @@ class Writer {
     Ledger write() {
         materials();
         regions();
+        finishes();
         mesh();
         surfaces();
         links();
@@ -63,6 +64,7 @@ class Writer {
     // The volume a region should have, and what the mesh gives it, side by side.
     void volumes(LedgerLine& l, std::size_t r);
     void regions();
+    void finishes();
     std::string beyond(std::size_t r) const;
     // Bodies from files: how large they came out, and in what unit they were written.
     void files();

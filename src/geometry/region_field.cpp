@@ -69,6 +69,18 @@ void RegionField::resolve(const Study& study) {
     }
 }
 
+RegionField RegionField::with(const std::vector<RegionCard>& finishes) const {
+    RegionField out = *this;
+    for (const RegionCard& card : finishes) {
+        FieldRegion region{card, {}, {}, {}, 1.0};
+        region.finish = true;
+        out.regions_.push_back(std::move(region));
+    }
+    out.extents_.skins.resize(out.regions_.size());
+    out.extents_.rings.resize(out.regions_.size());
+    return out;
+}
+
 double RegionField::distance(std::size_t r, const Vec3& p) const {
     const FieldRegion& region = regions_[r];
     if (const Shape* shape = std::get_if<Shape>(&region.extent)) return signed_distance(*shape, p);

@@ -39,6 +39,7 @@ struct FieldRegion : RegionCard {
     std::vector<std::size_t> covers;      // regions before it that a skin covers
     std::vector<std::size_t> on_surfaces; // surfaces that a skin lies under
     double deep = 1.0;                    // thickness of its elements where the mesh is flat
+    bool finish = false;                  // of the part alone: the mesh knows nothing of it
 };
 
 class RegionField {
@@ -51,6 +52,9 @@ class RegionField {
     RegionField(const Study& study, RegionExtents extents);
     // These alone, of a model that was read from its file.
     explicit RegionField(RegionExtents extents) : extents_(std::move(extents)) {}
+
+    // With shapes painted behind them, of the part alone; `within` of theirs is not served.
+    RegionField with(const std::vector<RegionCard>& finishes) const;
 
     std::size_t size() const { return regions_.size(); }
     const std::vector<FieldRegion>& regions() const { return regions_; }

@@ -181,8 +181,9 @@ struct Model {
     std::string title, notes;
     UnitSystem units;
     Mesh mesh;
-    MeshCard made_by;   // how the mesh was made
-    RegionField shapes; // the regions as written
+    MeshCard made_by;                 // how the mesh was made
+    RegionField shapes;               // the regions as written
+    std::vector<RegionCard> finishes; // of the part alone
     ElementFamily family = ElementFamily::Solid;
     Formulation formulation = Formulation::Enhanced;
     IdVector<MaterialId, Material> materials;

@@ -21,6 +21,7 @@ constexpr double asked_every = 0.25; // sizes, along a line, whose shape stands 
 constexpr double nothing = 0.02;     // sizes: gaps and pieces as short are none
 constexpr double angle_slack = 5.0;  // degrees
 constexpr double free_share = 0.03;
+constexpr double draft_slack = 0.5; // degrees
 
 class DrawCheck {
   public:
@@ -164,6 +165,38 @@ class DrawCheck {
     double low_ = 0.0, high_ = 0.0, step_ = 1.0;
 };
 
+// The share of the free faces that lean less than asked. Faces across the draw are no walls.
+MakingFinding draft_of(const Model& model, const Part& part) {
+    const FormCard::Draw& rule = *model.form.draw;
+    const SolidPart& solid = *part.solid;
+    double all = 0.0;
+    double less = 0.0;
+    double worst = 1e300;
+    MakingFinding out;
+    for (const Improved::Face& f : solid.faces) {
+        if (f.before >= 0 || f.sheet != solid.level) continue;
+        const Vec3& a = solid.points[static_cast<std::size_t>(f.nodes[0])];
+        const Vec3& b = solid.points[static_cast<std::size_t>(f.nodes[1])];
+        const Vec3& c = solid.points[static_cast<std::size_t>(f.nodes[2])];
+        const Vec3 twice = Vec3(b - a).cross(c - a);
+        const double up = twice.normalized().dot(rule.along);
+        const double lean = std::asin(std::clamp(rule.dies == 2 ? std::abs(up) : up, -1.0, 1.0)) / degree;
+        all += 0.5 * twice.norm();
+        if (lean >= rule.draft - draft_slack) continue;
+        less += 0.5 * twice.norm();
+        if (lean >= worst) continue;
+        worst = lean;
+        out.where = (a + b + c) / 3.0;
+    }
+    out.rule = "draft";
+    out.what = fmt::format("free faces that lean less than {:.3g} degrees are", rule.draft - draft_slack);
+    out.value = all > 0.0 ? 100.0 * less / all : 0.0;
+    out.limit = 100.0 * free_share;
+    out.unit = "% of the free surface";
+    out.also = worst < 1e299 ? fmt::format("the least leans {:.3g}", worst) : std::string("none");
+    return out;
+}
+
 MakingFinding overhang_of(const Model& model, const Part& part) {
     const FormCard::Overhang& rule = *model.form.overhang;
     const SolidPart& solid = *part.solid;
@@ -277,6 +310,7 @@ std::vector<MakingFinding> check_making(const Model& model, const Part& part, do
     std::vector<MakingFinding> out;
     if (!part.solid) return out;
     if (model.form.draw) out.push_back(DrawCheck(model, part, parting).run());
+    if (model.form.draw && model.form.draw->draft > 0.0) out.push_back(draft_of(model, part));
     if (model.form.overhang) out.push_back(overhang_of(model, part));
     check_pattern(model, part, out);
     check_sizes(model, thickness, out);

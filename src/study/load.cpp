@@ -81,9 +81,10 @@ void resolve_files(Node& document, const std::filesystem::path& study) {
             if (word && *start->text() != "uniform" && start->text()->find(".run") != std::string::npos)
                 resolve(*run, "start");
         }
-    if (Node* regions = document.find("region"))
-        if (auto* list = std::get_if<Node::List>(&regions->value))
-            for (Node& region : *list) resolve(region);
+    for (const char* card : {"region", "finish"})
+        if (Node* regions = document.find(card))
+            if (auto* list = std::get_if<Node::List>(&regions->value))
+                for (Node& region : *list) resolve(region);
 }
 
 MeshCard read_mesh(const Node& document, const Context& context, const Language& language) {
@@ -129,6 +130,7 @@ Study read_study(Node& document, const std::filesystem::path& file, bool need_fi
     read_materials(study, document, context);
     require_polar_frame(study);
     read_regions(study, document, context);
+    read_finishes(study, document, context);
     read_surfaces(study, document, context);
     read_points(study, document, context);
     read_refine(study, document, context);

@@ -91,6 +91,7 @@ template <class Cards> void require_unique(const Cards& cards, const std::string
 void check_names(const Study& study) {
     require_unique(study.materials, "material");
     require_unique(study.regions, "region");
+    require_unique(study.finishes, "finish");
     require_unique(study.surfaces, "surface");
     require_unique(study.points, "point");
     require_unique(study.frames, "frame");

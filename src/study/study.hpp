@@ -375,6 +375,7 @@ struct FormCard {
         Vec3 point = Vec3::Zero(), normal = Vec3::UnitZ(); // of a plane
         bool through = true;                               // whether holes may go through
         std::optional<double> wall; // where they may not: material over the base or the parting
+        double draft = 0.0;         // degrees that walls lean, given to the part
         Place place;
     };
     std::optional<Draw> draw;
@@ -424,6 +425,8 @@ struct Study {
     std::vector<Material> materials;
     std::vector<Frame> frames;
     std::vector<RegionCard> regions; // in painting order, copies written out
+    // What carving adds to the part (role keep) or takes from it (void), painted behind the regions.
+    std::vector<RegionCard> finishes;
     std::vector<SurfaceCard> surfaces;
     std::vector<PointCard> points;
     std::vector<CouplingCard> couplings;

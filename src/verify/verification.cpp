@@ -2,6 +2,7 @@
 
 #include "base/reduction.hpp"
 #include "mesh/locator.hpp"
+#include "model/finished.hpp"
 #include "solve/solver_table.hpp"
 #include "study/measure_word.hpp"
 #include "study/mesh_word.hpp"
@@ -73,7 +74,8 @@ std::vector<std::string> all_excepted(const Model& model) {
 
 Verification::Verification(const Study& study, const Model& model, const RunFolder& folder,
                            DesignValues design)
-    : study_(study), run_model_(model), folder_(folder), design_(std::move(design)) {
+    : study_(finished(study)), run_model_(model), carved_model_(finished(model)), folder_(folder),
+      design_(std::move(design)) {
     if (model.made_by.flat() || model.mesh.dimension() != 3 || model.mesh.shell())
         throw Error::input(model.made_by.place,
                            "verify serves solid models: the part of a plane or shell "
@@ -89,7 +91,7 @@ Verification::Verification(const Study& study, const Model& model, const RunFold
                            const DesignValues& design, double threshold)
     : Verification(study, model, folder, design) {
     options_.threshold = out_.threshold = threshold;
-    field_ = std::make_unique<PartField>(model, design_);
+    field_ = std::make_unique<PartField>(carved_model_, design_);
 }
 
 Verification::Verification(const Study& study, const Model& model, const RunFolder& folder,
@@ -98,7 +100,7 @@ Verification::Verification(const Study& study, const Model& model, const RunFold
     : Verification(study, model, folder, design) {
     out_.body_file = std::move(file);
     for (const auto& body : bodies) out_.body_volume += body->volume();
-    field_ = std::make_unique<PartField>(model, bodies);
+    field_ = std::make_unique<PartField>(carved_model_, bodies);
 }
 
 void Verification::carve() {

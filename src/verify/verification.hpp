@@ -104,8 +104,9 @@ class Verification {
     SizeWish sizes_for(double error) const;
     bool holds_at(double threshold, double& mass) const;
 
-    const Study& study_;
+    const Study study_; // with what carving adds and cuts
     const Model& run_model_;
+    const Model carved_model_; // with the same
     const RunFolder& folder_;
     DesignValues design_;
     PartOptions options_;

@@ -322,6 +322,147 @@ TEST(Making, PatternsAreDrawnMadeAndMeasured) {
     EXPECT_EQ(refused("[3]"), 3);
 }
 
+TEST(Making, DrawnWallsLean) {
+    const TemporaryFolder folder;
+    // Of the file alone: faces inside the box that do not look up, as a share of all inside it.
+    const auto steep_share = [&](const fs::path& stl) {
+        double all = 0.0;
+        double steep = 0.0;
+        for (const Corners& t : read_stl(stl)) {
+            bool on_box = false;
+            for (std::size_t a = 0; a < 3; ++a)
+                for (const double face : {0.0, a == 0 ? 80.0 : 40.0, a == 0 ? 75.0 : 40.0})
+                    on_box = on_box || (std::abs(t[0][a] - face) < 1e-3 && std::abs(t[1][a] - face) < 1e-3 &&
+                                        std::abs(t[2][a] - face) < 1e-3);
+            if (on_box) continue;
+            std::array<double, 3> n{};
+            for (std::size_t a = 0; a < 3; ++a) {
+                const std::size_t b = (a + 1) % 3;
+                const std::size_t c = (a + 2) % 3;
+                n[a] = (t[1][b] - t[0][b]) * (t[2][c] - t[0][c]) - (t[1][c] - t[0][c]) * (t[2][b] - t[0][b]);
+            }
+            const double size = std::sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2]);
+            all += size;
+            if (n[2] / size < std::sin(19.5 * 3.14159265 / 180.0)) steep += size;
+        }
+        return steep / all;
+    };
+    std::array<double, 2> share{};
+    for (std::size_t k = 0; k < 2; ++k) {
+        folder.write("s.toml", arm(std::string("[form]\ndraw = { along = [0, 0, 1]") +
+                                   (k == 1 ? ", draft = \"20 deg\"" : "") + " }\n"));
+        ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet", "--force"}).code, 0);
+        const auto carve = test::upright(folder.path(), {"carve", "s.run"});
+        EXPECT_EQ(carve.code, 0) << carve.out;
+        EXPECT_EQ(carve.out.find("draft: free faces") != std::string::npos, k == 1) << carve.out;
+        EXPECT_NE(carve.out.find("draw: undercuts"), std::string::npos) << carve.out;
+        share[k] = steep_share(folder.path() / "s.run/part.stl");
+    }
+    EXPECT_GT(share[0], 0.08);
+    EXPECT_LT(share[1], 0.03);
+    for (const char* bad : {"\"0 deg\"", "\"31 deg\"", "\"-2 deg\"", "\"2 mm\""}) {
+        folder.write("bad.toml",
+                     arm(std::string("[form]\ndraw = { along = [0, 0, 1], draft = ") + bad + " }\n"));
+        EXPECT_EQ(test::upright(folder.path(), {"check", "bad.toml", "--no-figures"}).code, 3) << bad;
+    }
+}
+
+TEST(Finish, HolesAndPadsAreInThePartAlone) {
+    const TemporaryFolder folder;
+    const std::string finish = R"(
+[[finish]]
+name = "oil hole"
+role = "cut"
+cylinder = { from = [77.5, -5, 20], to = [77.5, 45, 20], radius = 1.5 }
+[[finish]]
+name = "boss"
+role = "add"
+material = "steel"
+box = [[78, 10, 10], [88, 30, 30]]
+[[finish]]
+name = "bore"
+role = "cut"
+cylinder = { from = [70, 0, 0], to = [90, 0, 0], radius = 6 }
+copies = [[0, 20, 20]]
+)";
+    folder.write("bare.toml", arm(""));
+    folder.write("done.toml", arm(finish));
+    const auto check = test::upright(folder.path(), {"check", "done.toml", "--no-figures"});
+    ASSERT_EQ(check.code, 0) << check.err;
+    EXPECT_NE(check.out.find("Finished when carved"), std::string::npos) << check.out;
+    std::array<nlohmann::json, 2> part;
+    std::array<double, 2> goal{};
+    for (std::size_t k = 0; k < 2; ++k) {
+        const std::string name = k == 0 ? "bare" : "done";
+        ASSERT_EQ(test::upright(folder.path(), {"optimize", name + ".toml", "--quiet"}).code, 0);
+        const auto carve = test::upright(folder.path(), {"carve", name + ".run"});
+        EXPECT_EQ(carve.code, 0) << carve.out << carve.err;
+        part[k] = nlohmann::json::parse(test::text_of(folder.path() / (name + ".run/part.json")));
+        goal[k] =
+            nlohmann::json::parse(test::text_of(folder.path() / (name + ".run/run.json")))["goal"]["value"]
+                .get<double>();
+    }
+    EXPECT_EQ(goal[0], goal[1]); // the design knows nothing of it
+    // The boss: 20 x 20 over 10 mm of which 2 lie in the plate, less a bore of 12 mm through all of it and
+    // the plate. The oil hole runs through the plate alone, half of it beside the bore.
+    const double pi = 3.14159265358979;
+    const double added = 8.0 * (400.0 - pi * 36.0);
+    const double bored = 5.0 * pi * 36.0;
+    const double drilled = pi * 1.5 * 1.5 * (40.0 - 12.0);
+    const double change = part[1]["volume"].get<double>() - part[0]["volume"].get<double>();
+    EXPECT_NEAR(change, added - bored - drilled, 0.06 * added); // chords
+    double far = 0.0;
+    int on_bore = 0;
+    for (const Corners& t : read_stl(folder.path() / "done.run/part.stl"))
+        for (const auto& p : t) {
+            far = std::max(far, p[0]);
+            const double r = std::hypot(p[1] - 20.0, p[2] - 20.0);
+            if (p[0] > 82.0 && p[0] < 87.9 && r < 7.0) {
+                EXPECT_NEAR(r, 6.0, 1e-4);
+                ++on_bore;
+            }
+        }
+    EXPECT_NEAR(far, 88.0, 1e-4);
+    EXPECT_GT(on_bore, 10);
+    bool named = false;
+    for (const auto& r : part[1]["regions"]) named = named || r["name"] == "boss";
+    EXPECT_TRUE(named) << part[1].dump(1);
+    // What follows has it as well.
+    const auto verify = test::upright(folder.path(), {"verify", "done.run", "--no-figures"});
+    EXPECT_EQ(verify.code, 0) << verify.out << verify.err;
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "done.run", "--what", "thickness"}).code, 0);
+    EXPECT_EQ(test::upright(folder.path(), {"report", "done.run"}).code, 0);
+    // A cut that takes the loaded face away is told.
+    folder.write("cut.toml",
+                 arm("[[finish]]\nname = \"saw\"\nrole = \"cut\"\nbox = [[70, -1, -1], [90, 41, 41]]\n"));
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "cut.toml", "--quiet"}).code, 0);
+    const auto sawn = test::upright(folder.path(), {"carve", "cut.run"});
+    EXPECT_EQ(sawn.code, 4) << sawn.out;
+    // Wrong asks.
+    const auto refused = [&](const std::string& card) {
+        folder.write("bad.toml", arm("[[finish]]\n" + card + "\n"));
+        const auto out = test::upright(folder.path(), {"check", "bad.toml", "--no-figures"});
+        EXPECT_EQ(out.err.find("\n"), out.err.size() - 1) << out.err; // one line
+        return out.code;
+    };
+    const std::string box = "box = [[0, 0, 0], [1, 1, 1]]\n";
+    EXPECT_EQ(refused("name = \"a\"\nrole = \"cut\"\n"), 3);
+    EXPECT_EQ(refused("name = \"a\"\nrole = \"void\"\n" + box), 3);
+    EXPECT_EQ(refused("name = \"a\"\nrole = \"add\"\n" + box), 3);
+    EXPECT_EQ(refused("name = \"a\"\nrole = \"add\"\nmaterial = \"stel\"\n" + box), 3);
+    EXPECT_EQ(refused("name = \"a\"\nrole = \"cut\"\nmaterial = \"steel\"\n" + box), 3);
+    EXPECT_EQ(refused("name = \"plate\"\nrole = \"cut\"\n" + box), 3);
+    EXPECT_EQ(
+        refused("name = \"a\"\nrole = \"cut\"\n" + box + "sphere = { center = [0, 0, 0], radius = 1 }\n"), 3);
+    EXPECT_EQ(refused("role = \"cut\"\n" + box), 3);
+    const auto outside =
+        (folder.write("far.toml", arm("[[finish]]\nname = \"a\"\nrole = \"cut\"\nbox = [[200, "
+                                      "0, 0], [210, 10, 10]]\n")),
+         test::upright(folder.path(), {"check", "far.toml", "--no-figures"}));
+    EXPECT_EQ(outside.code, 0);
+    EXPECT_NE(outside.out.find("outside of the modelled space"), std::string::npos) << outside.out;
+}
+
 TEST(Making, RulesThatCannotBeKeptAreRefused) {
     const TemporaryFolder folder;
     const auto check = [&](const std::string& form) {
@@ -334,7 +475,7 @@ TEST(Making, RulesThatCannotBeKeptAreRefused) {
     EXPECT_EQ(check("draw = { along = [0, 0, 0] }").code, 3);
     EXPECT_EQ(check("draw = { along = [0, 0, 1], dies = 3 }").code, 3);
     EXPECT_EQ(check("draw = { along = [0, 0, 1], parting = \"somewhere\" }").code, 3);
-    EXPECT_EQ(check("draw = { along = [0, 0, 1], draft = \"2 deg\" }").code, 3);
+    EXPECT_EQ(check("draw = { along = [0, 0, 1], draft = \"2 deg\" }").code, 0);
     EXPECT_EQ(check("overhang = { up = [0, 0, 1], angle = \"90 deg\" }").code, 3);
     EXPECT_EQ(check("max_feature = \"14 mm\"").code, 3); // three cells are 15
     EXPECT_EQ(check("max_feature = 20\nmin_feature = 21").code, 3);

@@ -6,6 +6,7 @@
 #include "cli/commands/restarts.hpp"
 #include "design/making_rule.hpp"
 #include "figures/drawings.hpp"
+#include "model/finished.hpp"
 #include "part/extract.hpp"
 #include "part/part_mesh.hpp"
 #include "part/thickness.hpp"
@@ -218,7 +219,7 @@ int run_carve(const CarveWish& in, Session& session) {
     const RunFolder folder =
         RunFolder::open(restart_of(find_run(in.target, console), in.restart), Access::Reading);
     const Job job = load_run(session, folder);
-    const Model& model = job.model;
+    const Model model = finished(job.model);
     const DesignValues design = design_values(folder, model, in.iteration);
 
     if (in.fine && (model.made_by.flat() || model.mesh.shell()))

@@ -1,6 +1,7 @@
 #include "cli/commands/plot_part.hpp"
 
 #include "figures/part_drawings.hpp"
+#include "model/finished.hpp"
 #include "part/extract.hpp"
 #include "part/thickness.hpp"
 
@@ -24,8 +25,9 @@ std::optional<Vec3> direction_asked(const std::string& words) {
 
 } // namespace
 
-void plot_part(const PartPlot& wish, const Model& model, const DesignValues& design,
+void plot_part(const PartPlot& wish, const Model& of_run, const DesignValues& design,
                const FigureOptions& options, const std::filesystem::path& png) {
+    const Model model = finished(of_run);
     if (model.made_by.flat() || model.mesh.shell())
         throw Error::usage("--what " + wish.what + " is measured on parts of solid models", "Leave it out");
     const FormCard& form = model.form;

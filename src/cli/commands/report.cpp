@@ -9,6 +9,7 @@
 #include "figures/chart.hpp"
 #include "figures/drawings.hpp"
 #include "figures/scene.hpp"
+#include "model/finished.hpp"
 #include "part/extract.hpp"
 #include "response/measure.hpp"
 #include "store/analysis_folder.hpp"
@@ -104,8 +105,8 @@ class RunReport {
   public:
     RunReport(const ReportWish& in, Session& session, const fs::path& path)
         : in_(in), session_(session), folder_(RunFolder::open(path, Access::Reading)),
-          job_(load_run(session, folder_)), model_(job_.model), run_(json_at(folder_.report_file())),
-          page_(model_.title), options_(figure_options(in)) {
+          job_(load_run(session, folder_)), model_(job_.model), part_model_(finished(job_.model)),
+          run_(json_at(folder_.report_file())), page_(model_.title), options_(figure_options(in)) {
         if (run_.empty())
             throw Error::input({path.string()}, "this run has not come to its end yet",
                                "Let it end, then report it");
@@ -226,7 +227,7 @@ class RunReport {
         const bool solid = !model_.made_by.flat() && !model_.mesh.shell() && !model_.made_by.kind->from_file;
         std::optional<PartField> field;
         if (solid || model_.made_by.flat()) {
-            field.emplace(model_, design_);
+            field.emplace(part_model_, design_);
             std::vector<double> thresholds(view_thresholds.begin(), view_thresholds.end());
             if (std::none_of(thresholds.begin(), thresholds.end(),
                              [&](double t) { return std::abs(t - at_) < 0.02; }))
@@ -547,6 +548,7 @@ class RunReport {
     const RunFolder folder_;
     const Job job_;
     const Model& model_;
+    const Model part_model_;
     Json run_;
     ReportPage page_;
     FigureOptions options_;
@@ -627,7 +629,8 @@ std::string sweep_report(const ReportWish& in, Session& session, const fs::path&
             options.drop_islands = false;
             options.improve = job.model.made_by.flat();
             view.iterations.push_back(
-                {labels[s], view_of(PartField(job.model, design).extract(options), most_triangles)});
+                {labels[s],
+                 view_of(PartField(finished(job.model), design).extract(options), most_triangles)});
         }
         page.view(view);
     }

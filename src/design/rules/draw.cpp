@@ -196,7 +196,13 @@ const Schema<DrawCard>& draw_schema() {
                    "parting"),
          key("wall", value::quantity(dimension::length).above(0), &DrawCard::wall)
              .says("its thickness (two cells)"),
-         later_key<DrawCard>("draft", {value::quantity(dimension::angle)}, "walls that lean")});
+         key<DrawCard>("draft", {value::quantity(dimension::angle).inside(0, 30)},
+                       [](DrawCard& d, const Given& g) { d.draft = g.number(); })
+             .fallback("none")
+             .example("draft = \"2 deg\"")
+             .says("by which the walls of the part lean back from the draw: given to the part when it is "
+                   "carved, "
+                   "at the same volume, since an angle so small is less than a cell; `carve` measures it")});
     return out;
 }
 
@@ -272,6 +278,7 @@ class DrawRule final : public RuleKind {
                                      units.text(dimension::length))
                    : d.parting == DrawCard::Parting::Found ? ", parting where kept regions hide least"
                                                            : ", parting in the middle";
+        if (d.draft > 0.0) out += fmt::format(", walls that lean by {:.4g} degrees", d.draft);
         return out + (d.through ? "" : ", no holes through");
     }
 };

@@ -90,6 +90,7 @@ void add_asked(Model& model, const Study& study) {
     if (study.form.sectors) model.form.sectors_about = study.frame(study.form.sectors->frame);
     model.run = study.run;
     model.inactive = study.inactive;
+    model.finishes = study.finishes;
     for (const CaseId c : model.cases.ids()) model.cases[c].place = study.cases[index(c)].place;
     for (const LoadCard& card : study.loads)
         for (ModelLoad& load : model.loads)

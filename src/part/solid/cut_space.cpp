@@ -91,7 +91,19 @@ class SpaceCutter {
         LatticeBoxes out;
         out.step = step_;
         out.origin = mesh_.on_grid() ? mesh_.grid.origin : mesh_.bounds.low;
-        const Vec3 end = mesh_.on_grid() ? mesh_.grid.box().high : mesh_.bounds.high;
+        Vec3 end = mesh_.on_grid() ? mesh_.grid.box().high : mesh_.bounds.high;
+        // In whole steps to what finishing adds beyond the space.
+        const double far = 10.0 * (end - out.origin).norm();
+        for (const FieldRegion& region : regions_.regions()) {
+            const Shape* shape = std::get_if<Shape>(&region.extent);
+            if (!region.finish || shape == nullptr || region.role == Role::Void) continue;
+            const Bounds box = bounds(*shape);
+            for (Eigen::Index a = 0; a < 3; ++a) {
+                if (box.low[a] < out.origin[a] && box.low[a] > out.origin[a] - far)
+                    out.origin[a] -= step_[a] * std::ceil((out.origin[a] - box.low[a]) / step_[a] - 1e-9);
+                if (box.high[a] > end[a] && box.high[a] < end[a] + far) end[a] = box.high[a];
+            }
+        }
         for (std::size_t i = 0; i < 3; ++i) {
             const auto axis = static_cast<Eigen::Index>(i);
             out.count[i] = static_cast<int>(std::ceil((end - out.origin)[axis] / step_[axis] - 1e-9)) + 4;

@@ -1,5 +1,7 @@
 #include "part/solid/solid_carver.hpp"
 
+#include "base/angles.hpp"
+#include "design/making_rule.hpp"
 #include "mesh/quality.hpp"
 #include "part/solid/cut_level.hpp"
 #include "part/solid/made_elsewhere.hpp"
@@ -12,6 +14,8 @@ namespace {
 
 // Of the field, in units of its change over a cell: where it is flatter no distance is told by it.
 constexpr double least_slope = 0.02;
+constexpr double flat_walls =
+    0.02; // of the same: where the field changes less across a draw there is no wall
 constexpr double difference = 1e-3; // of the distance to a body made elsewhere: step, in sizes
 
 std::vector<bool> is_design(const Model& model) {
@@ -42,6 +46,7 @@ SolidCarver::SolidCarver(const SolidCarver& same_space, const std::vector<double
 
 void SolidCarver::take_design(const std::vector<double>& value) {
     const auto field = std::make_shared<DesignField>(model_.mesh, value, is_design(model_));
+    if (model_.form.draw && model_.form.draw->draft > 0.0) return take_drafted(field);
     matter_ = [field](const Vec3& p) { return field->value(p); };
     surface_ = [field, size = space_->sheets.size()](double level) {
         Sheet out;
@@ -50,6 +55,38 @@ void SolidCarver::take_design(const std::vector<double>& value) {
             const double there = field->value(p, slope);
             slope = -slope;
             return level - there;
+        };
+        out.least_slope = least_slope / size;
+        return out;
+    };
+    for (const ModelRegion& r : model_.regions) design_.push_back(r.role == Role::Design);
+    measure_space();
+}
+
+// Walls lean back from the draw: the field is lowered by its slope across the draw times how far a wall has
+// to lie further in, the more the further from where the dies part. The level is that of the same volume.
+void SolidCarver::take_drafted(const std::shared_ptr<const DesignField>& field) {
+    const FormCard::Draw& draw = *model_.form.draw;
+    const double at = draw_parting(model_, model_.form);
+    const double lean = std::tan(draw.draft * degree);
+    const double size = space_->sheets.size();
+    matter_ = [field, along = draw.along, two = draw.dies == 2, at, lean,
+               flat = flat_walls / size](const Vec3& p) {
+        Vec3 slope;
+        const double there = field->value(p, slope);
+        const Vec3 across = slope - along * along.dot(slope);
+        const double way = two ? std::abs(p.dot(along) - at) : p.dot(along) - at;
+        return there - (std::sqrt(across.squaredNorm() + flat * flat) - flat) * way * lean;
+    };
+    surface_ = [matter = matter_, size](double level) {
+        Sheet out;
+        out.kind = Sheet::Kind::Field;
+        out.with_slope = [matter, level, step = difference * size](const Vec3& p, Vec3& slope) {
+            for (Eigen::Index a = 0; a < 3; ++a) {
+                const Vec3 h = step * Vec3::Unit(a);
+                slope[a] = -(matter(p + h) - matter(p - h)) / (2.0 * step);
+            }
+            return level - matter(p);
         };
         out.least_slope = least_slope / size;
         return out;

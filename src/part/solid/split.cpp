@@ -61,6 +61,8 @@ void split_on(CutTets& tets, const SheetSet& sheets, const Crossing& c, std::int
         const auto to = sheets.onto(number < 0 ? on : with_sheet(on, number), c.at);
         if (to && (*to - c.at).norm() < chord * c.length && fits(tets, c, *to))
             at = *to;
+        else if (number < 0)
+            return; // a point on the chord would be on no face
         else
             on = flat;
     }

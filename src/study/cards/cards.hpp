@@ -68,6 +68,10 @@ const TableFacts* shape_facts();
 double read_hole(const Given& given);
 const TableFacts* hole_facts();
 
+// A material that a card names and the study does not have comes from the library. Throws where there is
+// none.
+void need_material(Study& study, const std::string& name, const Place& place);
+
 // Throws at `place` when two ends are one place.
 void need_length(const Place& place, const Vec3& from, const Vec3& to);
 
@@ -94,6 +98,7 @@ bool in_plane(const Context& context);      // places have two numbers
 void read_frames(Study& study, const Node& document, const Context& context);
 void read_materials(Study& study, const Node& document, const Context& context);
 void read_regions(Study& study, const Node& document, const Context& context);
+void read_finishes(Study& study, const Node& document, const Context& context);
 void read_surfaces(Study& study, const Node& document, const Context& context);
 void read_points(Study& study, const Node& document, const Context& context);
 void read_couplings(Study& study, const Node& document, const Context& context);
@@ -110,6 +115,7 @@ void read_goal(Study& study, const Node& document, const Context& context);
 const TableFacts& frame_facts();
 const TableFacts& material_facts();
 const TableFacts& region_facts();
+const TableFacts& finish_facts();
 const TableFacts& surface_facts();
 const TableFacts& point_facts();
 const TableFacts& coupling_facts();

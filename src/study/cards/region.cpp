@@ -137,35 +137,33 @@ const Schema<RegionDraft>& region_schema() {
                  .example("thickness = \"2 mm\"")
                  .says("of plane models and shells"),
              copies_key<R>()});
-        std::vector<std::string> kinds = shape_words();
-        kinds.insert(kinds.end(), {"skin_of", "ring"});
+        std::vector<std::string> shapes = shape_words();
+        shapes.insert(shapes.end(), {"skin_of", "ring"});
         s.facts.choices.push_back(
-            {kinds, false, {}, "{title} has two shapes, {two}", "Write one region for each"});
+            {shapes, false, {}, "{title} has two shapes, {two}", "Write one region for each"});
         s.facts.notes = "A cell belongs to a shape that holds at least half of it (measured, not sampled).";
         return s;
     }();
     return out;
 }
 
-// A material that a region names and the study does not have comes from the library.
-void need_material(Study& study, const RegionDraft& region) {
-    if (region.role == Role::Void) return;
+} // namespace
+
+// A material that a card names and the study does not have comes from the library.
+void need_material(Study& study, const std::string& name, const Place& place) {
     const std::vector<std::string> own = names_of(study.materials);
-    if (std::find(own.begin(), own.end(), region.material) != own.end()) return;
-    const LibraryMaterial* entry = find_library_material(region.material);
+    if (std::find(own.begin(), own.end(), name) != own.end()) return;
+    const LibraryMaterial* entry = find_library_material(name);
     if (entry == nullptr) {
         std::vector<std::string> known = own;
         for (const std::string& n : library_names()) known.push_back(n);
-        throw Error::input(region.material_place, "there is no material \"" + region.material + "\"",
-                           suggestion(region.material, known, 4));
+        throw Error::input(place, "there is no material \"" + name + "\"", suggestion(name, known, 4));
     }
     Material from_library = to_material(*entry, study.units);
-    from_library.name = region.material;
-    from_library.place = region.material_place;
+    from_library.name = name;
+    from_library.place = place;
     study.materials.push_back(from_library);
 }
-
-} // namespace
 
 const TableFacts& region_facts() {
     return region_schema().facts;
@@ -180,7 +178,7 @@ void read_regions(Study& study, const Node& document, const Context& context) {
     for (const Node& node : cards_of(document, "region")) {
         const CardReader reader(node, context, "[[region]]");
         const RegionDraft region = read_table(region_schema(), reader);
-        need_material(study, region);
+        if (region.role != Role::Void) need_material(study, region.material, region.material_place);
         if (!in_use(reader)) {
             note_resting(study, "region", region.name);
             continue;
