@@ -123,9 +123,7 @@ coarse_first = true
 }
 
 TEST(LoadStudy, WordsNotServedYetAreRefusedAsSuch) {
-    for (const char* extra :
-         {"[form]\nmin_slot = \"6 mm\"\n", "[form]\ndraw = { along = [0, 0, 1], draft = \"2 deg\" }\n",
-          "[run]\nsolver = \"distributed\"\n"})
+    for (const char* extra : {"[run]\nsolver = \"distributed\"\n"})
         EXPECT_NE(test::error_of(block_study(extra)).find("does not serve yet"), std::string::npos)
             << extra << test::error_of(block_study(extra));
 }
