@@ -33,7 +33,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::array<double, 7> view_thresholds{0.1, 0.2, 0.3, 0.5, 0.7, 0.8, 0.9};
-constexpr std::size_t most_triangles = 30000;       // of each surface of the view
+constexpr std::size_t most_triangles = 26000;       // of each surface of the view
 constexpr std::size_t most_iterations = 8;          // that the view leads through
 constexpr std::size_t most_case_triangles = 480000; // of all cases together
 constexpr double most_bytes = 15e6;
