@@ -2,6 +2,7 @@
 
 #include "design/middles.hpp"
 #include "design/repeat_boxes.hpp"
+#include "design/rules/plane_table.hpp"
 #include "mesh/into_model.hpp"
 
 #include <Eigen/Geometry>
@@ -53,9 +54,6 @@ class Groups {
 
 using Image = std::function<Vec3(const Vec3&)>;
 
-Vec3 reflected_at(const FormCard::AnyPlane& plane, const Vec3& p) {
-    return p - 2.0 * plane.normal.dot(p - plane.point) * plane.normal;
-}
 Vec3 turned(const FormRules::Sectors& sectors, const Vec3& p) {
     const Mat3 turn = Eigen::AngleAxisd(two_pi / sectors.count, sectors.frame.axes.col(2)).matrix();
     return sectors.frame.origin + turn * (p - sectors.frame.origin);
@@ -81,7 +79,7 @@ std::vector<Image> generators(const Mesh& mesh, const std::vector<std::size_t>& 
         });
     }
     for (const FormCard::AnyPlane& plane : rules.oblique) {
-        const Image image = [plane](const Vec3& p) { return reflected_at(plane, p); };
+        const Image image = [plane](const Vec3& p) { return reflected(plane, p); };
         // Others are links of the chain (rules/mirror.cpp).
         if (maps_onto_itself(mesh, elements, image)) out.push_back(image);
     }
@@ -177,7 +175,7 @@ std::vector<PatternImage> pattern_images(const Model& model, const FormRules& ru
             return p;
         });
     for (const FormCard::AnyPlane& plane : rules.oblique)
-        add("mirror", "mirrored", [plane](const Vec3& p) { return reflected_at(plane, p); });
+        add("mirror", "mirrored", [plane](const Vec3& p) { return reflected(plane, p); });
     if (rules.sectors) {
         add("sectors", "turned by a sector",
             [sectors = *rules.sectors](const Vec3& p) { return turned(sectors, p); });

@@ -21,6 +21,25 @@ class Middles {
     }
     // Calls visit(number, distance) for those within `reach` of a place.
     template <class Visit> void within(const Vec3& p, double reach, const Visit& visit) const {
+        each_about(p, reach, [&](std::size_t v, double squared) {
+            if (const double d = std::sqrt(squared); d <= reach) visit(v, d);
+        });
+    }
+    // Within `reach`; -1 where there is none.
+    long nearest(const Vec3& p, double reach) const {
+        long best = -1;
+        double least = reach * reach;
+        each_about(p, reach, [&](std::size_t v, double squared) {
+            if (squared > least || (squared == least && best >= 0)) return;
+            least = squared;
+            best = static_cast<long>(v);
+        });
+        return best;
+    }
+
+  private:
+    // Those in the cells that a reach touches, with the square of their distance.
+    template <class Visit> void each_about(const Vec3& p, double reach, const Visit& visit) const {
         const int r = static_cast<int>(std::ceil(reach / width_));
         for (int k = -r; k <= r; ++k)
             for (int j = -r; j <= r; ++j)
@@ -28,31 +47,9 @@ class Middles {
                     const auto at = cells_.find(key(p, i, j, k));
                     if (at == cells_.end()) continue;
                     for (const std::size_t v : at->second)
-                        if (const double d = (mesh_.centers[elements_[v]] - p).norm(); d <= reach)
-                            visit(v, d);
+                        visit(v, (mesh_.centers[elements_[v]] - p).squaredNorm());
                 }
     }
-    // Within `reach`; -1 where there is none.
-    long nearest(const Vec3& p, double reach) const {
-        long best = -1;
-        double least = reach * reach;
-        const int r = static_cast<int>(std::ceil(reach / width_));
-        for (int k = -r; k <= r; ++k)
-            for (int j = -r; j <= r; ++j)
-                for (int i = -r; i <= r; ++i) {
-                    const auto at = cells_.find(key(p, i, j, k));
-                    if (at == cells_.end()) continue;
-                    for (const std::size_t v : at->second) {
-                        const double d = (mesh_.centers[elements_[v]] - p).squaredNorm();
-                        if (d > least || (d == least && best >= 0)) continue;
-                        least = d;
-                        best = static_cast<long>(v);
-                    }
-                }
-        return best;
-    }
-
-  private:
     std::uint64_t key(const Vec3& p, int i, int j, int k) const {
         std::uint64_t out = 0;
         const int shift[3] = {i, j, k};

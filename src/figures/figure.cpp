@@ -142,12 +142,8 @@ Vec3 view_direction(const std::string& from, bool plane) {
 
 vtkSmartPointer<vtkActor> Figure::Inside::make_patch(const Patch& patch) {
     for (const Vec3& p : patch.points) bounds.include(p);
-    if (!plane && patch.opacity == 1.0)
-        for (const auto& polygon : patch.polygons) {
-            const auto at = [&](std::size_t k) { return patch.points[static_cast<std::size_t>(polygon[k])]; };
-            for (std::size_t k = 2; k < polygon.size(); ++k) walls.push_back({at(0), at(k - 1), at(k)});
-        }
     const auto poly = to_poly(patch);
+    if (!plane && patch.opacity == 1.0) walls.push_back(poly);
     vtkNew<vtkPolyDataMapper> mapper;
     if (patch.smooth) {
         vtkNew<vtkPolyDataNormals> normals;
@@ -292,18 +288,28 @@ void Figure::add_label(const Vec3& at, const std::string& words, double size) {
 bool Figure::Inside::hides(const Vec3& at) const {
     const Vec3 from = view_direction(options.from, plane);
     const double near = 0.01 * bounds.diagonal(); // of the surface that it lies on
-    return std::any_of(walls.begin(), walls.end(), [&](const std::array<Vec3, 3>& t) {
-        // Where the line of sight meets the triangle (Moeller & Trumbore 1997).
-        const Vec3 a = t[1] - t[0];
-        const Vec3 b = t[2] - t[0];
+    // Where the line of sight meets a triangle (Moeller & Trumbore 1997).
+    const auto meets = [&](const Vec3& t, const Vec3& a, const Vec3& b) {
         const Vec3 p = from.cross(b);
         const double det = a.dot(p);
         if (std::abs(det) < 1e-12 * a.norm() * b.norm()) return false;
-        const Vec3 s = at - t[0];
+        const Vec3 s = at - t;
         const double u = s.dot(p) / det;
         const Vec3 q = s.cross(a);
         const double v = from.dot(q) / det;
         return u >= 0.0 && v >= 0.0 && u + v <= 1.0 && b.dot(q) / det > near;
+    };
+    return std::any_of(walls.begin(), walls.end(), [&](vtkPolyData* wall) {
+        const auto corner = [&](vtkIdType id) { return Vec3(wall->GetPoint(id)); };
+        vtkCellArray* polygons = wall->GetPolys();
+        vtkIdType count = 0;
+        const vtkIdType* ids = nullptr;
+        for (polygons->InitTraversal(); polygons->GetNextCell(count, ids) != 0;) {
+            const Vec3 first = corner(ids[0]);
+            for (vtkIdType k = 2; k < count; ++k)
+                if (meets(first, corner(ids[k - 1]) - first, corner(ids[k]) - first)) return true;
+        }
+        return false;
     });
 }
 

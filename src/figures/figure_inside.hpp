@@ -6,6 +6,7 @@
 #include <vtkActor.h>
 #include <vtkLookupTable.h>
 #include <vtkNew.h>
+#include <vtkPolyData.h>
 #include <vtkPolyDataMapper.h>
 #include <vtkProperty.h>
 #include <vtkRenderer.h>
@@ -50,8 +51,8 @@ struct Figure::Inside {
         Color color;
     };
     std::vector<Tag> tags;
-    std::vector<std::array<Vec3, 3>> walls; // triangles that cannot be seen through
-    bool hides(const Vec3& at) const;       // from where one looks
+    std::vector<vtkSmartPointer<vtkPolyData>> walls; // patches that cannot be seen through
+    bool hides(const Vec3& at) const;                // from where one looks
     vtkSmartPointer<vtkLookupTable> table;
     std::string table_title;
 

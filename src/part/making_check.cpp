@@ -23,6 +23,12 @@ constexpr double angle_slack = 5.0;  // degrees
 constexpr double free_share = 0.03;
 constexpr double draft_slack = 0.5; // degrees
 
+// Of the whole body.
+bool in_design(const Model& model, const Vec3& p) {
+    const RegionId r = model.shapes.owner(into_model(model.mesh, p));
+    return r != RegionId::None && model.shapes[r].role == Role::Design;
+}
+
 class DrawCheck {
   public:
     DrawCheck(const Model& model, const Part& part, double parting)
@@ -114,8 +120,7 @@ class DrawCheck {
         return r != RegionId::None && model_.shapes[r].role != Role::Design;
     }
     bool in_space(const Vec3& p) const {
-        const RegionId r = owner(p);
-        return r != RegionId::None && model_.shapes[r].role == Role::Design;
+        return in_design(model_, p);
     }
 
     // Undercuts are as wide as it takes to wear them off from all sides.
@@ -165,29 +170,35 @@ class DrawCheck {
     double low_ = 0.0, high_ = 0.0, step_ = 1.0;
 };
 
-// The share of the free faces that lean less than asked. Faces across the draw are no walls.
-MakingFinding draft_of(const Model& model, const Part& part) {
-    const FormCard::Draw& rule = *model.form.draw;
-    const SolidPart& solid = *part.solid;
-    double all = 0.0;
-    double less = 0.0;
-    double worst = 1e300;
-    MakingFinding out;
+// Calls visit(normal, area, middle) for each face of the design's own surface; areas are of the whole body.
+template <class Visit> void each_free_face(const Model& model, const SolidPart& solid, const Visit& visit) {
     for (const Improved::Face& f : solid.faces) {
         if (f.before >= 0 || f.sheet != solid.level) continue;
         const Vec3& a = solid.points[static_cast<std::size_t>(f.nodes[0])];
         const Vec3& b = solid.points[static_cast<std::size_t>(f.nodes[1])];
         const Vec3& c = solid.points[static_cast<std::size_t>(f.nodes[2])];
         const Vec3 twice = Vec3(b - a).cross(c - a);
-        const double up = twice.normalized().dot(rule.along);
-        const double lean = std::asin(std::clamp(rule.dies == 2 ? std::abs(up) : up, -1.0, 1.0)) / degree;
-        all += 0.5 * twice.norm();
-        if (lean >= rule.draft - draft_slack) continue;
-        less += 0.5 * twice.norm();
-        if (lean >= worst) continue;
-        worst = lean;
-        out.where = (a + b + c) / 3.0;
+        visit(Vec3(twice.normalized()), 0.5 * twice.norm() * model.mesh.copies(), Vec3((a + b + c) / 3.0));
     }
+}
+
+// The share of the free faces that lean less than asked. Faces across the draw are no walls.
+MakingFinding draft_of(const Model& model, const Part& part) {
+    const FormCard::Draw& rule = *model.form.draw;
+    double all = 0.0;
+    double less = 0.0;
+    double worst = 1e300;
+    MakingFinding out;
+    each_free_face(model, *part.solid, [&](const Vec3& normal, double area, const Vec3& middle) {
+        const double up = normal.dot(rule.along);
+        const double lean = std::asin(std::clamp(rule.dies == 2 ? std::abs(up) : up, -1.0, 1.0)) / degree;
+        all += area;
+        if (lean >= rule.draft - draft_slack) return;
+        less += area;
+        if (lean >= worst) return;
+        worst = lean;
+        out.where = middle;
+    });
     out.rule = "draft";
     out.what = fmt::format("free faces that lean less than {:.3g} degrees are", rule.draft - draft_slack);
     out.value = all > 0.0 ? 100.0 * less / all : 0.0;
@@ -199,29 +210,22 @@ MakingFinding draft_of(const Model& model, const Part& part) {
 
 MakingFinding overhang_of(const Model& model, const Part& part) {
     const FormCard::Overhang& rule = *model.form.overhang;
-    const SolidPart& solid = *part.solid;
     double all = 0.0;
     double beyond = 0.0;
     double support = 0.0;
     double worst = 0.0;
     MakingFinding out;
-    for (const Improved::Face& f : solid.faces) {
-        if (f.before >= 0 || f.sheet != solid.level) continue;
-        const Vec3& a = solid.points[static_cast<std::size_t>(f.nodes[0])];
-        const Vec3& b = solid.points[static_cast<std::size_t>(f.nodes[1])];
-        const Vec3& c = solid.points[static_cast<std::size_t>(f.nodes[2])];
-        const Vec3 twice = Vec3(b - a).cross(c - a);
-        const double area = 0.5 * twice.norm() * model.mesh.copies();
-        const double down = -twice.normalized().dot(rule.up);
+    each_free_face(model, *part.solid, [&](const Vec3& normal, double area, const Vec3& middle) {
+        const double down = -normal.dot(rule.up);
         all += area;
         if (down > std::sin(rule.angle * degree)) support += area * down;
-        if (down <= std::sin(std::min(rule.angle + angle_slack, 90.0) * degree)) continue;
+        if (down <= std::sin(std::min(rule.angle + angle_slack, 90.0) * degree)) return;
         beyond += area;
         if (down * area > worst) {
             worst = down * area;
-            out.where = (a + b + c) / 3.0;
+            out.where = middle;
         }
-    }
+    });
     out.rule = "overhang";
     out.what = fmt::format("free faces beyond {:.4g} degrees are", rule.angle + angle_slack);
     out.value = all > 0.0 ? 100.0 * beyond / all : 0.0;
@@ -244,16 +248,12 @@ void check_pattern(const Model& model, const Part& part, std::vector<MakingFindi
     for (std::size_t i = 0; i < of_free.size(); ++i)
         if (of_free[i]) places.push_back(part.surface.points[i]);
     const FacetTree tree(part.surface.points, part.surface.corners);
-    const auto in_design = [&](const Vec3& p) {
-        const RegionId r = model.shapes.owner(into_model(model.mesh, p));
-        return r != RegionId::None && model.shapes[r].role == Role::Design;
-    };
     for (const PatternImage& image : images) {
         std::vector<double> off(places.size(), -1.0);
 #pragma omp parallel for schedule(dynamic, 256)
         for (std::size_t i = 0; i < places.size(); ++i) {
             const auto other = image.at(places[i]);
-            if (other && in_design(*other)) off[i] = tree.nearest(*other).distance;
+            if (other && in_design(model, *other)) off[i] = tree.nearest(*other).distance;
         }
         MakingFinding f;
         f.rule = image.rule;

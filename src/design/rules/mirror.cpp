@@ -28,10 +28,6 @@ namespace {
 
 using AnyPlane = FormCard::AnyPlane;
 
-Vec3 reflected(const AnyPlane& plane, const Vec3& p) {
-    return p - 2.0 * plane.normal.dot(p - plane.point) * plane.normal;
-}
-
 // What lies behind a plane follows what lies before it: each element behind has the value found at its image,
 // between the middles of the elements about it. For meshes that the plane does not map onto themselves.
 class Reflection final : public Link {
@@ -67,7 +63,7 @@ class Reflection final : public Link {
     }
 
   private:
-    // The elements within a size and a half of a place that do not lie behind the plane, by a hat.
+    // The elements within 1.2 sizes of a place that do not lie behind the plane, by a hat.
     void add_row(const Mesh& mesh, const std::vector<std::size_t>& elements, const Middles& middles,
                  const AnyPlane& plane, const Vec3& at) {
         constexpr double reach = 1.2;
@@ -184,35 +180,25 @@ class Mirror final : public RuleKind {
 
   private:
     static void take(FormCard& form, const Given& g) {
-        std::vector<const Node*> across;
         for (const Node* item : g.items()) {
             if (item->table() == nullptr) {
-                across.push_back(item);
+                add_across(form, read_plane(*item, g.card, "a mirror plane"));
                 continue;
             }
-            AnyPlane plane = read_table(plane_schema(), g.card.inner(*item, "mirror"));
-            for (int axis = 0; axis < 3; ++axis)
-                if (std::abs(plane.normal[axis]) > 1.0 - 1e-9) {
-                    // Across an axis after all.
-                    for (const SymmetryPlane& other : form.mirror)
-                        if (other.axis == axis)
-                            throw Error::input(item->place, "two mirror planes stand across the same axis",
-                                               "Write one of them");
-                    form.mirror.push_back({axis, plane.point[axis], item->place});
-                    plane.normal.setZero();
-                }
-            if (plane.normal.norm() > 0.5) form.oblique.push_back(plane);
+            const AnyPlane plane = read_table(plane_schema(), g.card.inner(*item, "mirror"));
+            int axis = 0;
+            if (plane.normal.cwiseAbs().maxCoeff(&axis) > 1.0 - 1e-9) // across an axis after all
+                add_across(form, {axis, plane.point[axis], item->place});
+            else
+                form.oblique.push_back(plane);
         }
-        const std::vector<SymmetryPlane> planes =
-            read_planes(across, g.card, "a mirror plane", "two mirror planes stand across the same axis",
-                        "Write one of them");
-        for (const SymmetryPlane& plane : planes) {
-            for (const SymmetryPlane& other : form.mirror)
-                if (other.axis == plane.axis)
-                    throw Error::input(plane.place, "two mirror planes stand across the same axis",
-                                       "Write one of them");
-            form.mirror.push_back(plane);
-        }
+    }
+    static void add_across(FormCard& form, const SymmetryPlane& plane) {
+        for (const SymmetryPlane& other : form.mirror)
+            if (other.axis == plane.axis)
+                throw Error::input(plane.place, "two mirror planes stand across the same axis",
+                                   "Write one of them");
+        form.mirror.push_back(plane);
     }
 };
 

@@ -325,8 +325,9 @@ class Loop {
     }
     // Of the design that decides: as drawn, where it is made three times.
     void note_fields() {
-        if (chain_.thresholds().three()) look_at_all_three();
-        if (result_.by_black_and_white() && result_.black_and_white.there())
+        if (chain_.thresholds().three())
+            look_at_all_three(); // the last as drawn
+        else if (result_.by_black_and_white() && result_.black_and_white.there())
             measures_.analyse(result_.black_and_white.density, 1.0, tight_accuracy());
         else if (result_.black_and_white.there())
             measures_.analyse(result_.density, result_.penalty, tight_accuracy());
@@ -343,18 +344,20 @@ class Loop {
         const ThreeDesigns three = by_made ? made.designs() : designs_;
         const double penalty = by_made ? 1.0 : result_.penalty;
         const auto look = [&](const std::vector<double>& density, double threshold) {
-            MadeDesign one;
+            MadeDesign out;
             measures_.analyse(density, penalty, tight_accuracy());
-            one.readings = measures_.readings();
-            one.goal = goal_of(problem_, measures_.columns(), one.readings);
-            one.face_shift = face_shift(threshold, filter_radius(model_));
-            if (threshold > 0.5) one.face_shift = -one.face_shift;
-            result_.three.push_back(std::move(one));
+            out.readings = measures_.readings();
+            out.goal = goal_of(problem_, measures_.columns(), out.readings);
+            out.face_shift = face_shift(threshold, filter_radius(model_));
+            if (threshold > 0.5) out.face_shift = -out.face_shift;
+            return out;
         };
-        look(three.thin, chain_.thresholds().thin);
-        look(three.thick, chain_.thresholds().thick);
-        look(three.drawn, 0.5);
-        std::swap(result_.three[1], result_.three[2]);
+        const Thresholds& at = chain_.thresholds();
+        const bool as_thin = at.thin == 0.5; // as drawn
+        const MadeDesign thin = as_thin ? MadeDesign() : look(three.thin, at.thin);
+        const MadeDesign thick = look(three.thick, at.thick);
+        const MadeDesign drawn = look(three.drawn, 0.5);
+        result_.three = {as_thin ? drawn : thin, drawn, thick};
         if (!by_made) return;
         result_.judged = made.readings;
         made.readings = result_.three[1].readings;

@@ -46,7 +46,15 @@ SolidCarver::SolidCarver(const SolidCarver& same_space, const std::vector<double
 
 void SolidCarver::take_design(const std::vector<double>& value) {
     const auto field = std::make_shared<DesignField>(model_.mesh, value, is_design(model_));
-    if (model_.form.draw && model_.form.draw->draft > 0.0) return take_drafted(field);
+    if (model_.form.draw && model_.form.draw->draft > 0.0)
+        take_drafted(field);
+    else
+        take_field(field);
+    for (const ModelRegion& r : model_.regions) design_.push_back(r.role == Role::Design);
+    measure_space();
+}
+
+void SolidCarver::take_field(const std::shared_ptr<const DesignField>& field) {
     matter_ = [field](const Vec3& p) { return field->value(p); };
     surface_ = [field, size = space_->sheets.size()](double level) {
         Sheet out;
@@ -59,8 +67,6 @@ void SolidCarver::take_design(const std::vector<double>& value) {
         out.least_slope = least_slope / size;
         return out;
     };
-    for (const ModelRegion& r : model_.regions) design_.push_back(r.role == Role::Design);
-    measure_space();
 }
 
 // Walls lean back from the draw: the field is lowered by its slope across the draw times how far a wall has
@@ -91,8 +97,6 @@ void SolidCarver::take_drafted(const std::shared_ptr<const DesignField>& field) 
         out.least_slope = least_slope / size;
         return out;
     };
-    for (const ModelRegion& r : model_.regions) design_.push_back(r.role == Role::Design);
-    measure_space();
 }
 
 SolidCarver::SolidCarver(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies)

@@ -60,6 +60,7 @@ class SolidCarver {
 
   private:
     void take_design(const std::vector<double>& value);
+    void take_field(const std::shared_ptr<const DesignField>& field);
     void take_drafted(const std::shared_ptr<const DesignField>& field);
     void measure_space();
     SolidPart part_of(Improved mesh) const;

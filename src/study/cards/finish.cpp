@@ -84,11 +84,10 @@ void read_finishes(Study& study, const Node& document, const Context& context) {
             RegionCard copy = finish;
             copy.name = name;
             std::get<Shape>(copy.extent) = moved(std::get<Shape>(copy.extent), motion);
-            for (const auto* all : {&study.regions, &study.finishes})
-                for (const RegionCard& other : *all)
-                    if (other.name == name)
-                        throw Error::input(finish.place, "\"" + name + "\" is the name of a region already",
-                                           "Give this card another name");
+            for (const RegionCard& region : study.regions)
+                if (region.name == name)
+                    throw Error::input(finish.place, "\"" + name + "\" is the name of a region already",
+                                       "Give this card another name");
             study.finishes.push_back(copy);
         });
     }
