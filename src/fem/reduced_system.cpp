@@ -67,14 +67,14 @@ void ReducedSystem::append(const ReducedSystem& other) {
     }
 }
 
-SparseMatrix ReducedSystem::assembled(const std::vector<double>& scale) const {
+SparseMatrix assembled(const ElementSystem& system, const std::vector<double>& scale) {
     // Column by column: what elements give to each, then added up. A list of all entries would take several
     // times the memory.
-    const auto n = static_cast<std::size_t>(system_.unknowns);
+    const auto n = static_cast<std::size_t>(system.unknowns);
     const auto each = [&](const auto& visit) {
-        for (std::size_t e = 0; e < system_.elements(); ++e) {
-            const Eigen::MatrixXd& m = *system_.matrix_of[e];
-            const std::int32_t* at = system_.dofs.data() + system_.starts[e];
+        for (std::size_t e = 0; e < system.elements(); ++e) {
+            const Eigen::MatrixXd& m = *system.matrix_of[e];
+            const std::int32_t* at = system.dofs.data() + system.starts[e];
             for (Eigen::Index c = 0; c < m.cols(); ++c)
                 if (at[c] >= 0) visit(e, m, at, c);
         }
@@ -100,8 +100,8 @@ SparseMatrix ReducedSystem::assembled(const std::vector<double>& scale) const {
         rows.clear();
         for (std::size_t f = starts[k]; f < starts[k + 1]; ++f) {
             const auto [e, c] = from[f];
-            const Eigen::MatrixXd& m = *system_.matrix_of[e];
-            const std::int32_t* at = system_.dofs.data() + system_.starts[e];
+            const Eigen::MatrixXd& m = *system.matrix_of[e];
+            const std::int32_t* at = system.dofs.data() + system.starts[e];
             for (Eigen::Index r = 0; r < m.rows(); ++r) {
                 const double v = m(r, static_cast<Eigen::Index>(c));
                 if (at[r] < 0 || v == 0.0) continue;

@@ -13,6 +13,9 @@
 
 namespace upright {
 
+// The sum of scale * matrix over the elements of a system as a sparse matrix, both triangles.
+SparseMatrix assembled(const ElementSystem& system, const std::vector<double>& scale);
+
 class ReducedSystem {
   public:
     // An element whose freedoms all stand on their own, or are held, keeps its matrix, which the caller keeps
@@ -26,8 +29,9 @@ class ReducedSystem {
     void append(const ReducedSystem& other);
 
     const ElementSystem& system() const { return system_; }
-    // The sum of scale * matrix as a sparse matrix, both triangles.
-    SparseMatrix assembled(const std::vector<double>& scale) const;
+    SparseMatrix assembled(const std::vector<double>& scale) const {
+        return upright::assembled(system_, scale);
+    }
 
   private:
     ElementSystem system_;

@@ -168,6 +168,21 @@ std::vector<Eigen::VectorXd> StaticAnalysis::solve_adjoints(const std::vector<Ad
     return out;
 }
 
+Eigen::MatrixXd StaticAnalysis::answers(CaseId c, const Eigen::MatrixXd& loads, const Accuracy& accuracy) {
+    const auto group = std::find_if(groups_.begin(), groups_.end(), [&](const Group& g) {
+        return std::find(g.cases.begin(), g.cases.end(), c) != g.cases.end();
+    });
+    const Transform& t = group->transform;
+    Eigen::MatrixXd sides(static_cast<Eigen::Index>(t.unknowns()), loads.cols());
+    for (Eigen::Index k = 0; k < loads.cols(); ++k) sides.col(k) = t.gather(loads.col(k));
+    SolveWish wish;
+    wish.energy = accuracy.energy;
+    const Eigen::MatrixXd found = group->solver->solve(sides, wish);
+    Eigen::MatrixXd out(loads.rows(), loads.cols());
+    for (Eigen::Index k = 0; k < loads.cols(); ++k) out.col(k) = t.expand(found.col(k), false);
+    return out;
+}
+
 std::vector<Eigen::MatrixXd> StaticAnalysis::warm_state() const {
     std::vector<Eigen::MatrixXd> out;
     for (const Group& group : groups_) {

@@ -56,6 +56,10 @@ class StaticAnalysis {
     std::vector<Eigen::VectorXd> solve_adjoints(const std::vector<AdjointLoad>& loads,
                                                 const Accuracy& accuracy);
 
+    // Answers to loads on every freedom, one a column, under the supports of a case at rest, for the
+    // stiffness of the last solve(). Nothing is kept of them.
+    Eigen::MatrixXd answers(CaseId c, const Eigen::MatrixXd& loads, const Accuracy& accuracy);
+
     // K u over elements and joints, constraints not applied.
     Eigen::VectorXd stiffness_times(const Eigen::VectorXd& u, const std::vector<double>& stiffness) const;
 

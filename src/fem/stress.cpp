@@ -165,6 +165,23 @@ std::vector<Voigt> stress_at(const StaticAnalysis& analysis, const ModelCase& c,
     return out;
 }
 
+StressMatrices::StressMatrices(const Model& model, Points points) : shared_(model.mesh.elements(), nullptr) {
+    const Mesh& mesh = model.mesh;
+    if (!mesh.on_grid() || mesh.shell()) return;
+    for (std::size_t i = 0; i < mesh.elements(); ++i) {
+        const auto e = static_cast<ElementId>(i);
+        if (!same_everywhere(model.material(e))) continue;
+        std::vector<Eigen::MatrixXd>& matrices =
+            known_[{model.regions[index(mesh.region[i])].material, mesh.depth(e)}];
+        if (matrices.empty())
+            for (const Vec3& p : points(mesh.kind(e)))
+                matrices.push_back(element_for(mesh.kind(e))
+                                       .stress(places_of(mesh, e), elasticity(model, e), mesh.depth(e),
+                                               model.formulation, p));
+        shared_[i] = &matrices;
+    }
+}
+
 StressField stress_field(const StaticAnalysis& analysis, const Eigen::VectorXd& u, const ModelCase& c) {
     const Model& model = analysis.model();
     const Mesh& mesh = model.mesh;
@@ -179,21 +196,9 @@ StressField stress_field(const StaticAnalysis& analysis, const Eigen::VectorXd& 
     out.places.resize(out.starts.back());
     out.at_points.resize(out.starts.back() * layers);
     out.at_nodes.resize(mesh.connectivity.size() * layers);
-    // Cells of a grid share their matrices, one for each point.
-    std::map<std::pair<MaterialId, double>, std::vector<Eigen::MatrixXd>> known;
-    const auto shared = [&](ElementId e) -> const std::vector<Eigen::MatrixXd>* {
-        if (!mesh.on_grid() || !same_everywhere(model.material(e)) || rise != 0.0 || shell) return nullptr;
-        std::vector<Eigen::MatrixXd>& matrices =
-            known[{model.regions[index(mesh.region[index(e)])].material, mesh.depth(e)}];
-        if (matrices.empty())
-            for (const Vec3& p : stress_points(mesh.kind(e)))
-                matrices.push_back(element_for(mesh.kind(e))
-                                       .stress(places_of(mesh, e), elasticity(model, e), mesh.depth(e),
-                                               model.formulation, p));
-        return &matrices;
-    };
-    std::vector<const std::vector<Eigen::MatrixXd>*> matrices(mesh.elements());
-    for (std::size_t i = 0; i < mesh.elements(); ++i) matrices[i] = shared(static_cast<ElementId>(i));
+    // Heat is taken off point by point.
+    std::optional<StressMatrices> matrices;
+    if (rise == 0.0) matrices.emplace(model, &stress_points);
     // Interpolation at the points of each kind.
     std::array<std::vector<Eigen::VectorXd>, element_kinds> at_points;
     for (const ElementKind kind : mesh.kinds) {
@@ -208,10 +213,9 @@ StressField stress_field(const StaticAnalysis& analysis, const Eigen::VectorXd& 
         const ElementKind kind = mesh.kinds[i];
         const std::vector<Vec3>& points = stress_points(kind);
         std::vector<Voigt> values;
-        if (matrices[i] != nullptr) {
+        if (const auto* shared = matrices ? matrices->shared(e) : nullptr) {
             const Eigen::VectorXd local = analysis.element_displacement(u, e);
-            for (const Eigen::MatrixXd& m : *matrices[i])
-                values.push_back(in_space(model, e, m * local, 0.0));
+            for (const Eigen::MatrixXd& m : *shared) values.push_back(in_space(model, e, m * local, 0.0));
         } else {
             values = stress_at(analysis, c, u, e, points);
         }

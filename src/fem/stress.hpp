@@ -5,6 +5,8 @@
 #include "fem/static_analysis.hpp"
 
 #include <cstdint>
+#include <map>
+#include <utility>
 #include <vector>
 
 namespace upright {
@@ -27,6 +29,20 @@ StressField stress_field(const StaticAnalysis& analysis, const Eigen::VectorXd& 
 // The stress of one element at places in natural coordinates, place by place, layer by layer.
 std::vector<Voigt> stress_at(const StaticAnalysis& analysis, const ModelCase& c, const Eigen::VectorXd& u,
                              ElementId e, const std::vector<Vec3>& points);
+
+// Matrices from an element's displacements to its stress at places in natural coordinates, as
+// Element::stress() gives them; of the plain cells of a grid made once for all.
+class StressMatrices {
+  public:
+    using Points = const std::vector<Vec3>& (*)(ElementKind);
+    StressMatrices(const Model& model, Points points);
+    // Those of every cell like this one, or nullptr.
+    const std::vector<Eigen::MatrixXd>* shared(ElementId e) const { return shared_[index(e)]; }
+
+  private:
+    std::map<std::pair<MaterialId, double>, std::vector<Eigen::MatrixXd>> known_;
+    std::vector<const std::vector<Eigen::MatrixXd>*> shared_;
+};
 
 // Nodes taken once for each region that they belong to: stress is averaged within one region alone, since it
 // may jump between materials.

@@ -19,11 +19,14 @@ using Eigen::VectorXd;
 
 constexpr Index block_width = 6;
 constexpr int most_steps = 3000;
+constexpr Index least_columns = 30; // before a basis may tell that there is nothing
 
 class Lanczos {
   public:
-    Lanczos(const EigenProblem& problem, const EigenWish& wish)
-        : problem_(problem), wish_(wish), n_(problem.mass.rows()) {}
+    // Eigenvalues of the operator above `floor` are wanted; `lambda` makes the problem's own of them.
+    Lanczos(const SymmetricOperator& op, const EigenWish& wish, double floor,
+            std::function<double(double)> lambda)
+        : op_(op), wish_(wish), n_(op.length), floor_(floor), lambda_of_(std::move(lambda)) {}
 
     EigenPairs run() {
         const Index room = wish_.most_columns > 0 ? wish_.most_columns : 3 * wish_.count + 120;
@@ -33,7 +36,7 @@ class Lanczos {
             solve_small();
             const Index good = converged();
             const bool enough = wish_.up_to > 0.0 ? covers(good) : good >= wish_.count;
-            if (enough || exhausted) return result(good, step);
+            if (enough || exhausted || nothing_above(good)) return result(good, step);
             if (step == most_steps)
                 throw Error::numerics("the modes did not converge: " + std::to_string(good) + " of " +
                                           std::to_string(wish_.count) + " found",
@@ -50,13 +53,19 @@ class Lanczos {
         next_.resize(n_, std::min(block_width, n_));
         for (Index c = 0; c < next_.cols(); ++c)
             for (Index r = 0; r < n_; ++r) next_(r, c) = normal(random);
-        next_ = problem_.inverse(problem_.mass * next_);
-        orthonormalise(sizes(next_));
+        SymmetricOperator::Block first = op_.apply(next_, image_of(next_, next_));
+        next_ = std::move(first.value);
+        next_mass_ = std::move(first.image);
+        orthonormalise(sizes(next_, next_mass_));
     }
 
-    // The lengths of columns in the mass norm.
-    VectorXd sizes(const MatrixXd& v) const {
-        const MatrixXd mv = problem_.mass * v;
+    // B v anew, or what was carried along.
+    MatrixXd image_of(const MatrixXd& v, const MatrixXd& carried) const {
+        return op_.metric ? op_.metric(v) : carried;
+    }
+
+    // The lengths of columns in the metric.
+    VectorXd sizes(const MatrixXd& v, const MatrixXd& mv) const {
         VectorXd out(v.cols());
         for (Index c = 0; c < v.cols(); ++c)
             out[c] = std::sqrt(std::max(
@@ -67,17 +76,24 @@ class Lanczos {
     // Columns of next_ of unit mass and at right angles to the basis; those with nothing new go. `before`:
     // their lengths before anything was taken off, against which what is left may be rounding.
     void orthonormalise(const VectorXd& before) {
-        next_mass_ = problem_.mass * next_;
-        for (int pass = 0; pass < 2 && used_ > 0; ++pass)
-            next_.noalias() -= V_.leftCols(used_) * (MV_.leftCols(used_).transpose() * next_).eval();
+        for (int pass = 0; pass < 2 && used_ > 0; ++pass) {
+            const MatrixXd part = MV_.leftCols(used_).transpose() * next_;
+            next_.noalias() -= V_.leftCols(used_) * part;
+            if (!op_.metric) next_mass_.noalias() -= MV_.leftCols(used_) * part;
+        }
+        next_mass_ = image_of(next_, next_mass_);
         Index kept = 0;
         for (Index c = 0; c < next_.cols(); ++c) {
             VectorXd v = next_.col(c);
             double size = 0.0;
-            VectorXd mv;
+            VectorXd mv = next_mass_.col(c);
             for (int pass = 0; pass < 2; ++pass) {
-                if (kept > 0) v -= next_.leftCols(kept) * (next_mass_.leftCols(kept).transpose() * v).eval();
-                mv = problem_.mass * v;
+                if (kept > 0) {
+                    const VectorXd part = next_mass_.leftCols(kept).transpose() * v;
+                    v -= next_.leftCols(kept) * part;
+                    mv -= next_mass_.leftCols(kept) * part;
+                }
+                mv = image_of(v, mv);
                 size = std::sqrt(
                     std::max(0.0, inner_product(static_cast<std::size_t>(n_), v.data(), mv.data())));
             }
@@ -103,24 +119,30 @@ class Lanczos {
         V_.middleCols(used_, b) = next_;
         MV_.middleCols(used_, b) = next_mass_;
         used_ += b;
-        MatrixXd W = problem_.inverse(next_mass_);
-        const VectorXd before = sizes(W);
+        auto [W, W_image] = op_.apply(next_, next_mass_);
+        const VectorXd before = sizes(W, W_image);
         const MatrixXd H = MV_.leftCols(used_).transpose() * W;
         W.noalias() -= V_.leftCols(used_) * H;
+        if (!op_.metric) W_image.noalias() -= MV_.leftCols(used_) * H;
+        W_image = image_of(W, W_image);
         MatrixXd G = MatrixXd::Zero(old + b, old + b);
         G.topLeftCorner(old, old) = small_;
         G.rightCols(b) = H;
         G.bottomRows(b) = H.transpose();
         small_ = 0.5 * (G + G.transpose());
         // What the basis lacks: W in the mass norm, as coefficients of the last block.
-        const MatrixXd gram = W.transpose() * (problem_.mass * W);
+        const MatrixXd gram = W.transpose() * W_image;
         const SymmetricEigen root = symmetric_eigen(0.5 * (gram + gram.transpose()));
         // Rounding takes values of nothing below it, whose roots would pass for residuals of nothing.
         residual_ =
             root.vectors * root.values.cwiseMax(0.0).cwiseSqrt().asDiagonal() * root.vectors.transpose();
         last_ = b;
         next_ = std::move(W);
-        if (used_ >= n_) next_.resize(n_, 0);
+        next_mass_ = std::move(W_image);
+        if (used_ >= n_) {
+            next_.resize(n_, 0);
+            next_mass_.resize(n_, 0);
+        }
         if (next_.cols() > 0) orthonormalise(before);
         return next_.cols() > 0;
     }
@@ -134,14 +156,19 @@ class Lanczos {
     // The leading pairs that have converged.
     Index converged() const {
         Index good = 0;
-        for (; good < theta_.size() && theta_[good] > 0.0; ++good) {
-            const double residual = (residual_ * weights_.col(good).tail(last_)).norm();
-            if (!(residual <= wish_.tolerance * theta_[good])) break;
-        }
+        for (; good < theta_.size() && theta_[good] > floor_; ++good)
+            if (!(residual(good) <= wish_.tolerance * theta_[good])) break;
         return good;
     }
 
-    double lambda(Index i) const { return 1.0 / theta_[i] - problem_.shift; }
+    double residual(Index i) const { return (residual_ * weights_.col(i).tail(last_)).norm(); }
+    double lambda(Index i) const { return lambda_of_(theta_[i]); }
+
+    // Whether no other eigenvalue than the converged ones can lie above the floor, as far as the basis tells.
+    bool nothing_above(Index good) const {
+        if (floor_ <= 0.0 || used_ < least_columns) return false;
+        return good >= theta_.size() || theta_[good] + residual(good) <= floor_;
+    }
 
     bool covers(Index good) const {
         return good >= wish_.count && good > 0 && lambda(good - 1) > wish_.up_to;
@@ -172,9 +199,11 @@ class Lanczos {
         return out;
     }
 
-    const EigenProblem& problem_;
+    const SymmetricOperator& op_;
     const EigenWish& wish_;
     Index n_;
+    double floor_;
+    std::function<double(double)> lambda_of_;
     MatrixXd V_, MV_, next_, next_mass_;
     MatrixXd small_, residual_, weights_;
     VectorXd theta_;
@@ -184,7 +213,21 @@ class Lanczos {
 } // namespace
 
 EigenPairs lowest_modes(const EigenProblem& problem, const EigenWish& wish) {
-    return Lanczos(problem, wish).run();
+    SymmetricOperator op;
+    op.length = problem.mass.rows();
+    op.metric = [&](const MatrixXd& v) -> MatrixXd { return problem.mass * v; };
+    op.apply = [&](const MatrixXd& /*v*/, const MatrixXd& image) {
+        SymmetricOperator::Block out{problem.inverse(image), {}};
+        out.image = problem.mass * out.value;
+        return out;
+    };
+    return Lanczos(op, wish, 0.0, [&](double theta) { return 1.0 / theta - problem.shift; }).run();
+}
+
+EigenPairs largest_eigenvalues(const SymmetricOperator& op, const EigenWish& wish, double floor) {
+    EigenWish by_count = wish;
+    by_count.up_to = 0.0;
+    return Lanczos(op, by_count, floor, [](double theta) { return theta; }).run();
 }
 
 } // namespace upright

@@ -1,6 +1,6 @@
-// The lowest modes of K u = lambda M u by block Lanczos on the inverse of K + shift M, with full
-// orthogonalisation and thick restarts (Grimes, Lewis & Simon 1994; Wu & Simon 2000). A block finds modes
-// that share a frequency together.
+// Block Lanczos with full orthogonalisation and thick restarts (Grimes, Lewis & Simon 1994; Wu & Simon 2000):
+// the lowest modes of K u = lambda M u on the inverse of K + shift M, and the largest eigenvalues of any
+// operator that is symmetric in some metric. A block finds modes that share a frequency together.
 #pragma once
 
 #include "base/sparse_matrix.hpp"
@@ -32,5 +32,21 @@ struct EigenPairs {
 
 // Throws Error (Numerics) when it does not converge. Finds fewer than wanted where the problem has fewer.
 EigenPairs lowest_modes(const EigenProblem& problem, const EigenWish& wish);
+
+// An operator A that is symmetric in a metric B: v' B A w = w' B A v.
+struct SymmetricOperator {
+    Eigen::Index length = 0;
+    // A v, and B A v beside it, which is often at hand when A v is.
+    struct Block {
+        Eigen::MatrixXd value, image;
+    };
+    std::function<Block(const Eigen::MatrixXd& v, const Eigen::MatrixXd& image)> apply;
+    // B v, taken anew after every change where it is cheap; empty: images are carried along.
+    std::function<Eigen::MatrixXd(const Eigen::MatrixXd&)> metric;
+};
+
+// The largest eigenvalues of A above `floor` (zero or more), `wish.count` of them or as many as there are,
+// descending; vectors are of unit size in B. `wish.up_to` is not looked at. Throws as lowest_modes().
+EigenPairs largest_eigenvalues(const SymmetricOperator& op, const EigenWish& wish, double floor);
 
 } // namespace upright
