@@ -77,6 +77,18 @@ std::vector<double> modal_mass_slope(const std::vector<double>& density) {
     return out;
 }
 
+void interpolate_buckling_stress(const std::vector<double>& density, double penalty,
+                                 std::vector<double>& share, std::vector<double>& slope) {
+    share = modal_mass_share(density);
+    slope = modal_mass_slope(density);
+    for (std::size_t e = 0; e < density.size(); ++e) {
+        const double d = density[e];
+        const double power = d > 0.0 ? std::pow(d, penalty - 1.0) : penalty == 1.0 ? 1.0 : 0.0;
+        slope[e] = power * slope[e] + (d > 0.0 ? (penalty - 1.0) * power / d * share[e] : 0.0);
+        share[e] *= power;
+    }
+}
+
 double grayness(const std::vector<double>& density, const std::vector<bool>& counted) {
     const auto sums = sums_of_blocks<2>(density.size(), [&](std::size_t from, std::size_t to) {
         std::array<double, 2> part{};

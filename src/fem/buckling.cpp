@@ -184,20 +184,23 @@ Eigen::VectorXd GeometricStiffness::by_displacement(const Eigen::VectorXd& v) co
     return out;
 }
 
-BucklingResult buckling_modes(StaticAnalysis& analysis, CaseId c, const GeometricStiffness& G, int count) {
+BucklingResult buckling_modes(StaticAnalysis& analysis, CaseId c, const GeometricStiffness& G, int count,
+                              double energy) {
     const auto begin = std::chrono::steady_clock::now();
     // The largest eigenvalues of -K^-1 G, which is symmetric in K; K times an answer is its load.
+    Accuracy accuracy;
+    accuracy.energy = energy;
     SymmetricOperator op;
     op.length = static_cast<Eigen::Index>(analysis.model().freedoms());
     op.apply = [&](const Eigen::MatrixXd& v, const Eigen::MatrixXd& /*image*/) {
         SymmetricOperator::Block out;
         out.image = -G.times(v);
-        out.value = analysis.answers(c, out.image, Accuracy());
+        out.value = analysis.answers(c, out.image, accuracy);
         return out;
     };
     EigenWish wish;
     wish.count = count;
-    wish.tolerance = buckling_tolerance;
+    wish.tolerance = std::max(buckling_tolerance, 10.0 * std::sqrt(energy));
     const EigenPairs found = largest_eigenvalues(op, wish, 1.0 / most_buckling_factor);
     BucklingResult out;
     out.steps = found.steps;

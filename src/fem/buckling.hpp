@@ -67,7 +67,9 @@ struct BucklingResult {
 inline constexpr double most_buckling_factor = 1e4;
 
 // The least positive factors of a case, for the stiffness that `analysis` solved last and G of its answer.
-// Throws Error (Numerics) where the search does not converge.
-BucklingResult buckling_modes(StaticAnalysis& analysis, CaseId c, const GeometricStiffness& G, int count);
+// Throws Error (Numerics) where the search does not converge. Where a solver iterates, `energy` is that of
+// Accuracy; shapes are right to about ten times its root.
+BucklingResult buckling_modes(StaticAnalysis& analysis, CaseId c, const GeometricStiffness& G, int count,
+                              double energy = Accuracy().energy);
 
 } // namespace upright

@@ -2,6 +2,7 @@
 
 #include "base/blocks.hpp"
 #include "fem/case_groups.hpp"
+#include "study/measure_word.hpp"
 
 #include <Eigen/Geometry>
 #include <algorithm>
@@ -15,8 +16,14 @@ namespace {
 
 SolverFacts facts_of(const Model& model, const ShapeClasses& classes, std::size_t unknowns,
                      std::size_t right_sides) {
-    return {unknowns, right_sides, model.mesh.dimension() == 3 && !model.mesh.shell(),
-            model.mesh.polar.given(), unfit_for_grid(model, classes)};
+    const bool searched = std::any_of(model.responses.begin(), model.responses.end(),
+                                      [](const ModelResponse& r) { return r.measure->buckles; });
+    return {unknowns,
+            right_sides,
+            model.mesh.dimension() == 3 && !model.mesh.shell(),
+            model.mesh.polar.given(),
+            unfit_for_grid(model, classes),
+            searched};
 }
 
 } // namespace

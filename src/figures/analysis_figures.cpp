@@ -35,8 +35,11 @@ ResultFigure nodal_stress_figure(const Model& model, const ModelCase& c, const R
     return out;
 }
 
-ResultFigure mode_figure(const Model& model, const ModelModalCase& c, int mode, double frequency,
-                         const std::vector<double>& shape, const std::vector<bool>& shown) {
+namespace {
+
+// A shape, its largest displacement one where it is shown.
+ResultFigure shape_figure(const Model& model, const std::vector<double>& shape,
+                          const std::vector<bool>& shown) {
     ResultFigure out;
     out.shown = shown;
     std::vector<bool> counts(model.mesh.nodes.size(), shown.empty());
@@ -48,18 +51,35 @@ ResultFigure mode_figure(const Model& model, const ModelModalCase& c, int mode, 
         if (counts[n / 3]) largest = std::max(largest, Vec3(shape[n], shape[n + 1], shape[n + 2]).norm());
     out.displacement = shape;
     for (double& v : out.displacement) v /= largest > 0.0 ? largest : 1.0;
-    out.title = fmt::format("{}: mode {} of case {}, {:.5g} {}", model.title, mode, c.name, frequency,
-                            model.units.text(dimension::frequency));
     out.subtitle = std::string("shape, its largest displacement set to one") +
                    (shown.empty() ? "" : "; material denser than the threshold") +
                    (model.mesh.copies() > 1 ? "; modes that mirror across the symmetry planes alone" : "");
     out.quantity = "displacement, relative";
-    out.supports = c.supports;
     out.peak_words.clear();
     const std::vector<double>& u = out.displacement;
     out.value = [u](NodeId n, RegionId) {
         return Vec3(u[3 * index(n)], u[3 * index(n) + 1], u[3 * index(n) + 2]).norm();
     };
+    return out;
+}
+
+} // namespace
+
+ResultFigure mode_figure(const Model& model, const ModelModalCase& c, int mode, double frequency,
+                         const std::vector<double>& shape, const std::vector<bool>& shown) {
+    ResultFigure out = shape_figure(model, shape, shown);
+    out.title = fmt::format("{}: mode {} of case {}, {:.5g} {}", model.title, mode, c.name, frequency,
+                            model.units.text(dimension::frequency));
+    out.supports = c.supports;
+    return out;
+}
+
+ResultFigure buckling_figure(const Model& model, const ModelCase& c, int mode, double factor,
+                             const std::vector<double>& shape) {
+    ResultFigure out = shape_figure(model, shape, {});
+    out.title = fmt::format("{}: buckling {} of case {}, at {:.4g} times its loads", model.title, mode,
+                            c.name, factor);
+    out.of_case = &c;
     return out;
 }
 
@@ -77,6 +97,10 @@ std::vector<std::filesystem::path> draw_analysis(const Model& model, const Analy
                  "displacement-" + file_name(c.name));
             draw(nodal_stress_figure(model, c, report.nodes, s.von_mises, report.excepted),
                  "stress-" + file_name(c.name));
+            if (s.buckling && !s.buckling->modes.empty())
+                draw(buckling_figure(model, c, 1, s.buckling->modes[0].factor,
+                                     displacement_field(model.mesh, s.buckling->modes[0].shape).values),
+                     "buckling-" + file_name(c.name) + "-1");
         }
     for (std::size_t i = 0; i < report.modals.size(); ++i)
         for (const ModelModalCase& c : model.modal_cases) {

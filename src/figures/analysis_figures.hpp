@@ -15,8 +15,12 @@ ResultFigure nodal_stress_figure(const Model& model, const ModelCase& c, const R
 ResultFigure mode_figure(const Model& model, const ModelModalCase& c, int mode, double frequency,
                          const std::vector<double>& shape, const std::vector<bool>& shown = {});
 
-// Deformed shape and stress of every static case, and the first four modes of every modal one, into the
-// folder. Returns what was drawn.
+// A shape of buckling (from 1), the same.
+ResultFigure buckling_figure(const Model& model, const ModelCase& c, int mode, double factor,
+                             const std::vector<double>& shape);
+
+// Deformed shape, stress and the first shape of buckling of every static case, and the first four modes of
+// every modal one, into the folder. Returns what was drawn.
 std::vector<std::filesystem::path> draw_analysis(const Model& model, const AnalysisReport& report,
                                                  const AnalysisFolder& folder, const FigureOptions& options);
 

@@ -2,6 +2,7 @@
 // first asks for it. Plain data on both sides; lengths in the caller's unit.
 #pragma once
 
+#include "geometry/cad_skin.hpp"
 #include "geometry/facets.hpp"
 
 #include <filesystem>
@@ -52,6 +53,9 @@ struct Module {
     // `deflection`: how far triangles may lie off the exact faces, as a share of the body's size; lengths
     // come out in multiples of `unit_si` metres. Throws std::runtime_error with a sentence.
     File (*read_step)(const std::filesystem::path& file, double unit_si, double deflection);
+    // Writes a closed skin as a solid in AP242, and reads it again. Throws std::runtime_error with a
+    // sentence.
+    StepResult (*write_step)(const Skin& skin, const std::filesystem::path& file);
     // `deflection` in length; `angle` in radians.
     Arrangement (*arrange)(const std::vector<Solid>& solids, double unit_si, double deflection, double angle);
 };

@@ -9,7 +9,8 @@
 namespace upright {
 
 std::vector<PartFormat> part_formats(const std::vector<PartFormat>& more) {
-    std::vector<PartFormat> out{stl_format(), three_mf_format(), obj_format(), ply_format(), vtu_format()};
+    std::vector<PartFormat> out{stl_format(), three_mf_format(), obj_format(),
+                                ply_format(), vtu_format(),      step_format()};
     out.insert(out.end(), more.begin(), more.end());
     return out;
 }

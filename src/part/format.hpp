@@ -1,9 +1,11 @@
 // The table of file formats of a carved part. A new one is a file and a line in format.cpp.
 #pragma once
 
+#include "geometry/cad_skin.hpp"
 #include "part/triangles.hpp"
 
 #include <filesystem>
+#include <functional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -22,7 +24,11 @@ struct PartToWrite {
     const Part* part = nullptr;
     const Model* model = nullptr;
     // Surfaces of the study: which points of the part's mesh are on each.
-    std::vector<std::pair<std::string, std::vector<bool>>> surfaces;
+    std::vector<std::pair<std::string, std::vector<bool>>> surfaces = {};
+    bool facets = false; // STEP: free faces as flat triangles, not as smooth patches
+    // Hears what there is to say of the file; may be empty.
+    std::function<void(const std::string&)> tell = {};
+    cad::StepResult* read_back = nullptr; // takes what a STEP file came to
 };
 
 struct PartFormat {

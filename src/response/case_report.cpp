@@ -4,6 +4,7 @@
 #include "base/reduction.hpp"
 #include "fem/probe.hpp"
 #include "fem/support_forces.hpp"
+#include "response/buckling.hpp"
 #include "response/measure.hpp"
 #include "response/motions.hpp"
 
@@ -206,6 +207,7 @@ class ReportState final : public State {
     const Eigen::VectorXd& displacement(CaseId c) const override { return statics_[index(c)]->displacement; }
     double compliance(CaseId c) const override { return statics_[index(c)]->compliance; }
     const std::vector<double>& von_mises(CaseId c) const override { return statics_[index(c)]->von_mises; }
+    const BucklingResult& buckling(CaseId c) const override { return *statics_[index(c)]->buckling; }
     const ModalResult& modes(ModalCaseId c) const override { return *modals_[index(c)]; }
     Eigen::VectorXd mass_times(ModalCaseId, const Eigen::VectorXd& shape) const override { return shape; }
     Vec3 support_force(CaseId c, const std::string& support,
@@ -260,8 +262,13 @@ AnalysisReport analyze(const Model& model, const AnalysisWish& wish) {
     for (const ModelRegion& r : model.regions) out.mass += r.mass;
     Model part = model;
     part.cases.clear();
-    for (const ModelCase& c : model.cases)
-        if (chosen(wish.cases, c.name)) part.cases.push_back(c);
+    const std::vector<int> factors_wanted = buckling_wanted(model);
+    std::vector<int> factors;
+    for (const CaseId c : model.cases.ids())
+        if (chosen(wish.cases, model.cases[c].name)) {
+            part.cases.push_back(model.cases[c]);
+            factors.push_back(factors_wanted[index(c)]);
+        }
     const std::vector<double> full(model.mesh.elements(), 1.0);
     if (!part.cases.empty()) {
         const std::vector<bool> out_of = left_out(model, wish.except);
@@ -271,8 +278,12 @@ AnalysisReport analyze(const Model& model, const AnalysisWish& wish) {
         StaticAnalysis analysis(part, wish.solver);
         const std::vector<CaseResult> results = analysis.solve(full, full);
         const CaseReader reader(part, analysis, out, out_of, counted);
-        for (const CaseId c : part.cases.ids())
+        for (const CaseId c : part.cases.ids()) {
             out.statics.push_back(reader.run(part.cases[c], results[index(c)]));
+            if (factors[index(c)] == 0) continue;
+            const GeometricStiffness G(analysis, part.cases[c], results[index(c)].displacement, full);
+            out.statics.back().buckling = buckling_modes(analysis, c, G, factors[index(c)]);
+        }
         out.cost = analysis.cost();
         out.notes = analysis.take_notes();
         for (const StaticReport& s : out.statics)

@@ -47,10 +47,11 @@ struct StaticReport {
     double at_work = 0.0;
     std::vector<std::string> doubts;
     ErrorEstimate error;
-    std::vector<Voigt> stress;           // averaged, beside RegionNodes, layer by layer
-    std::vector<double> von_mises;       // of those, the larger of the layers
-    std::vector<Vec3> points;            // where stress is most accurate, element by element
-    std::vector<Voigt> stress_at_points; // there, layer by layer
+    std::optional<BucklingResult> buckling; // where a response looks for it
+    std::vector<Voigt> stress;              // averaged, beside RegionNodes, layer by layer
+    std::vector<double> von_mises;          // of those, the larger of the layers
+    std::vector<Vec3> points;               // where stress is most accurate, element by element
+    std::vector<Voigt> stress_at_points;    // there, layer by layer
 };
 
 struct AnalysisReport {

@@ -3,6 +3,7 @@
 #include "base/blocks.hpp"
 #include "base/reduction.hpp"
 #include "design/interpolation.hpp"
+#include "response/buckling.hpp"
 
 #include <algorithm>
 #include <chrono>
@@ -12,6 +13,9 @@ namespace upright {
 namespace {
 
 using Clock = std::chrono::steady_clock;
+
+// Of the energy of answers in a search for buckling: its sensitivities hang on shapes.
+constexpr double loosest_buckling = 1e-14;
 
 double since(Clock::time_point t) {
     return std::chrono::duration<double>(Clock::now() - t).count();
@@ -44,7 +48,8 @@ void add_body_loads(const StaticAnalysis& analysis, const ModelCase& c, const Ei
 } // namespace
 
 DesignState::DesignState(StaticAnalysis& statics, const std::vector<bool>& modal_wanted, bool stress)
-    : model_(statics.model()), statics_(statics), modal_wanted_(modal_wanted), stress_(stress) {
+    : model_(statics.model()), statics_(statics), modal_wanted_(modal_wanted), stress_(stress),
+      buckling_wanted_(buckling_wanted(model_)) {
     for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
         design_.push_back(model_.role(static_cast<ElementId>(e)) == Role::Design);
     if (std::any_of(modal_wanted_.begin(), modal_wanted_.end(), [](bool b) { return b; }))
@@ -69,6 +74,7 @@ void DesignState::analyse(const ThreeDesigns& designs, double penalty, const Mea
     if (stress_)
         for (const CaseId c : model_.cases.ids())
             von_mises_.push_back(statics_.von_mises_stress(displacement(c), &model_.cases[c]));
+    look_for_buckling(penalty);
     adjoint_seconds_ = 0.0;
     modal_seconds_ = 0.0;
     if (!modal_) return;
@@ -83,6 +89,25 @@ void DesignState::analyse(const ThreeDesigns& designs, double penalty, const Mea
         for (const std::string& note : modals_.back().notes) notes_.push_back(note);
     }
     modal_seconds_ = since(start);
+}
+
+void DesignState::look_for_buckling(double penalty) {
+    buckling_seconds_ = 0.0;
+    if (std::all_of(buckling_wanted_.begin(), buckling_wanted_.end(), [](int n) { return n == 0; })) return;
+    const auto start = Clock::now();
+    interpolate_buckling_stress(*analysed(), penalty, stress_share_, stress_slope_);
+    geometric_.clear();
+    buckling_.assign(model_.cases.size(), {});
+    for (const CaseId c : model_.cases.ids()) {
+        geometric_.push_back(nullptr);
+        if (buckling_wanted_[index(c)] == 0) continue;
+        geometric_.back() =
+            std::make_unique<GeometricStiffness>(statics_, model_.cases[c], displacement(c), stress_share_);
+        buckling_[index(c)] = buckling_modes(statics_, c, *geometric_.back(), buckling_wanted_[index(c)],
+                                             std::min(accuracy_.energy, loosest_buckling));
+    }
+    for (std::string& note : statics_.take_notes()) notes_.push_back(std::move(note));
+    buckling_seconds_ = since(start);
 }
 
 Eigen::VectorXd DesignState::mass_times(ModalCaseId c, const Eigen::VectorXd& shape) const {

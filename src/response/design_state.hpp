@@ -19,6 +19,9 @@ class DesignState : public State {
     // `modal_wanted`: the modal cases that some response looks at; others are not solved. `stress`: some
     // response reads it.
     DesignState(StaticAnalysis& statics, const std::vector<bool>& modal_wanted, bool stress);
+    // Neither: geometric stiffness points at displacements.
+    DesignState(const DesignState&) = delete;
+    DesignState& operator=(const DesignState&) = delete;
 
     // Analyses a design in every case. Throws Error (Numerics).
     void analyse(const ThreeDesigns& designs, double penalty, const MeasureAccuracy& accuracy);
@@ -34,6 +37,7 @@ class DesignState : public State {
     const Eigen::VectorXd& displacement(CaseId c) const override { return cases_[index(c)].displacement; }
     double compliance(CaseId c) const override { return cases_[index(c)].compliance; }
     const std::vector<double>& von_mises(CaseId c) const override { return von_mises_[index(c)]; }
+    const BucklingResult& buckling(CaseId c) const override { return buckling_[index(c)]; }
     const ModalResult& modes(ModalCaseId c) const override { return modals_[index(c)]; }
     Eigen::VectorXd mass_times(ModalCaseId c, const Eigen::VectorXd& shape) const override;
     Vec3 support_force(CaseId c, const std::string& support,
@@ -45,9 +49,12 @@ class DesignState : public State {
     const std::vector<CaseResult>& cases() const { return cases_; }
     const std::vector<ModalResult>& modals() const { return modals_; }
     const std::vector<double>& stiffness() const { return stiffness_; }
-    const std::vector<double>& slope() const { return slope_; } // of stiffness by density
+    const std::vector<double>& slope() const { return slope_; }               // of stiffness by density
+    const std::vector<double>& stress_slope() const { return stress_slope_; } // in geometric stiffness
+    const GeometricStiffness& geometric(CaseId c) const { return *geometric_[index(c)]; }
     const std::vector<double>& mass_slope() const { return mass_slope_; }
     double gray() const { return gray_; } // of the design elements
+    double buckling_seconds() const { return buckling_seconds_; }
     double modal_seconds() const { return modal_seconds_; }
     double adjoint_seconds() const { return adjoint_seconds_; }
 
@@ -62,6 +69,8 @@ class DesignState : public State {
     void walk(const Walk& w);
 
   private:
+    void look_for_buckling(double penalty);
+
     const Model& model_;
     StaticAnalysis& statics_;
     std::optional<ModalAnalysis> modal_;
@@ -73,9 +82,13 @@ class DesignState : public State {
     double gray_ = 0.0;
     Accuracy accuracy_;
     std::vector<CaseResult> cases_;
+    std::vector<int> buckling_wanted_;
+    std::vector<double> stress_share_, stress_slope_;
+    std::vector<std::unique_ptr<GeometricStiffness>> geometric_; // by case; nullptr where not wanted
+    std::vector<BucklingResult> buckling_;
     std::vector<ModalResult> modals_;            // without modes where no response looks
     std::vector<std::vector<double>> von_mises_; // by case, where some stress is measured
-    double modal_seconds_ = 0.0, adjoint_seconds_ = 0.0;
+    double buckling_seconds_ = 0.0, modal_seconds_ = 0.0, adjoint_seconds_ = 0.0;
     std::vector<std::string> notes_;
 };
 

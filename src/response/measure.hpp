@@ -6,6 +6,7 @@
 #include "response/reading.hpp"
 #include "study/measure_word.hpp"
 
+#include "fem/buckling.hpp"
 #include "fem/modal_analysis.hpp"
 #include "fem/static_analysis.hpp"
 #include "fem/stress.hpp"
@@ -34,6 +35,8 @@ class State {
     virtual double compliance(CaseId c) const = 0;
     // Von Mises stress of every sample: elements, or nodes of regions (Binding::nodes).
     virtual const std::vector<double>& von_mises(CaseId c) const = 0;
+    // Where some response looks for it (buckling_wanted()).
+    virtual const BucklingResult& buckling(CaseId c) const = 0;
     virtual const ModalResult& modes(ModalCaseId c) const = 0;
     // Shapes of a modal case under its mass; for following a mode.
     virtual Eigen::VectorXd mass_times(ModalCaseId c, const Eigen::VectorXd& shape) const = 0;

@@ -20,6 +20,7 @@ MeasureList displacement_measures();
 MeasureList strength_measures();
 MeasureList frequency_measures();
 MeasureList reaction_measures();
+MeasureList buckling_measures();
 MeasureList bulk_measures();
 
 } // namespace upright

@@ -19,7 +19,8 @@ constexpr double stencil_setup_seconds = 2e-6;
 constexpr double stencil_iteration_seconds = 1e-7;
 constexpr double stencil_bytes = 400.0;
 constexpr double warm_iterations = 5.0;
-constexpr std::size_t grid_from_solid = 6000; // unknowns below which a factorisation is as quick
+constexpr std::size_t grid_from_solid = 6000;      // unknowns below which a factorisation is as quick
+constexpr std::size_t grid_from_searched = 120000; // the same of a solid that is searched
 constexpr std::size_t grid_from_plane = 300000;
 
 double sides_of(const SolverFacts& facts) {
@@ -113,10 +114,13 @@ SolverPlan choose_solver(const SolverFacts& facts, const SolverOptions& options)
     }
     const SolverEstimate direct = direct_estimate(facts);
     if (solver_entry(SolverKind::GridMultigrid).unfit(facts).empty()) {
-        if (facts.unknowns >= (facts.solid ? grid_from_solid : grid_from_plane) ||
-            direct.bytes > options.memory)
+        const std::size_t from = !facts.solid     ? grid_from_plane
+                                 : facts.searched ? grid_from_searched
+                                                  : grid_from_solid;
+        if (facts.unknowns >= from || direct.bytes > options.memory)
             return planned(SolverKind::GridMultigrid, "a grid of this size");
-        return planned(SolverKind::Direct, "quick at this size");
+        return planned(SolverKind::Direct,
+                       facts.searched ? "for buckling, at this size" : "quick at this size");
     }
     if (direct.bytes > options.memory)
         return planned(SolverKind::Aggregation, "a factorisation would not fit into memory");

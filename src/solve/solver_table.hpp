@@ -17,9 +17,10 @@ namespace upright {
 struct SolverFacts {
     std::size_t unknowns = 0;
     std::size_t right_sides = 1;
-    bool solid = true;   // three-dimensional; else a plane or a shell
-    bool polar = false;  // on a lattice with stencils of its own
-    std::string no_grid; // why it is no lattice of cells; empty where it is one
+    bool solid = true;     // three-dimensional; else a plane or a shell
+    bool polar = false;    // on a lattice with stencils of its own
+    std::string no_grid;   // why it is no lattice of cells; empty where it is one
+    bool searched = false; // tens of further answers to high accuracy are wanted: buckling
 };
 
 struct SolverEstimate {

@@ -52,6 +52,11 @@ Json static_json(const StaticReport& s) {
     one["reactions"] = reactions;
     one["forces_at_work"] = s.at_work;
     one["out_of_balance"] = s.balance;
+    if (s.buckling) {
+        Json factors = Json::array();
+        for (const BucklingMode& m : s.buckling->modes) factors.push_back(m.factor);
+        one["buckling_factors"] = factors;
+    }
     if (!s.doubts.empty()) one["doubts"] = s.doubts;
     return one;
 }
@@ -138,6 +143,14 @@ void AnalysisFolder::write_fields(const Model& model, const AnalysisReport& repo
             for (const Voigt& v : s.stress_at_points) stresses.insert(stresses.end(), v.data(), v.data() + 6);
             h5.put(at + "/points", places, 3);
             h5.put(at + "/stress_at_points", stresses, 6);
+            if (!s.buckling) continue;
+            std::vector<double> factors;
+            for (const BucklingMode& m : s.buckling->modes) {
+                factors.push_back(m.factor);
+                h5.put(fmt::format("{}/buckling-{}", at, factors.size()),
+                       displacement_field(mesh, m.shape).values, 3);
+            }
+            h5.put(at + "/buckling-factors", factors);
         }
         for (std::size_t c = 0; c < report.modals.size(); ++c) {
             const std::string at = "cases/" + file_name(report.modal_names[c]);
@@ -171,9 +184,14 @@ void AnalysisFolder::write_fields(const Model& model, const AnalysisReport& repo
             const Vec3 p = principal(Eigen::Map<const Voigt>(&tensor.values[6 * n]));
             for (int a = 0; a < 3; ++a) principals.values.push_back(p[a]);
         }
-        write_vtu(case_file(s.name), mesh,
-                  {displacement_field(mesh, s.displacement), size, tensor, principals},
-                  {region, {"error_energy", 1, s.error.element}});
+        std::vector<VtuField> at_nodes{displacement_field(mesh, s.displacement), size, tensor, principals};
+        if (s.buckling)
+            for (const BucklingMode& m : s.buckling->modes) {
+                VtuField field = displacement_field(mesh, m.shape);
+                field.name = fmt::format("buckling {} at {:.6g}", at_nodes.size() - 3, m.factor);
+                at_nodes.push_back(field);
+            }
+        write_vtu(case_file(s.name), mesh, at_nodes, {region, {"error_energy", 1, s.error.element}});
     }
     for (std::size_t c = 0; c < report.modals.size(); ++c) {
         std::vector<VtuField> shapes;
@@ -237,6 +255,17 @@ AnalysisFolder::StaticFields AnalysisFolder::read_static(const std::string& name
 
 std::vector<double> AnalysisFolder::read_mode(const std::string& name, int mode) const {
     return H5File::open(path_ / "fields.h5").numbers(fmt::format("cases/{}/mode-{}", file_name(name), mode));
+}
+
+std::vector<double> AnalysisFolder::read_buckling(const std::string& name, int mode) const {
+    return H5File::open(path_ / "fields.h5")
+        .numbers(fmt::format("cases/{}/buckling-{}", file_name(name), mode));
+}
+
+std::vector<double> AnalysisFolder::read_buckling_factors(const std::string& name) const {
+    const H5File h5 = H5File::open(path_ / "fields.h5");
+    const std::string at = "cases/" + file_name(name) + "/buckling-factors";
+    return h5.has(at) ? h5.numbers(at) : std::vector<double>();
 }
 
 std::vector<double> AnalysisFolder::read_frequencies(const std::string& name) const {

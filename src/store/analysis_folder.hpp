@@ -40,6 +40,9 @@ class AnalysisFolder {
     StaticFields read_static(const std::string& name) const;
     // The shape of an elastic mode (from 1), 3 numbers for each node, and all frequencies.
     std::vector<double> read_mode(const std::string& name, int mode) const;
+    // Shapes and factors of buckling; no factors where none was looked for or found.
+    std::vector<double> read_buckling(const std::string& name, int mode) const;
+    std::vector<double> read_buckling_factors(const std::string& name) const;
     std::vector<double> read_frequencies(const std::string& name) const;
 
   private:

@@ -29,6 +29,7 @@ struct MeasureWord {
     bool stiffness = false;   // all material is best for it, as a rule
     bool strength = false;    // local: as many numbers as there are elements, one aggregate
     bool vibration = false;   // it grows with the square root of stiffness over mass
+    bool buckles = false;     // a factor of the loads of a case
     bool at_place = false;    // `at` names points, couplings or surfaces
     bool of_shape = false;    // what all material comes to, and the analysis of a part, say nothing of it
     bool needs_bound = false; // alone as a goal it goes to all material, or to none

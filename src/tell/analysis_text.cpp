@@ -88,6 +88,15 @@ std::string static_table(const Model& model, const AnalysisReport& report, const
     out.add("compliance", fmt::format("{:.6g} {}; strain energy {:.6g}", s.compliance,
                                       unit(dimension::moment), s.strain_energy));
     out.add("estimated error", fmt::format("{:.3g} % in the energy norm", 100.0 * s.error.relative));
+    if (s.buckling) {
+        std::string factors;
+        for (const BucklingMode& m : s.buckling->modes)
+            factors += fmt::format("{}{:.5g}", factors.empty() ? "" : ", ", m.factor);
+        out.add("buckling", factors.empty()
+                                ? fmt::format("none below {:g} times the loads", most_buckling_factor)
+                                : "at " + factors + " times the loads" +
+                                      (model.mesh.copies() > 1 ? ", of shapes that mirror alone" : ""));
+    }
     if (model.mesh.copies() > 1)
         out.add("symmetry", fmt::format("reactions, compliance and energy are those of the modelled 1/{}",
                                         model.mesh.copies()));
@@ -211,6 +220,8 @@ std::string refinement_table(const Analysed& coarse_one, const Analysed& fine_on
             coarse_model.units.text(dimension::stress));
         if (a.least_safety && b.least_safety)
             row(name("least safety"), a.least_safety->value, b.least_safety->value, "");
+        if (a.buckling && b.buckling && !a.buckling->modes.empty() && !b.buckling->modes.empty())
+            row(name("buckling factor"), a.buckling->modes[0].factor, b.buckling->modes[0].factor, "");
         row(name("compliance"), a.compliance, b.compliance, coarse_model.units.text(dimension::moment));
         row(name("estimated error, %"), 100.0 * a.error.relative, 100.0 * b.error.relative, "");
     }

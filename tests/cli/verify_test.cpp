@@ -222,3 +222,29 @@ TEST(Carve, SaysWhereToCutInOtherWays) {
     EXPECT_EQ(test::upright(folder.path(), {"carve", "s.run", "--out", "teil é.3mf"}).code, 0);
     EXPECT_TRUE(fs::exists(folder.path() / "teil é.3mf"));
 }
+
+// The part as a STEP solid: sound when read again, seen by inspect, and verified as a body made elsewhere.
+TEST(Verify, ASolidIsWrittenReadAndVerified) {
+    const TemporaryFolder folder;
+    folder.write("ein hebel.toml", lever());
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "ein hebel.toml", "--quiet"}).code, 0);
+    const auto carve =
+        test::upright(folder.path(), {"carve", "ein hebel.run", "--out", "teil é.step", "--size", "800x500"});
+    EXPECT_EQ(carve.code, 0) << carve.out << carve.err;
+    EXPECT_NE(carve.out.find("STEP: "), std::string::npos) << carve.out;
+    const auto json = nlohmann::json::parse(test::text_of(folder.path() / "teil é.json"));
+    EXPECT_EQ(json["step"]["sound"], true);
+    EXPECT_GE(json["step"]["planes"], 6);
+    EXPECT_GT(json["step"]["smooth_faces"], 20);
+    const auto inspect = test::upright(folder.path(), {"inspect", "teil é.step", "--no-figures"});
+    EXPECT_EQ(inspect.code, 0) << inspect.err;
+    EXPECT_NE(inspect.out.find("1 body"), std::string::npos) << inspect.out;
+    const auto verify =
+        test::upright(folder.path(), {"verify", "ein hebel.run", "--part", "teil é.step", "--no-figures"});
+    EXPECT_EQ(verify.code, 0) << verify.out << verify.err;
+    // What does not go together is said before anything is made.
+    EXPECT_EQ(test::upright(folder.path(), {"carve", "ein hebel.run", "--step", "facets"}).code, 2);
+    EXPECT_EQ(
+        test::upright(folder.path(), {"carve", "ein hebel.run", "--out", "a.step", "--step", "round"}).code,
+        2);
+}

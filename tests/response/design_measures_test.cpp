@@ -121,6 +121,23 @@ TEST(DesignMeasures, SensitivitiesOnSecondOrderTetrahedra) {
         151);
 }
 
+// The body is stocky: its factors are large, and lie apart.
+TEST(DesignMeasures, SensitivitiesOfBuckling) {
+    const std::string stable = "[[response]]\nname = \"stable\"\nmeasure = \"buckling\"\nmin = 20\n";
+    const std::string warm = "[[load]]\nname = \"warm\"\nheat = 20\n[[case]]\nname = \"hot\"\nsupports = "
+                             "[\"clamp\", \"prop\"]\nloads = { warm = 1, pull = 1 }\n";
+    const std::vector<std::string> harder{"load.pull.force=[-9000, 500, -3000]"};
+    for (const auto& mesh :
+         std::vector<std::vector<std::string>>{{"mesh.size=2"}, {"mesh.size=3", "mesh.kind=fitted"}})
+        expect_gradients_match(study_from(crooked_block(stable + warm), with(with(strong, harder), mesh)), 97,
+                               3e-5);
+    for (const char* element : {"plane-stress", "shell"})
+        expect_gradients_match(study_from(flat_plate(element, stable),
+                                          {"load.pull.force=" +
+                                           std::string(*element == 's' ? "[-400, -20, 3]" : "[-2000, -20]")}),
+                               11, 3e-5);
+}
+
 TEST(DesignMeasures, SensitivitiesInThePlane) {
     for (const char* element : {"plane-stress", "plane-strain"})
         expect_gradients_match(study_from(flat_plate(element, "")), 7);

@@ -25,7 +25,7 @@ namespace upright::cli {
 namespace {
 
 struct CarveWish : FigureWish {
-    std::string target, out, mass;
+    std::string target, out, mass, step;
     std::optional<double> at, fraction;
     std::optional<int> iteration, restart;
     bool connected = false, all_pieces = false, fine = false;
@@ -215,7 +215,11 @@ int run_carve(const CarveWish& in, Session& session) {
     threshold(in.at);
     require_one_choice(in);
     part_options.drop_islands = !in.all_pieces;
+    if (!in.step.empty() && in.step != "facets" && in.step != "smooth")
+        throw Error::usage("--step " + in.step + " is no way to write a STEP file", "Write smooth or facets");
     const PartFormat& format = format_of(session.kinds.part_formats, in.out.empty() ? "part.stl" : in.out);
+    if (!in.step.empty() && format.ending != ".step")
+        throw Error::usage("--step goes with a file that ends in .step", "Write --out part.step");
     const RunFolder folder =
         RunFolder::open(restart_of(find_run(in.target, console), in.restart), Access::Reading);
     const Job job = load_run(session, folder);
@@ -245,10 +249,26 @@ int run_carve(const CarveWish& in, Session& session) {
     const fs::path file = in.out.empty() ? folder.path() / "part.stl" : fs::path(in.out);
     if (file.has_parent_path()) make_folder(file.parent_path());
     PartToWrite written{part.surface, model.units.length, model.title, &part, &model, {}};
+    written.facets = in.step == "facets";
+    written.tell = [&](const std::string& text) { console.result(text); };
+    cad::StepResult step;
+    if (format.ending == ".step") written.read_back = &step;
     if (part.solid && format.ending == ".vtu") written.surfaces = points_of_surfaces(job.study, part);
     format.write(written, file);
-    write_text(fs::path(file).replace_extension(".json"),
-               report_of(model, part, part_options, table, making, thickness).dump(2) + "\n");
+    Json report = report_of(model, part, part_options, table, making, thickness);
+    if (written.read_back != nullptr)
+        report["step"] = {{"sound", step.valid},
+                          {"volume", step.volume},
+                          {"solids", step.solids},
+                          {"planes", step.planes},
+                          {"cylinders", step.cylinders},
+                          {"cones", step.cones},
+                          {"spheres", step.spheres},
+                          {"smooth_faces", step.patches},
+                          {"edge_tolerance", step.tolerance},
+                          {"largest_bend", step.bend},
+                          {"within_a_degree", step.within_a_degree}};
+    write_text(fs::path(file).replace_extension(".json"), report.dump(2) + "\n");
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");
     draw_part(model, part,
               fmt::format("cut at density {:.4g}; mass {}; {}", part_options.threshold,
@@ -257,7 +277,8 @@ int run_carve(const CarveWish& in, Session& session) {
               options, png);
     console.result(fmt::format("part: {}\nfigure: {}", file.string(), png.string()));
     const bool kept = std::all_of(making.begin(), making.end(), [](const auto& f) { return f.holds(); });
-    return part.one_piece() && kept ? 0 : static_cast<int>(ExitCode::BoundBroken);
+    const bool sound = written.read_back == nullptr || step.valid;
+    return part.one_piece() && kept && sound ? 0 : static_cast<int>(ExitCode::BoundBroken);
 }
 
 } // namespace
@@ -282,6 +303,8 @@ Command carve_command() {
                              "Keep pieces that touch neither a support nor a load");
                 options.flag("--fine", in->fine,
                              "Edges half as long as the cells': more triangles on bent and free faces");
+                options.value("--step", "FORM", in->step,
+                              "Free faces of a STEP file: smooth (default) or facets, flat triangles");
                 options.value("--out", "FILE", in->out,
                               "The file, its format by its ending (default: part.stl in the run)");
                 add_figure_options(options, *in);

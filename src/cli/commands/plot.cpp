@@ -34,8 +34,9 @@ namespace fs = std::filesystem;
 
 void require_served(const std::string& what, const std::vector<std::string>& served, const std::string& of) {
     if (std::find(served.begin(), served.end(), what) != served.end()) return;
-    static const std::vector<std::string> all{"density",   "displacement", "stress", "history",   "mode",
-                                              "thickness", "overhang",     "draft",  "directions"};
+    static const std::vector<std::string> all{"density",    "displacement", "stress",   "history",
+                                              "mode",       "thickness",    "overhang", "draft",
+                                              "directions", "buckling"};
     if (std::find(all.begin(), all.end(), what) == all.end())
         throw Error::usage("--what " + what + " is not a figure", suggestion(what, all));
     std::string list;
@@ -78,20 +79,20 @@ void require_options(const PlotWish& in) {
         throw Error::usage("--out " + in.out + " is not a " + (in.animate ? "GIF or PNG" : "PNG") + " file",
                            in.animate ? "Write a name that ends in .gif, or in .png for one picture a frame"
                                       : "Write a name that ends in .png");
-    if (in.animate && in.what != "displacement" && in.what != "mode" && in.what != "density")
-        throw Error::usage("--animate goes with --what density, displacement or mode");
+    const bool shape = in.what == "mode" || in.what == "buckling";
+    if (in.animate && in.what != "displacement" && !shape && in.what != "density")
+        throw Error::usage("--animate goes with --what density, displacement, mode or buckling");
     if (in.sheet && in.what != "density") throw Error::usage("--sheet goes with --what density");
     if (in.animate && in.sheet) throw Error::usage("--animate and --sheet exclude each other");
     if ((in.animate || in.sheet) && in.what == "density" && in.iteration)
         throw Error::usage("--iteration is one of those that --animate and --sheet show", "Leave it out");
-    if (!in.cut.empty() && in.what != "density" && in.what != "displacement" && in.what != "stress" &&
-        in.what != "mode")
-        throw Error::usage("--cut goes with --what density, displacement, stress or mode");
+    if (!in.cut.empty() && in.what != "density" && in.what != "displacement" && in.what != "stress" && !shape)
+        throw Error::usage("--cut goes with --what density, displacement, stress, mode or buckling");
     if (!in.mass.empty() && in.at)
         throw Error::usage("--at and --mass each say what is shown", "Write one of them");
     if (in.frames < 2 || in.frames > 200)
         throw Error::usage(fmt::format("--frames {} is out of range", in.frames), "Write between 2 and 200");
-    if (in.mode && in.what != "mode") throw Error::usage("--mode goes with --what mode");
+    if (in.mode && !shape) throw Error::usage("--mode goes with --what mode or buckling");
 }
 
 // Draws or animates one field.
@@ -142,6 +143,30 @@ int plot_analysis(const PlotWish& in, Session& session) {
         return 0;
     }
     const auto cases = chosen_cases(statics, in.of_case, "static");
+    if (in.what == "buckling") {
+        const int mode = in.mode.value_or(1);
+        std::vector<std::pair<const ModelCase*, std::vector<double>>> found;
+        for (const ModelCase* c : cases)
+            if (std::vector<double> factors = folder.read_buckling_factors(c->name); !factors.empty())
+                found.emplace_back(c, std::move(factors));
+        if (found.empty())
+            throw Error::usage("there is no buckling in this analysis",
+                               "Give the study a response with measure = \"buckling\", and analyse again");
+        for (const auto& [c, factors] : found) {
+            if (mode < 1 || mode > static_cast<int>(factors.size()))
+                throw Error::usage(fmt::format("the case \"{}\" has no buckling {}", c->name, mode),
+                                   fmt::format("It has 1 to {}", factors.size()));
+            const fs::path file = in.out.empty()
+                                      ? figures / fmt::format("buckling-{}-{}{}", file_name(c->name), mode,
+                                                              in.animate ? ".gif" : ".png")
+                                      : picture(in, figures, in.what, c->name, found.size() > 1);
+            show(in, job,
+                 buckling_figure(job.model, *c, mode, factors[static_cast<std::size_t>(mode) - 1],
+                                 folder.read_buckling(c->name, mode)),
+                 true, file, console);
+        }
+        return 0;
+    }
     const RegionNodes nodes = region_nodes(job.model.mesh);
     for (const ModelCase* c : cases) {
         const AnalysisFolder::StaticFields fields = folder.read_static(c->name);
@@ -305,7 +330,7 @@ int run_plot(PlotWish in, Session& session) {
     const bool analysis = AnalysisFolder::is_one(in.target);
     if (in.what.empty()) in.what = analysis ? "displacement" : "density";
     if (analysis)
-        require_served(in.what, {"displacement", "stress", "mode", "directions"}, "an analysis");
+        require_served(in.what, {"displacement", "stress", "mode", "buckling", "directions"}, "an analysis");
     else
         require_served(in.what,
                        {"density", "displacement", "stress", "mode", "history", "thickness", "overhang",
@@ -326,10 +351,12 @@ Command plot_command() {
             options.value("--what", "WHAT", in->what,
                           "density (default), displacement, stress, mode, history; directions of the main "
                           "stress; thickness, overhang or draft of "
-                          "the part; of an analysis displacement (default), stress or mode");
+                          "the part; of an analysis (RUN/verify is one) displacement (default), stress, mode "
+                          "or buckling");
             options.value("--case", "NAME", in->of_case, "The case (default: all)");
-            options.value("--mode", "K", in->mode,
-                          "The mode, counted from 1 after the rigid ones (default: 1)");
+            options.value(
+                "--mode", "K", in->mode,
+                "The mode, counted from 1 after the rigid ones, or the shape of buckling (default: 1)");
             options.flag("--animate", in->animate,
                          "The kept designs, a displacement or a mode as an animated GIF; the latter as one "
                          "picture for each frame where --out ends in .png");

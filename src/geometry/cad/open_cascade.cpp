@@ -1,5 +1,6 @@
 // The CAD module: STEP in, faces triangulated and named; solids cut against each other. Open CASCADE does
 // the exact geometry; nothing here meshes for analysis.
+#include "geometry/cad/solid_writer.hpp"
 #include "geometry/cad_module.hpp"
 
 #include <BOPAlgo_Builder.hxx>
@@ -473,7 +474,7 @@ double least_radius(const TopoDS_Face& face) {
     return out < 1e299 ? out : 0.0;
 }
 
-const Module module_table{read_step, arrange};
+const Module module_table{read_step, write_solid, arrange};
 
 } // namespace
 

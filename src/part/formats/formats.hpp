@@ -10,6 +10,7 @@ PartFormat three_mf_format();
 PartFormat obj_format();
 PartFormat ply_format();
 PartFormat vtu_format();
+PartFormat step_format();
 
 // A title in a file whose lines mean something.
 std::string first_line(const std::string& text);

@@ -1,0 +1,145 @@
+// Parts as STEP: read again by the program's own reader, against closed forms.
+#include "base/angles.hpp"
+#include "geometry/cad_module.hpp"
+#include "part/extract.hpp"
+#include "part/format.hpp"
+#include "support/studies.hpp"
+
+#include <cmath>
+
+namespace upright {
+namespace {
+
+using test::study_from;
+
+// 40 x 20 x 20 mm with a bore of 5 mm along y, a countersink at its near end and a ball cut out of the top
+// corner.
+std::string drilled(const std::string& more = {}) {
+    return test::StudyText()
+        .add("title = \"Lager é\"\n")
+        .steel()
+        .region("block", "box = [[0, 0, 0], [40, 20, 20]]")
+        .region("bore", "cylinder = { from = [15, -1, 10], to = [15, 21, 10], radius = 5 }", "void")
+        .region("sink", "cone = { from = [15, -1, 10], to = [15, 3, 10], radii = [8, 4] }", "void")
+        .region("dent", "sphere = { center = [34, 20, 20], radius = 4 }", "void")
+        .add("[[surface]]\nname = \"root\"\nof = \"block\"\nfacing = [-1, 0, 0]\n"
+             "[[surface]]\nname = \"tip\"\nof = \"block\"\nfacing = [1, 0, 0]\n")
+        .support("clamp", "root", R"(["x", "y", "z"])")
+        .force("pull", "tip", "[0, 0, -100]")
+        .load_case("bend", R"(["clamp"])", "{ pull = 1 }")
+        .response("stiffness", "compliance")
+        .minimize("stiffness")
+        .mesh("size = 2.5")
+        .add(more);
+}
+
+struct Written {
+    cad::StepResult result;
+    cad::File read;
+    std::vector<std::string> said;
+};
+
+Written written(const Model& model, const Part& part, bool facets = false) {
+    const test::TemporaryFolder folder;
+    const auto file = folder.path() / "teil é.step";
+    Written out;
+    PartToWrite to{part.surface, model.units.length,
+                   model.title,  &part,
+                   &model,       {},
+                   facets,       [&](const std::string& text) { out.said.push_back(text); },
+                   &out.result};
+    format_of(part_formats(), file).write(to, file);
+    out.read = cad::module().read_step(file, 1e-3, 1e-3);
+    return out;
+}
+
+Part part_of(const Model& model, const std::function<bool(const Vec3&)>& solid) {
+    std::vector<double> density;
+    for (const Vec3& c : model.mesh.centers) density.push_back(solid(c) ? 1.0 : 0.0);
+    return PartField(model, density).extract({});
+}
+
+} // namespace
+
+// Where all faces are exact the solid is the space itself.
+TEST(Step, TheWholeSpaceIsExact) {
+    const Model model = build_model(study_from(drilled()));
+    const Part part = part_of(model, [](const Vec3&) { return true; });
+    const Written w = written(model, part);
+    EXPECT_TRUE(w.result.valid) << w.result.trouble;
+    EXPECT_EQ(w.result.solids, 1);
+    EXPECT_EQ(w.result.planes, 6);
+    EXPECT_EQ(w.result.cylinders, 1);
+    EXPECT_EQ(w.result.cones, 1);
+    EXPECT_EQ(w.result.spheres, 1);
+    EXPECT_EQ(w.result.patches + w.result.others, 0);
+    // The cone has 7 mm at the face and reaches the bore's 5 mm two further on; a quarter of the ball is cut.
+    const double bore = pi * (5.0 * 5.0 * 18.0 + 2.0 / 3.0 * (49.0 + 35.0 + 25.0));
+    const double exact = 40.0 * 20.0 * 20.0 - bore - pi / 3.0 * 64.0;
+    EXPECT_NEAR(w.result.volume / exact, 1.0, 1e-6);
+    ASSERT_EQ(w.read.bodies.size(), 1U);
+    EXPECT_NEAR(w.read.bodies[0].volume / exact, 1.0, 1e-6);
+    for (const FacetFace& face : w.read.bodies[0].mesh.faces)
+        if (face.kind == FaceKind::Cylinder) {
+            EXPECT_NEAR(face.radius, 5.0, 1e-9);
+            EXPECT_TRUE(face.hole);
+        }
+}
+
+// A design with free faces, smooth and flat.
+TEST(Step, FreeFacesAreSmoothOrFlat) {
+    const Model model = build_model(study_from(drilled()));
+    const Part part =
+        part_of(model, [](const Vec3& c) { return std::hypot(c.x() - 15, c.z() - 8) < 9.0 || c.z() < 6.0; });
+    const Written smooth = written(model, part);
+    EXPECT_TRUE(smooth.result.valid) << smooth.result.trouble;
+    EXPECT_GT(smooth.result.patches, 50);
+    EXPECT_EQ(smooth.result.others, 0);
+    EXPECT_GE(smooth.result.cylinders, 1);
+    EXPECT_NEAR(smooth.result.volume / part.volume, 1.0, 0.015);
+    EXPECT_NEAR(smooth.result.volume / smooth.result.made, 1.0, 1e-3);
+    EXPECT_GT(smooth.result.within_a_degree, 0.8);
+    EXPECT_NEAR(smooth.read.bodies.at(0).volume / smooth.result.volume, 1.0, 1e-4);
+    const Written flat = written(model, part, true);
+    EXPECT_TRUE(flat.result.valid) << flat.result.trouble;
+    EXPECT_GT(flat.result.planes, 50);
+    EXPECT_NEAR(flat.result.volume / smooth.result.volume, 1.0, 0.01);
+    EXPECT_EQ(flat.result.cylinders, smooth.result.cylinders);
+}
+
+// The whole of a half model: faces go on across the plane of symmetry.
+TEST(Step, MirroredHalvesAreOneSolid) {
+    const Model model =
+        build_model(study_from(drilled("[symmetry]\nplanes = [\"y = 0\"]\n"), {"region.sink.active=false"}));
+    const Part part = part_of(model, [](const Vec3&) { return true; });
+    const Written w = written(model, part);
+    EXPECT_TRUE(w.result.valid) << w.result.trouble;
+    EXPECT_EQ(w.result.planes, 6);
+    EXPECT_EQ(w.result.cylinders, 1);
+    EXPECT_EQ(w.result.spheres, 2);
+    EXPECT_NEAR(w.result.volume, 40.0 * 40.0 * 20.0 - pi * 25.0 * 40.0 - 2.0 * pi / 3.0 * 64.0, 1e-2);
+}
+
+// A hollow that nothing leads to, and two pieces.
+TEST(Step, HollowsAndPieces) {
+    const Model model =
+        build_model(study_from(drilled(), {"region.bore.active=false", "region.sink.active=false"}));
+    const Part hollow = part_of(model, [](const Vec3& c) { return (c - Vec3(15, 10, 10)).norm() > 6.0; });
+    const Written w = written(model, hollow);
+    EXPECT_TRUE(w.result.valid) << w.result.trouble;
+    EXPECT_EQ(w.result.solids, 1);
+    EXPECT_NEAR(w.result.volume / hollow.volume, 1.0, 5e-3);
+    const Part two = part_of(model, [](const Vec3& c) { return std::abs(c.x() - 20) > 5.0; });
+    const Written both = written(model, two);
+    EXPECT_TRUE(both.result.valid) << both.result.trouble;
+    EXPECT_EQ(both.result.solids, 2);
+    EXPECT_EQ(both.read.bodies.size(), 2U);
+}
+
+TEST(Step, PartsWithoutTetrahedraAreRefused) {
+    const Model model = build_model(study_from(test::half_beam(6, 4, false)));
+    const Part part = part_of(model, [](const Vec3&) { return true; });
+    EXPECT_THROW(written(model, part), Error);
+}
+
+} // namespace upright
