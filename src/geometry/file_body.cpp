@@ -1,5 +1,7 @@
 #include "geometry/file_body.hpp"
 
+#include "geometry/step_apart.hpp"
+
 #include "base/edge_key.hpp"
 #include "geometry/cad_module.hpp"
 #include "study/file_slot.hpp"
@@ -340,7 +342,7 @@ BodyFile read_bodies(const fs::path& file, const Place& place, double scale, dou
         out.format = "STEP";
         cad::File read;
         try {
-            read = cad::module().read_step(file, length_si, step_deflection);
+            read = read_step_apart(file, length_si, step_deflection);
         } catch (const std::runtime_error& bad) {
             throw Error::input(at, (place.file.empty() ? "" : file.string() + ": ") + bad.what(),
                                "Export it again as STEP AP214 or AP242");

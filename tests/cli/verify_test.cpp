@@ -218,7 +218,7 @@ TEST(Carve, SaysWhereToCutInOtherWays) {
     EXPECT_EQ(carve({"--mass", "3 mm"}).code, 2);
     EXPECT_EQ(carve({"--fraction", "1.5"}).code, 2);
     EXPECT_EQ(carve({"--fraction", "0.4", "--at", "0.3"}).code, 2);
-    EXPECT_EQ(test::upright(folder.path(), {"carve", "s.run", "--out", "part.step"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"carve", "s.run", "--out", "part.igs"}).code, 2);
     EXPECT_EQ(test::upright(folder.path(), {"carve", "s.run", "--out", "teil é.3mf"}).code, 0);
     EXPECT_TRUE(fs::exists(folder.path() / "teil é.3mf"));
 }

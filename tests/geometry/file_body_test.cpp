@@ -1,4 +1,5 @@
 #include "geometry/file_body.hpp"
+#include "geometry/step_apart.hpp"
 #include "support/folder.hpp"
 #include "support/studies.hpp"
 
@@ -94,4 +95,37 @@ TEST(StepFile, PaintsAGridThroughTheStudy) {
                          "\"\nbody = \"plate\"\n[[surface]]\nname = \"top\"\ncad = 6\n[mesh]\nsize = 2.5\n"));
     EXPECT_NEAR(m.regions[0].volume, 6000.0, 1e-6);
     EXPECT_NEAR(m.surfaces[0].area, 1200.0, 1e-6);
+}
+
+// The CAD library crashes on a line whose direction is none: that is a message, and the program goes on.
+TEST(FileBody, WhatBreaksTheCadLibraryIsAMessage) {
+    std::ifstream in(bodies("inch-plate.step"));
+    std::string text{std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
+    const std::string line = "LINE('',#28,#29);";
+    ASSERT_NE(text.find(line), std::string::npos);
+    text.replace(text.find(line), line.size(), "LINE('',#28,#11);");
+    const test::TemporaryFolder folder;
+    const auto file = folder.write("platte é.step", text);
+    try {
+        read_bodies(file, {}, 1.0, 1e-3, false);
+        FAIL() << "it was read";
+    } catch (const Error& bad) {
+        EXPECT_NE(std::string(bad.what()).find("the CAD library breaks down on it"), std::string::npos)
+            << bad.what();
+    }
+    // A file that takes long, and one that takes much memory.
+    StepLimits little;
+    little.memory = 1e6;
+    EXPECT_THROW(read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-5, little), std::runtime_error);
+    const cad::File whole = read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-3);
+    const cad::File here = cad::module().read_step(bodies("hundred-faces.step"), 1e-3, 1e-3);
+    ASSERT_EQ(whole.bodies.size(), here.bodies.size());
+    EXPECT_EQ(whole.unit, here.unit);
+    for (std::size_t b = 0; b < whole.bodies.size(); ++b) {
+        EXPECT_EQ(whole.bodies[b].name, here.bodies[b].name);
+        EXPECT_EQ(whole.bodies[b].volume, here.bodies[b].volume);
+        EXPECT_EQ(whole.bodies[b].mesh.triangles, here.bodies[b].mesh.triangles);
+        EXPECT_EQ(whole.bodies[b].mesh.points, here.bodies[b].mesh.points);
+        EXPECT_EQ(whole.bodies[b].mesh.faces.size(), here.bodies[b].mesh.faces.size());
+    }
 }
