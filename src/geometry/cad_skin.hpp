@@ -31,7 +31,6 @@ struct Skin {
 struct StepResult {
     bool valid = false;
     double volume = 0.0; // in the skin's unit of length
-    double made = 0.0;   // of the solid before it was written
     int solids = 0, planes = 0, cylinders = 0, cones = 0, spheres = 0, patches = 0, others = 0;
     double tolerance = 0.0; // the largest of its edges
     // Where patches meet and the skin has no crease: the largest angle between them, in degrees, and the

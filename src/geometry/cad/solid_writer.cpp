@@ -937,7 +937,6 @@ StepResult write_solid(const Skin& skin, const std::filesystem::path& file) try 
         out.Write(file.c_str()) != IFSelect_RetDone)
         throw std::runtime_error("the CAD library could not write the solid");
     StepResult result = read_back(file, skin.scale);
-    result.made = volume_of(solid, skin.scale);
     result.bend = writer.bend();
     result.within_a_degree = writer.within_a_degree();
     return result;
