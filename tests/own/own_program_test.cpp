@@ -97,6 +97,7 @@ TEST(OwnProgram, HasAMeasureARuleACommandAndAFormatMore) {
     EXPECT_EQ(test::text_of(folder.path() / "part.corners").rfind("Bracket, in mm\n", 0), 0U);
     const test::Outcome wrong = run({"carve", "bracket.run", "--out", "part.doc"});
     EXPECT_EQ(wrong.code, 2);
-    EXPECT_NE(wrong.err.find(".step (STEP, a solid with exact faces) or .corners (corners as text)"), std::string::npos)
+    EXPECT_NE(wrong.err.find(".step (STEP, a solid with exact faces) or .corners (corners as text)"),
+              std::string::npos)
         << wrong.err;
 }
