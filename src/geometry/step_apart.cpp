@@ -22,9 +22,9 @@ enum Ending { Read = 0, Said = 1, NoMemory = 2, NotWritten = 3 };
 using Stream = std::unique_ptr<std::FILE, int (*)(std::FILE*)>;
 
 // The same walk writes and reads.
-class Walk {
+class Handover {
   public:
-    Walk(std::FILE* file, bool reading) : file_(file), reading_(reading) {}
+    Handover(std::FILE* file, bool reading) : file_(file), reading_(reading) {}
     void bytes(void* at, std::size_t size) {
         const std::size_t done = reading_ ? std::fread(at, 1, size, file_) : std::fwrite(at, 1, size, file_);
         if (done != size) throw std::runtime_error("what was read of it could not be handed over");
@@ -96,13 +96,13 @@ double own_memory() {
     try {
         try {
             cad::File found = module.read_step(file, unit_si, deflection);
-            Walk(to, false).file(found);
+            Handover(to, false).file(found);
         } catch (const std::bad_alloc&) {
             ending = NoMemory;
         } catch (const std::runtime_error& bad) {
             std::rewind(to);
             std::string words = bad.what();
-            Walk(to, false).text(words);
+            Handover(to, false).text(words);
             ending = Said;
         }
         if (std::fflush(to) != 0) ending = NotWritten;
@@ -141,12 +141,12 @@ cad::File read_step_apart(const std::filesystem::path& file, double unit_si, dou
     switch (WEXITSTATUS(status)) {
     case Read: {
         cad::File out;
-        Walk(between.get(), true).file(out);
+        Handover(between.get(), true).file(out);
         return out;
     }
     case Said: {
         std::string words;
-        Walk(between.get(), true).text(words);
+        Handover(between.get(), true).text(words);
         throw std::runtime_error(words);
     }
     case NoMemory:

@@ -1,5 +1,7 @@
 #include "part/extract.hpp"
 
+#include "part/open_faces.hpp"
+
 #include "base/reduction.hpp"
 #include "design/projection.hpp"
 #include "part/solid/tet_locator.hpp"
@@ -139,24 +141,11 @@ WholeTets whole_tets(const Model& model, const SolidPart& part) {
 }
 
 Triangles border_of(const WholeTets& whole, RegionId region) {
-    // A face that two tetrahedra of the region share is inside it.
-    std::map<std::array<std::int32_t, 3>, std::array<std::int32_t, 3>> open;
-    for (std::size_t t = 0; t < whole.tets.size(); ++t) {
-        if (whole.region[t] != region) continue;
-        for (const auto& face : tet_faces) {
-            const std::array<std::int32_t, 3> corners{whole.tets[t][face[0]], whole.tets[t][face[1]],
-                                                      whole.tets[t][face[2]]};
-            std::array<std::int32_t, 3> key = corners;
-            std::sort(key.begin(), key.end());
-            if (const auto found = open.find(key); found != open.end())
-                open.erase(found);
-            else
-                open.emplace(key, corners);
-        }
-    }
+    const OpenFaces open = open_faces(whole, [&](std::size_t t) { return whole.region[t] == region; });
     Triangles out;
     std::map<std::int32_t, std::int32_t> number;
-    for (const auto& [key, corners] : open) {
+    for (const auto& [key, one] : open) {
+        const auto& corners = one.corners;
         std::array<std::int32_t, 3> face{};
         for (std::size_t k = 0; k < 3; ++k) {
             const auto [at, is_new] =

@@ -72,6 +72,17 @@ fs::path picture(const PlotWish& in, const fs::path& figures, const std::string&
     return out.parent_path() / (out.stem().string() + "-" + file_name(of_case) + out.extension().string());
 }
 
+// The picture of a mode or of a shape of buckling, one of `there`; of several cases one each.
+fs::path shape_picture(const PlotWish& in, const fs::path& figures, const std::string& of_case, int number,
+                       std::size_t there, bool several, const std::string& suffix = {}) {
+    if (number < 1 || number > static_cast<int>(there))
+        throw Error::usage(fmt::format("the case \"{}\" has no {} {}", of_case, in.what, number),
+                           fmt::format("It has 1 to {}", there));
+    if (!in.out.empty()) return picture(in, figures, in.what, of_case, several);
+    return figures / fmt::format("{}-{}-{}{}{}", in.what, file_name(of_case), number, suffix,
+                                 in.animate ? ".gif" : ".png");
+}
+
 void require_options(const PlotWish& in) {
     const std::string extension = fs::path(in.out).extension();
     if (!in.out.empty() && extension != ".png" && !(in.animate && extension == ".gif") &&
@@ -129,12 +140,8 @@ int plot_analysis(const PlotWish& in, Session& session) {
         const int mode = in.mode.value_or(1);
         for (const ModelModalCase* c : cases) {
             const std::vector<double> frequencies = folder.read_frequencies(c->name);
-            if (mode < 1 || mode > static_cast<int>(frequencies.size()))
-                throw Error::usage(fmt::format("the case \"{}\" has no mode {}", c->name, mode),
-                                   fmt::format("It has 1 to {}", frequencies.size()));
-            const fs::path file = in.out.empty() ? figures / fmt::format("mode-{}-{}{}", file_name(c->name),
-                                                                         mode, in.animate ? ".gif" : ".png")
-                                                 : picture(in, figures, "mode", c->name, cases.size() > 1);
+            const fs::path file =
+                shape_picture(in, figures, c->name, mode, frequencies.size(), cases.size() > 1);
             show(in, job,
                  mode_figure(job.model, *c, mode, frequencies[static_cast<std::size_t>(mode) - 1],
                              folder.read_mode(c->name, mode)),
@@ -153,13 +160,7 @@ int plot_analysis(const PlotWish& in, Session& session) {
             throw Error::usage("there is no buckling in this analysis",
                                "Give the study a response with measure = \"buckling\", and analyse again");
         for (const auto& [c, factors] : found) {
-            if (mode < 1 || mode > static_cast<int>(factors.size()))
-                throw Error::usage(fmt::format("the case \"{}\" has no buckling {}", c->name, mode),
-                                   fmt::format("It has 1 to {}", factors.size()));
-            const fs::path file = in.out.empty()
-                                      ? figures / fmt::format("buckling-{}-{}{}", file_name(c->name), mode,
-                                                              in.animate ? ".gif" : ".png")
-                                      : picture(in, figures, in.what, c->name, found.size() > 1);
+            const fs::path file = shape_picture(in, figures, c->name, mode, factors.size(), found.size() > 1);
             show(in, job,
                  buckling_figure(job.model, *c, mode, factors[static_cast<std::size_t>(mode) - 1],
                                  folder.read_buckling(c->name, mode)),
@@ -284,14 +285,9 @@ int plot_run(const PlotWish& in, Session& session) {
             if (frequencies.empty())
                 throw Error::input({folder.path().string()}, "this run has kept no modes yet",
                                    "Let it end: optimize --resume");
-            if (mode < 1 || mode > static_cast<int>(frequencies.size()))
-                throw Error::usage(fmt::format("the case \"{}\" has no mode {}", c->name, mode),
-                                   fmt::format("It has 1 to {}", frequencies.size()));
             const std::vector<bool> shown = denser_than(density, at);
-            const fs::path file = in.out.empty()
-                                      ? figures / fmt::format("mode-{}-{}{}{}", file_name(c->name), mode,
-                                                              suffix, in.animate ? ".gif" : ".png")
-                                      : picture(in, figures, "mode", c->name, chosen.size() > 1);
+            const fs::path file =
+                shape_picture(in, figures, c->name, mode, frequencies.size(), chosen.size() > 1, suffix);
             const auto shape =
                 again ? at_nodes(model.mesh, found->modes[static_cast<std::size_t>(mode) - 1].shape)
                       : read_vtu(folder.case_file(c->name), model.mesh, mode_field(mode), true).values;

@@ -215,16 +215,16 @@ class SolidWriter {
             }
         };
         for (std::size_t t = 0; t < n; ++t) {
-            if (patch_[t] == n) {
-                sample_.push_back(t);
-                flood(patch_, t, patch_count_++, true);
-            }
+            if (patch_[t] == n) flood(patch_, t, patch_count_++, true);
             if (shell_[t] == n) flood(shell_, t, shells_++, false);
         }
+        members_.resize(patch_count_);
+        for (std::size_t t = 0; t < n; ++t) members_[patch_[t]].push_back(t);
     }
-    std::size_t shell_of_patch(std::size_t p) const { return shell_[sample_[p]]; }
+    std::size_t sample(std::size_t p) const { return members_[p].front(); }
+    std::size_t shell_of_patch(std::size_t p) const { return shell_[sample(p)]; }
     const Surface* surface_of(std::size_t patch) const {
-        const std::int32_t s = skin_.surface_of[sample_[patch]];
+        const std::int32_t s = skin_.surface_of[sample(patch)];
         return s < 0 ? nullptr : &surfaces_[static_cast<std::size_t>(s)];
     }
 
@@ -433,7 +433,7 @@ class SolidWriter {
 
     TopoDS_Face face_of(std::size_t p) {
         const Surface* s = surface_of(p);
-        if (s == nullptr) return free_face(sample_[p]);
+        if (s == nullptr) return free_face(sample(p));
         return exact_face(p, *s);
     }
 
@@ -654,10 +654,6 @@ class SolidWriter {
 
     // The loops round a patch, each a list of chains in the direction in which the patch goes round.
     std::vector<std::vector<TopoDS_Edge>> loops_of(std::size_t p) {
-        if (members_.empty()) {
-            members_.resize(patch_count_);
-            for (std::size_t t = 0; t < patch_.size(); ++t) members_[patch_[t]].push_back(t);
-        }
         // From each border side to the next one: round its end through triangles of the patch.
         std::map<std::pair<std::size_t, std::size_t>, bool> open; // (triangle, side) not yet taken
         for (const std::size_t t : members_[p])
@@ -700,7 +696,7 @@ class SolidWriter {
     }
 
     TopoDS_Face exact_face(std::size_t p, const Surface& s) {
-        const std::size_t t = sample_[p];
+        const std::size_t t = sample(p);
         const Vec3 outward = facet(t).normalized();
         const Vec3 middle = (corner(t, 0) + corner(t, 1) + corner(t, 2)) / 3.0;
         bool turned = false; // the surface's own normal points inwards
@@ -822,9 +818,9 @@ class SolidWriter {
     std::vector<MeshEdge> edges_;
     std::unordered_map<std::uint64_t, std::size_t> by_key_;
     std::vector<std::array<std::size_t, 3>> edge_of_; // of each triangle
-    std::vector<std::size_t> patch_, shell_, sample_; // of each triangle; a triangle of each patch
+    std::vector<std::size_t> patch_, shell_;          // of each triangle
     std::size_t patch_count_ = 0, shells_ = 0;
-    std::vector<std::vector<std::size_t>> members_;
+    std::vector<std::vector<std::size_t>> members_; // triangles of each patch
     std::vector<Chain> chains_;
     std::vector<std::size_t> chain_of_; // of each mesh edge
     std::unordered_map<std::int32_t, TopoDS_Vertex> vertices_;
@@ -838,20 +834,18 @@ class SolidWriter {
 
 // The first thing wrong of a shape, in words.
 std::string trouble_of(const TopoDS_Shape& shape, const BRepCheck_Analyzer& check) {
-    for (const TopAbs_ShapeEnum kind :
-         {TopAbs_VERTEX, TopAbs_EDGE, TopAbs_WIRE, TopAbs_FACE, TopAbs_SHELL, TopAbs_SOLID}) {
+    static const std::array<std::pair<TopAbs_ShapeEnum, const char*>, 6> kinds{{{TopAbs_VERTEX, "vertex"},
+                                                                                {TopAbs_EDGE, "edge"},
+                                                                                {TopAbs_WIRE, "wire"},
+                                                                                {TopAbs_FACE, "face"},
+                                                                                {TopAbs_SHELL, "shell"},
+                                                                                {TopAbs_SOLID, "solid"}}};
+    for (const auto& [kind, name] : kinds) {
         TopTools_IndexedMapOfShape all;
         TopExp::MapShapes(shape, kind, all);
         for (int i = 1; i <= all.Extent(); ++i) {
             if (check.IsValid(all(i))) continue;
             const Handle(BRepCheck_Result)& result = check.Result(all(i));
-            static const std::array<const char*, 6> names{"vertex", "edge", "wire", "face", "shell", "solid"};
-            const std::size_t which = kind == TopAbs_VERTEX  ? 0
-                                      : kind == TopAbs_EDGE  ? 1
-                                      : kind == TopAbs_WIRE  ? 2
-                                      : kind == TopAbs_FACE  ? 3
-                                      : kind == TopAbs_SHELL ? 4
-                                                             : 5;
             int code = result->Status().IsEmpty() ? -1 : static_cast<int>(result->Status().First());
             result->InitContextIterator();
             while (code <= 0 && result->MoreShapeInContext()) {
@@ -862,7 +856,7 @@ std::string trouble_of(const TopoDS_Shape& shape, const BRepCheck_Analyzer& chec
             Bnd_Box box;
             BRepBndLib::Add(all(i), box);
             const gp_Pnt low = box.CornerMin();
-            return std::string("a ") + names[which] + " near (" + std::to_string(low.X()) + ", " +
+            return std::string("a ") + name + " near (" + std::to_string(low.X()) + ", " +
                    std::to_string(low.Y()) + ", " + std::to_string(low.Z()) + ") mm, status " +
                    std::to_string(code);
         }

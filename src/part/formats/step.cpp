@@ -4,6 +4,7 @@
 #include "geometry/cad_module.hpp"
 #include "model/model.hpp"
 #include "part/formats/formats.hpp"
+#include "part/open_faces.hpp"
 #include "part/part.hpp"
 #include "quantity/units.hpp"
 
@@ -69,7 +70,6 @@ bool same(const Surface& a, const Surface& b, double reach) {
 // The skin of the whole part, each triangle with the surface that it lies on.
 cad::Skin skin_of(const Model& model, const SolidPart& part) {
     const WholeTets whole = whole_tets(model, part);
-    const std::size_t images = std::size_t{1} << model.mesh.symmetry.size();
     const std::size_t own = part.tets.size();
     std::map<std::array<std::int32_t, 3>, std::int32_t> sheet_of;
     for (const Improved::Face& face : part.faces) {
@@ -98,32 +98,14 @@ cad::Skin skin_of(const Model& model, const SolidPart& part) {
         if (found == out.surfaces.end()) out.surfaces.push_back(*s);
         return at->second;
     };
-    // A face that two tetrahedra share is inside.
-    struct Open {
-        std::array<std::int32_t, 3> corners{};
-        std::size_t tet = 0;
-    };
-    std::map<std::array<std::int32_t, 3>, Open> open;
-    for (std::size_t t = 0; t < whole.tets.size(); ++t)
-        for (const auto& face : tet_faces) {
-            const std::array<std::int32_t, 3> corners{whole.tets[t][face[0]], whole.tets[t][face[1]],
-                                                      whole.tets[t][face[2]]};
-            std::array<std::int32_t, 3> key = corners;
-            std::sort(key.begin(), key.end());
-            if (const auto found = open.find(key); found != open.end())
-                open.erase(found);
-            else
-                open.emplace(key, Open{corners, t});
-        }
     std::vector<std::int32_t> number(whole.points.size(), -1);
-    for (const auto& [key, face] : open) {
+    for (const auto& [key, face] : open_faces(whole, [](std::size_t) { return true; })) {
         std::array<std::int32_t, 3> original{};
         for (std::size_t k = 0; k < 3; ++k)
             original[k] = static_cast<std::int32_t>(whole.image_of[static_cast<std::size_t>(key[k])]);
         std::sort(original.begin(), original.end());
         const auto sheet = sheet_of.find(original);
-        out.surface_of.push_back(
-            sheet == sheet_of.end() ? -1 : surface_of(sheet->second, face.tet / own % images));
+        out.surface_of.push_back(sheet == sheet_of.end() ? -1 : surface_of(sheet->second, face.tet / own));
         std::array<std::int32_t, 3> triangle{};
         for (std::size_t k = 0; k < 3; ++k) {
             std::int32_t& n = number[static_cast<std::size_t>(face.corners[k])];

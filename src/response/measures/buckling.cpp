@@ -119,14 +119,15 @@ class BucklingKind final : public MeasureKind {
   private:
     static void check_bound(ResponseCard& r, const CardReader& reader) {
         require_cases(r, reader, false, "buckling");
-        for (const char* word : {"min", "max"}) {
-            const std::optional<double>& bound = *word == 'm' && word[1] == 'i' ? r.min : r.max;
+        const auto require = [&](const char* key_word, const std::optional<double>& bound) {
             if (bound && !(*bound > 0.0 && *bound < most_buckling_factor))
-                throw Error::input(reader.place_of(word),
+                throw Error::input(reader.place_of(key_word),
                                    fmt::format("a load factor is above zero, and looked for up to {:g}",
                                                most_buckling_factor),
                                    "Write min = 2 for twice the load of the case");
-        }
+        };
+        require("min", r.min);
+        require("max", r.max);
     }
 };
 
