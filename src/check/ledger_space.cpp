@@ -1,6 +1,8 @@
 // What there is: materials, regions, mesh, surfaces.
 #include "check/writer.hpp"
 
+#include "part/solid/lattice_cell.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -159,6 +161,30 @@ void Writer::finishes() {
         if (apart)
             doubt(l, card.role == Role::Void ? "it lies outside of the modelled space: it cuts nothing there"
                                              : "it lies outside of the modelled space and does not touch it");
+    }
+}
+
+void Writer::infills() {
+    if (model_.infills.empty()) return;
+    section("Infill of the carved part");
+    for (const InfillCard& card : model_.infills) {
+        const double share = LatticeCell(card).share();
+        LedgerLine& l =
+            line(card.name, fmt::format("{}, period {:.5g}, thickness {:.5g}, skin {:.5g} {}; {:.3g} % solid",
+                                        text(card.cell), card.period, card.thickness, card.skin,
+                                        unit(dimension::length), 100.0 * share));
+        std::string of;
+        for (const std::string& name : card.of) of += (of.empty() ? "" : ", ") + name;
+        l.text += "; in " + (of.empty() ? std::string("all that is design") : of);
+        if (!card.inside) continue;
+        const Bounds box = bounds(*card.inside);
+        const Vec3 s = box.size();
+        if (s.norm() < 1e3 * model_.mesh.bounds.diagonal())
+            l.text += fmt::format(", inside {:.5g} x {:.5g} x {:.5g} {}", s.x(), s.y(), s.z(),
+                                  unit(dimension::length));
+        if ((box.low.array() > model_.mesh.bounds.high.array()).any() ||
+            (box.high.array() < model_.mesh.bounds.low.array()).any())
+            doubt(l, "its shape lies outside of the modelled space: nothing is filled");
     }
 }
 

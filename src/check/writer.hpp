@@ -38,6 +38,7 @@ class Writer {
         materials();
         regions();
         finishes();
+        infills();
         mesh();
         surfaces();
         links();
@@ -65,6 +66,7 @@ class Writer {
     void volumes(LedgerLine& l, std::size_t r);
     void regions();
     void finishes();
+    void infills();
     std::string beyond(std::size_t r) const;
     // Bodies from files: how large they came out, and in what unit they were written.
     void files();

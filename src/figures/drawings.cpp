@@ -1,5 +1,7 @@
 #include "figures/drawings.hpp"
 
+#include "part/section.hpp"
+
 #include "design/form.hpp"
 #include "design/making_rule.hpp"
 #include "figures/scene.hpp"
@@ -206,6 +208,40 @@ void draw_density(const Model& model, const DesignValues& design, double thresho
 void draw_part(const Model& model, const Part& part, const std::string& state, const FigureOptions& options,
                const std::filesystem::path& png) {
     solid_figure(model, part, model.title + ": carved part", state, options)->write(png);
+}
+
+void draw_inside(const Model& model, const Part& part, const FigureOptions& options,
+                 const std::filesystem::path& png) {
+    constexpr Color section{0.80, 0.27, 0.20};
+    const auto largest =
+        std::max_element(part.infills.begin(), part.infills.end(),
+                         [](const InfillMade& a, const InfillMade& b) { return a.zone < b.zone; });
+    // Across the axis that one looks along most, and what is nearer is taken away.
+    const Vec3 view = view_direction(options.from, false);
+    Eigen::Index axis = 0;
+    view.cwiseAbs().maxCoeff(&axis);
+    const double sign = view[axis] < 0.0 ? -1.0 : 1.0;
+    const Vec3 normal = sign * Vec3::Unit(axis);
+    const double at = largest->box.center()[axis];
+    const PartSection open = section_of(model, part, normal, sign * at);
+    Figure figure(with_unit(options, model), false, model.title + ": inside the carved part",
+                  fmt::format("cut at {} = {:.4g} {}; mass {}, {} before infill", "xyz"[axis], at,
+                              model.units.length, model.units.mass_text(part.mass, 5),
+                              model.units.mass_text(part.unfilled->mass, 5)));
+    Patch patch;
+    patch.points = open.surface.points;
+    for (std::size_t t = 0; t < open.surface.corners.size(); ++t) {
+        const auto& c = open.surface.corners[t];
+        patch.polygons.push_back({c[0], c[1], c[2]});
+        patch.colors.push_back(open.cut[t] ? section : open.kept[t] ? color::keep : Color{0.42, 0.58, 0.72});
+    }
+    figure.add(patch);
+    add_block_outline(figure, model, color::faint);
+    figure.add_legend('#', section, "section");
+    figure.add_legend('#', Color{0.42, 0.58, 0.72}, "design and infill");
+    if (std::find(part.kept.begin(), part.kept.end(), true) != part.kept.end())
+        figure.add_legend('#', color::keep, "kept");
+    figure.write(png);
 }
 
 void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,

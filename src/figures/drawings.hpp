@@ -38,6 +38,10 @@ void draw_density(const Model& model, const DesignValues& design, double thresho
 void draw_part(const Model& model, const Part& part, const std::string& state, const FigureOptions& options,
                const std::filesystem::path& png);
 
+// The same cut open through the middle of its infill.
+void draw_inside(const Model& model, const Part& part, const FigureOptions& options,
+                 const std::filesystem::path& png);
+
 // The bodies of a file with their face numbers, from the chosen corner or from the opposite one.
 void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,
                  const FigureOptions& options, const std::filesystem::path& png);

@@ -4,7 +4,7 @@ namespace upright {
 
 Model finished(const Model& model) {
     Model out = model;
-    if (model.finishes.empty()) return out;
+    if (model.finishes.empty()) return out; // what infill there is stays
     out.shapes = model.shapes.with(model.finishes);
     for (const RegionCard& card : model.finishes) {
         ModelRegion region;

@@ -184,6 +184,7 @@ struct Model {
     MeshCard made_by;                 // how the mesh was made
     RegionField shapes;               // the regions as written
     std::vector<RegionCard> finishes; // of the part alone
+    std::vector<InfillCard> infills;  // of the part alone, one after the other
     ElementFamily family = ElementFamily::Solid;
     Formulation formulation = Formulation::Enhanced;
     IdVector<MaterialId, Material> materials;

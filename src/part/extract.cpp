@@ -4,6 +4,7 @@
 
 #include "base/reduction.hpp"
 #include "design/projection.hpp"
+#include "geometry/facets.hpp"
 #include "part/solid/tet_locator.hpp"
 #include "study/mesh_word.hpp"
 
@@ -89,7 +90,7 @@ void take_skin(const Model& model, const SolidPart& solid, Part& part) {
         }
         part.surface.corners.push_back(t);
         part.kept.push_back(model.regions[static_cast<std::size_t>(f.behind)].role == Role::Keep);
-        part.free.push_back(f.sheet == solid.level);
+        part.free.push_back(solid.free(f.sheet));
     }
     for (const SymmetryCut& cut : model.mesh.symmetry) {
         const std::vector<std::int32_t> image = reflected(part.surface.points, cut, size);
@@ -104,6 +105,31 @@ void take_skin(const Model& model, const SolidPart& solid, Part& part) {
         }
     }
 }
+
+// The piece whose skin is nearest to a place.
+class PieceOfWall {
+  public:
+    explicit PieceOfWall(const SolidPart* part) {
+        if (part == nullptr) return;
+        std::vector<std::int32_t> at(part->points.size(), 0);
+        for (std::size_t t = 0; t < part->tets.size(); ++t)
+            for (const std::int32_t n : part->tets[t]) at[static_cast<std::size_t>(n)] = part->piece[t];
+        std::vector<std::array<std::int32_t, 3>> triangles;
+        for (const Improved::Face& f : part->faces) {
+            if (f.before >= 0) continue;
+            triangles.push_back(f.nodes);
+            piece_.push_back(at[static_cast<std::size_t>(f.nodes[0])]);
+        }
+        tree_ = FacetTree(part->points, triangles);
+    }
+    std::int32_t nearest(const Vec3& p) const {
+        return piece_[static_cast<std::size_t>(tree_.nearest(p).triangle)];
+    }
+
+  private:
+    FacetTree tree_;
+    std::vector<std::int32_t> piece_; // of each triangle
+};
 
 void require_shapes(const Model& model) {
     if (model.mesh.kinds.empty() || model.made_by.kind->from_file)
@@ -360,7 +386,10 @@ double PartField::largest_connected() const {
 
 // Names the pieces of the modelled part and counts those of the whole body; `wanted`: which of the former
 // stay.
-void PartField::find_pieces(const SolidPart& solid, Part& part, bool drop, std::vector<bool>& wanted) const {
+// `unfilled`: the part before infill, in which places of supports and loads are looked for; of those in a
+// void the nearest wall counts.
+void PartField::find_pieces(const SolidPart& solid, Part& part, bool drop, std::vector<bool>& wanted,
+                            const SolidPart* unfilled) const {
     const std::int32_t count =
         solid.piece.empty() ? 0 : *std::max_element(solid.piece.begin(), solid.piece.end()) + 1;
     std::vector<PartPiece> pieces(static_cast<std::size_t>(count));
@@ -385,7 +414,9 @@ void PartField::find_pieces(const SolidPart& solid, Part& part, bool drop, std::
             std::find(piece.regions.begin(), piece.regions.end(), region.name) == piece.regions.end())
             piece.regions.push_back(region.name);
     }
-    const TetLocator locator(solid.points, solid.tets, model_.mesh.size);
+    const SolidPart& looked_in = unfilled != nullptr ? *unfilled : solid;
+    const TetLocator locator(looked_in.points, looked_in.tets, model_.mesh.size);
+    const PieceOfWall walls(unfilled != nullptr ? &solid : nullptr);
     part.missed.clear();
     for (const Anchor& anchor : anchors_) {
         bool any = false;
@@ -393,8 +424,9 @@ void PartField::find_pieces(const SolidPart& solid, Part& part, bool drop, std::
             const std::int32_t t = locator.find(place);
             if (t < 0) continue;
             any = true;
-            auto& touches =
-                pieces[static_cast<std::size_t>(solid.piece[static_cast<std::size_t>(t)])].touches;
+            const std::int32_t in =
+                unfilled != nullptr ? walls.nearest(place) : solid.piece[static_cast<std::size_t>(t)];
+            auto& touches = pieces[static_cast<std::size_t>(in)].touches;
             if (std::find(touches.begin(), touches.end(), anchor.card) == touches.end())
                 touches.push_back(anchor.card);
         }
@@ -441,8 +473,14 @@ Part PartField::solid_part(const PartOptions& options, double level) const {
             return wanted;
         },
         options.size));
+    tell_of(solid, part);
+    return part;
+}
+
+// What there is to know of the mesh, its pieces apart.
+void PartField::tell_of(const std::shared_ptr<const SolidPart>& solid, Part& part) const {
     part.solid = solid;
-    if (solid->tets.empty()) return part;
+    if (solid->tets.empty()) return;
     take_skin(model_, *solid, part);
     part.volume = volume(part.surface);
     part.closed = closed(part.surface);
@@ -460,7 +498,21 @@ Part PartField::solid_part(const PartOptions& options, double level) const {
         part.regions.push_back({region.name, material.name, whole, whole * material.density});
     }
     part.mass = mass_of(volumes);
-    return part;
+}
+
+Part PartField::filled_part(Part solid) const {
+    Part out;
+    out.level = solid.level;
+    out.unfilled = std::make_shared<const Part>(std::move(solid));
+    const auto mesh =
+        std::make_shared<const SolidPart>(with_infill(model_, *out.unfilled->solid, out.infills));
+    std::vector<bool> wanted;
+    find_pieces(*mesh, out, false, wanted, out.unfilled->solid.get());
+    // What was left out before stays in the list.
+    for (const PartPiece& p : out.unfilled->pieces)
+        if (p.dropped) out.pieces.push_back(p);
+    tell_of(mesh, out);
+    return out;
 }
 
 // Chords and pulled points change the volume a little: the level follows until it is that of the glance, or
@@ -503,6 +555,8 @@ Part PartField::extract(const PartOptions& options) const {
         throw Error::input({},
                            fmt::format("no material is denser than the threshold {:g}", options.threshold),
                            "Write a lower one with --at");
+    if (options.infill && options.improve && out.solid && !model_.infills.empty())
+        return filled_part(std::move(out));
     return out;
 }
 

@@ -65,9 +65,12 @@ class PartField {
     double threshold_where(bool design_alone, double mass,
                            const std::function<std::string(double)>& told) const;
     void find_anchor_tets();
-    void find_pieces(const SolidPart& solid, Part& part, bool drop, std::vector<bool>& wanted) const;
+    void find_pieces(const SolidPart& solid, Part& part, bool drop, std::vector<bool>& wanted,
+                     const SolidPart* unfilled = nullptr) const;
     Part solid_part(const PartOptions& options, double level) const;
     Part matched_part(const PartOptions& options) const;
+    Part filled_part(Part solid) const;
+    void tell_of(const std::shared_ptr<const SolidPart>& solid, Part& part) const;
 
     const Model& model_;
     DesignValues design_;

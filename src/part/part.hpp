@@ -1,6 +1,7 @@
 // A carved part: what is made, written and analysed again.
 #pragma once
 
+#include "part/solid/infill.hpp"
 #include "part/solid/solid_carver.hpp"
 #include "part/triangles.hpp"
 
@@ -15,6 +16,7 @@ struct PartOptions {
     bool improve = true;      // of solid models: good tetrahedra; without it a surface to look at
     bool drop_islands = true; // leave out pieces that touch neither a support nor a load
     SizeWish size;            // of solid models: of edges that are to be shorter than the cut leaves them
+    bool infill = true;       // of solid models whose study has some
 };
 
 // A piece of material that hangs together.
@@ -57,6 +59,10 @@ struct Part {
     double level = 0.0; // of the field that was cut
     // The mesh, of solid models: of the modelled part.
     std::shared_ptr<const SolidPart> solid;
+    // The same part before infill was cut out of it, where there is some: what a design is measured by.
+    std::shared_ptr<const Part> unfilled;
+    std::vector<InfillMade> infills;
+    const Part& outside() const { return unfilled ? *unfilled : *this; }
 
     // One piece that reaches every support and load.
     bool one_piece() const;

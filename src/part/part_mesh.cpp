@@ -102,7 +102,7 @@ class PartKind final : public MeshKind {
                      std::vector<std::vector<MeshFace>>& surfaces) const {
         std::map<Corners, std::int32_t> exact;
         for (const Improved::Face& f : part_.faces)
-            if (f.sheet >= 0 && f.sheet != part_.level) exact[sorted(f.nodes)] = f.sheet;
+            if (f.sheet >= 0 && !part_.free(f.sheet)) exact[sorted(f.nodes)] = f.sheet;
         const auto outside = [&](const MeshFace& f) {
             const std::vector<NodeId> n = mesh.face_corners(f);
             const auto found =

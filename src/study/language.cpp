@@ -47,7 +47,7 @@ std::vector<const TableFacts*> Language::cards() const {
     return {&material_facts(), &frame_facts(), &region_facts(),   &surface_facts(), &point_facts(),
             &coupling_facts(), &joint_facts(), &mass_facts(),     &bond_facts(),    &support_facts(),
             &load_facts(),     &case_facts(),  &symmetry_facts(), &mesh.facts,      &response.facts,
-            &goal_facts(),     &form.facts,    &finish_facts(),   &run.facts};
+            &goal_facts(),     &form.facts,    &finish_facts(),   &infill_facts(),  &run.facts};
 }
 
 std::vector<std::string> Language::words() const {

@@ -131,6 +131,7 @@ Study read_study(Node& document, const std::filesystem::path& file, bool need_fi
     require_polar_frame(study);
     read_regions(study, document, context);
     read_finishes(study, document, context);
+    read_infills(study, document, context);
     read_surfaces(study, document, context);
     read_points(study, document, context);
     read_refine(study, document, context);

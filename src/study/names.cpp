@@ -34,6 +34,18 @@ const char* text(LoadKind kind) {
     return load_words[static_cast<std::size_t>(kind)].second;
 }
 
+const char* text(InfillCard::Cell cell) {
+    switch (cell) {
+    case InfillCard::Cell::Cubic:
+        return "cubic";
+    case InfillCard::Cell::Octet:
+        return "octet";
+    case InfillCard::Cell::Gyroid:
+        break;
+    }
+    return "gyroid";
+}
+
 std::optional<LoadKind> load_kind(const std::string& word) {
     for (const auto& [kind, known] : load_words)
         if (word == known) return kind;
@@ -92,6 +104,7 @@ void check_names(const Study& study) {
     require_unique(study.materials, "material");
     require_unique(study.regions, "region");
     require_unique(study.finishes, "finish");
+    require_unique(study.infills, "infill");
     require_unique(study.surfaces, "surface");
     require_unique(study.points, "point");
     require_unique(study.frames, "frame");

@@ -143,6 +143,21 @@ struct RegionCard : Card {
     std::optional<double> thickness; // of a plane or shell region, where it is not the mesh's
 };
 
+// A lattice of struts or sheets instead of solid material, inside the carved part.
+struct InfillCard : Card {
+    enum class Cell { Cubic, Octet, Gyroid };
+    std::vector<std::string> of; // regions; empty: all that is design
+    std::optional<Shape> inside; // and there alone
+    Cell cell = Cell::Cubic;
+    double period = 0.0;          // side of the cube that repeats
+    double thickness = 0.0;       // diameter of struts, thickness of sheets
+    double skin = 0.0;            // depth below the part's surface that stays solid
+    Vec3 origin = Vec3::Zero();   // of the lattice: a node of struts
+    Mat3 axes = Mat3::Identity(); // as columns
+};
+// "gyroid": the word of the study language.
+const char* text(InfillCard::Cell cell);
+
 struct SurfaceCard : Card {
     struct OnPlane {
         Vec3 point, normal;
@@ -427,6 +442,7 @@ struct Study {
     std::vector<RegionCard> regions; // in painting order, copies written out
     // What carving adds to the part (role keep) or takes from it (void), painted behind the regions.
     std::vector<RegionCard> finishes;
+    std::vector<InfillCard> infills; // one after the other
     std::vector<SurfaceCard> surfaces;
     std::vector<PointCard> points;
     std::vector<CouplingCard> couplings;

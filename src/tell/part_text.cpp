@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <map>
 
 namespace upright {
 
@@ -49,6 +50,53 @@ std::string pieces_text(const Model& model, const Part& part) {
                             "mass or load (--all-pieces keeps them)",
                             dropped, dropped == 1 ? "" : "s", dropped_volume, volume,
                             dropped == 1 ? "es" : ""));
+    return out.take();
+}
+
+std::size_t closed_voids(const Triangles& surface) {
+    std::vector<std::size_t> group(surface.points.size());
+    for (std::size_t n = 0; n < group.size(); ++n) group[n] = n;
+    const auto root = [&](std::size_t n) {
+        while (group[n] != n) n = group[n] = group[group[n]];
+        return n;
+    };
+    for (const auto& t : surface.corners)
+        for (std::size_t k = 1; k < 3; ++k)
+            group[root(static_cast<std::size_t>(t[k]))] = root(static_cast<std::size_t>(t[0]));
+    std::map<std::size_t, double> volume;
+    for (const auto& t : surface.corners) {
+        const auto p = [&](std::size_t k) { return surface.points[static_cast<std::size_t>(t[k])]; };
+        volume[root(static_cast<std::size_t>(t[0]))] += p(0).dot(p(1).cross(p(2)));
+    }
+    return static_cast<std::size_t>(
+        std::count_if(volume.begin(), volume.end(), [](const auto& one) { return one.second < 0.0; }));
+}
+
+std::string infill_text(const Model& model, const Part& part) {
+    Lines out;
+    if (!part.unfilled) return out.take();
+    const std::string unit = model.units.text(dimension::volume);
+    out.add(fmt::format("  {:<24}  {:<28}  {:>14}  {:>10}  {:>10}", "infill", "cell", "zone, " + unit,
+                        "solid", "as written"));
+    for (std::size_t i = 0; i < part.infills.size(); ++i) {
+        const InfillMade& made = part.infills[i];
+        const InfillCard& card = model.infills[i];
+        out.add(fmt::format("  {:<24}  {:<28}  {:>14.5g}  {:>8.2f} %  {:>8.2f} %", made.name,
+                            fmt::format("{}, {:.4g} / {:.4g} {}", text(card.cell), card.period,
+                                        card.thickness, model.units.length),
+                            made.zone * model.mesh.copies(), 100.0 * made.solid / made.zone,
+                            100.0 * made.written / made.zone));
+        if (made.loose > 0)
+            out.add(fmt::format("  {} piece{} of struts that touch nothing {} left out", made.loose,
+                                made.loose == 1 ? "" : "s", made.loose == 1 ? "is" : "are"));
+    }
+    out.add(fmt::format("infill takes {:.1f} % of the mass: {} before it, {} with it",
+                        100.0 * (1.0 - part.mass / part.unfilled->mass),
+                        model.units.mass_text(part.unfilled->mass, 5), model.units.mass_text(part.mass, 5)));
+    const std::size_t voids = closed_voids(part.surface);
+    if (voids > 0)
+        out.add(fmt::format("doubt: {} void{} closed in: powder or resin stays inside unless a hole is made",
+                            voids, voids == 1 ? " is" : "s are"));
     return out.take();
 }
 

@@ -14,6 +14,11 @@ std::size_t pieces_left(const Part& part);
 // Whether the part is one piece that reaches every support and load; else its pieces and what they touch.
 std::string pieces_text(const Model& model, const Part& part);
 
+// What infill the part has, and what it saved; empty where it has none.
+std::string infill_text(const Model& model, const Part& part);
+// Voids that are closed in: pieces of the surface that look inward.
+std::size_t closed_voids(const Triangles& surface);
+
 // How thick the design is and how narrow its gaps are.
 std::string thickness_text(const Model& model, const Thickness& found);
 

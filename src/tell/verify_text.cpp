@@ -78,6 +78,15 @@ std::string verified_part_text(const Verified& v) {
                             v.part.level > 0.0 ? "inward" : "outward",
                             std::abs(v.part.level) * v.space.mesh.size, units.length));
     if (!v.part.one_piece()) out.add(pieces_text(v.space, v.part));
+    if (v.homogenised)
+        for (std::size_t i = 0; i < v.part.infills.size(); ++i) {
+            const InfillMade& made = v.part.infills[i];
+            out.add(
+                fmt::format("infill {}: solid material as stiff as its {} is from afar, {:.3g} % of the "
+                            "density; displacements, frequencies and masses are those of the part, stresses "
+                            "in it are means over struts and voids",
+                            made.name, text(v.space.infills[i].cell), 100.0 * made.solid / made.zone));
+        }
     if (v.part.solid->tets.size() > most_second_order)
         out.add(fmt::format("tetrahedra of first order, since {} are too many for middles of edges: stiffer "
                             "than the part is",
@@ -124,7 +133,10 @@ std::string verify_doubts_text(const Verified& v) {
     if (!errors.empty()) out.add("estimated error of the energy norm: " + errors);
     if (largest_error > error_doubt)
         out.add("doubt: stresses may be off by as much and more; --refine looks closer");
-    if (v.body_volume <= 0.0 && most >= least && std::max(most, -least) > compliance_doubt)
+    if (v.part.unfilled && most >= least)
+        out.add(fmt::format("with its infill the part is {} than the design, which has none",
+                            softness_text(least, most)));
+    else if (v.body_volume <= 0.0 && most >= least && std::max(most, -least) > compliance_doubt)
         out.add(
             fmt::format("doubt: the part is {} than the design in the run's elements:\n  {}members of few "
                         "elements, stairs at held and loaded faces; the study on finer ones tells which "

@@ -1,8 +1,10 @@
 #include "verify/verification.hpp"
 
 #include "base/reduction.hpp"
+#include "fem/effective_stiffness.hpp"
 #include "mesh/locator.hpp"
 #include "model/finished.hpp"
+#include "part/solid/lattice_cell.hpp"
 #include "solve/solver_table.hpp"
 #include "study/measure_word.hpp"
 #include "study/mesh_word.hpp"
@@ -70,6 +72,38 @@ std::vector<std::string> all_excepted(const Model& model) {
     return out;
 }
 
+// Solid material that is from afar what a lattice of another is. `solid`: share of its zone that this lattice
+// takes; ends of struts in a small zone make it another than that of a period.
+Material homogenised(const InfillCard& card, const Material& of, double solid) {
+    if (of.orthotropic)
+        throw Error::input(card.place,
+                           "the infill \"" + card.name + "\" is of " + of.name +
+                               ", which is not isotropic: its lattice has no material that stands for it",
+                           "Write verify --infill tetrahedra");
+    const LatticeCell cell(card);
+    const double share = cell.share();
+    constexpr double most_cells = 25000.0; // of material, in a period
+    const int n = std::clamp(static_cast<int>(std::cbrt(most_cells / share)), 24, 48);
+    const EffectiveConstants found = constants_of(effective_stiffness(n, cell.shares(n), of.E, of.nu));
+    Material out;
+    out.name = of.name + ", " + text(card.cell) + " of " + card.name;
+    out.place = card.place;
+    Orthotropic elastic;
+    elastic.E = found.E;
+    elastic.nu = found.nu;
+    elastic.G = found.G;
+    elastic.frame.origin = card.origin;
+    elastic.frame.axes = card.axes;
+    if (of.expansion) elastic.expansion = Vec3::Constant(*of.expansion); // of all alike, whatever the lattice
+    out.E = found.E.maxCoeff();
+    out.nu = found.nu.maxCoeff();
+    out.orthotropic = elastic;
+    out.density = solid * of.density;
+    out.expansion = of.expansion;
+    out.source = "homogenised";
+    return out;
+}
+
 } // namespace
 
 Verification::Verification(const Study& study, const Model& model, const RunFolder& folder,
@@ -88,8 +122,9 @@ Verification::Verification(const Study& study, const Model& model, const RunFold
 }
 
 Verification::Verification(const Study& study, const Model& model, const RunFolder& folder,
-                           const DesignValues& design, double threshold)
+                           const DesignValues& design, double threshold, InfillAs infill)
     : Verification(study, model, folder, design) {
+    infill_ = infill;
     options_.threshold = out_.threshold = threshold;
     field_ = std::make_unique<PartField>(carved_model_, design_);
 }
@@ -99,12 +134,69 @@ Verification::Verification(const Study& study, const Model& model, const RunFold
                            const std::vector<std::shared_ptr<const FacetBody>>& bodies, std::string file)
     : Verification(study, model, folder, design) {
     out_.body_file = std::move(file);
+    if (!model.infills.empty())
+        throw Error::input(model.infills.front().place,
+                           "a body made elsewhere is verified as it is, and this study fills its part",
+                           "Set active = false on the infill in a study of its own and run that");
     for (const auto& body : bodies) out_.body_volume += body->volume();
     field_ = std::make_unique<PartField>(carved_model_, bodies);
 }
 
+// With its infill, where it has some, as it is analysed.
+Part Verification::part_at(const PartOptions& options) {
+    PartOptions wish = options;
+    wish.infill = infill_ != InfillAs::Homogenised;
+    Part out = field_->extract(wish);
+    if (run_model_.infills.empty()) return out;
+    if (infill_ == InfillAs::Auto && out.solid->tets.size() > most_infill_analysed) {
+        infill_ = InfillAs::Homogenised; // and so it stays
+        out = Part(out.outside());
+    }
+    return infill_ == InfillAs::Homogenised ? homogenised_part(std::move(out)) : out;
+}
+
+Part Verification::homogenised_part(Part solid) {
+    Part out = solid;
+    std::vector<InfillZone> zones;
+    out.unfilled = std::make_shared<const Part>(std::move(solid));
+    out.infills.clear();
+    out.solid = std::make_shared<const SolidPart>(
+        with_infill_zones(carved_model_, *out.unfilled->solid, out.infills, zones));
+    out_.homogenised = true;
+    zones_.clear();
+    zone_materials_.clear();
+    for (const InfillZone& zone : zones) {
+        const InfillCard& card = carved_model_.infills[zone.card];
+        const Material& of = carved_model_.materials[zone.of];
+        const InfillMade& made = out.infills[zone.card];
+        zone_materials_.push_back(homogenised(card, of, made.solid / made.zone));
+        RegionCard region;
+        region.name = card.name;
+        region.place = card.place;
+        region.role = Role::Keep;
+        region.material = zone_materials_.back().name;
+        // Its tetrahedra are known; the shape only has to be in the part.
+        region.extent = Sphere{made.box.center(), 1e-3 * card.thickness};
+        zones_.push_back(region);
+    }
+    // What is void of each region.
+    const double copies = run_model_.mesh.copies();
+    for (const InfillMade& made : out.infills)
+        for (std::size_t r = 0; r < made.voids.size(); ++r)
+            for (RegionShare& share : out.regions) {
+                if (share.region != carved_model_.regions[r].name || share.volume <= 0.0) continue;
+                const double lost = copies * made.voids[r];
+                const double mass = lost * share.mass / share.volume;
+                share.volume -= lost;
+                share.mass -= mass;
+                out.mass -= mass;
+                out.volume -= lost;
+            }
+    return out;
+}
+
 void Verification::carve() {
-    out_.part = field_->extract(options_);
+    out_.part = part_at(options_);
     out_.space = build_part_model(study_, field_->whole(), false);
     if (out_.body_volume <= 0.0) return;
     double volume = 0.0; // pieces that were left out are in the file too
@@ -118,9 +210,16 @@ void Verification::carve() {
             "needs a study whose regions reach as far");
 }
 
+Study Verification::study_of_part() const {
+    Study out = study_;
+    out.regions.insert(out.regions.end(), zones_.begin(), zones_.end());
+    out.materials.insert(out.materials.end(), zone_materials_.begin(), zone_materials_.end());
+    return out;
+}
+
 void Verification::model_part() {
     out_.second_order = out_.part.solid->tets.size() <= most_second_order;
-    out_.model = build_part_model(study_, *out_.part.solid, out_.second_order);
+    out_.model = build_part_model(study_of_part(), *out_.part.solid, out_.second_order);
     out_.surfaces = surfaces_left(out_.model, out_.space);
 }
 
@@ -191,7 +290,7 @@ bool Verification::analyse_finer(double error) {
     if (n > 1 && out_.rounds[n - 1].error > worth_it * out_.rounds[n - 2].error) return false;
     if (out_.part.solid->tets.size() >= most_second_order) return false;
     options_.size = sizes_for(error);
-    Part finer = field_->extract(options_);
+    Part finer = part_at(options_);
     if (finer.solid->tets.size() > most_second_order ||
         finer.solid->tets.size() <= out_.part.solid->tets.size())
         return false;
@@ -322,13 +421,14 @@ bool Verification::nearly() const {
                        [](const VerifyRow& r) { return !r.bounded() || r.holds || r.excess < mendable; });
 }
 
-bool Verification::holds_at(double threshold, double& mass) const {
+bool Verification::holds_at(double threshold, double& mass) {
     PartOptions options = options_;
     options.threshold = threshold;
-    const Part part = field_->extract(options);
+    const Part part = part_at(options);
     mass = part.mass;
     if (!part.one_piece()) return false;
-    const Model model = build_part_model(study_, *part.solid, part.solid->tets.size() <= most_second_order);
+    const Model model =
+        build_part_model(study_of_part(), *part.solid, part.solid->tets.size() <= most_second_order);
     std::vector<Outcome> outcomes = measure_all(model, analyze(model, wish_for(model)));
     return std::all_of(outcomes.begin(), outcomes.end(), [&](Outcome& o) {
         judge_material(o, part);

@@ -54,6 +54,9 @@ struct Verified {
     std::string body_file;
     std::optional<double> mended; // the threshold that holds every bound, where it was looked for and found
     bool bounds_hold = true;
+    // Infill as solid material that is as stiff and heavy as its lattice from afar; its name in the model is
+    // that of the infill.
+    bool homogenised = false;
 
     double error() const { return rounds.empty() ? 0.0 : rounds.back().error; }
     bool passed() const { return bounds_hold && part.one_piece(); }
@@ -63,6 +66,9 @@ struct Verified {
 inline constexpr std::size_t most_second_order = 250000;
 // A carved part has the mass of its design to so much.
 inline constexpr double part_mass_tolerance = 5e-3;
+// Infill of more tetrahedra is analysed as solid material of the same stiffness, unless told otherwise.
+inline constexpr std::size_t most_infill_analysed = 1000000;
+enum class InfillAs { Auto, Tetrahedra, Homogenised };
 // A bound that is broken by less may be mended.
 inline constexpr double mendable = 0.2;
 // Of the volume of a body made elsewhere: what may lie beyond the space.
@@ -72,7 +78,7 @@ class Verification {
   public:
     // The part of a design, cut at a threshold.
     Verification(const Study& study, const Model& model, const RunFolder& folder, const DesignValues& design,
-                 double threshold);
+                 double threshold, InfillAs infill = InfillAs::Auto);
     // Bodies of a file, in the study's unit of length, that were made elsewhere, most often from such a part.
     Verification(const Study& study, const Model& model, const RunFolder& folder, const DesignValues& design,
                  const std::vector<std::shared_ptr<const FacetBody>>& bodies, std::string file);
@@ -94,6 +100,9 @@ class Verification {
 
   private:
     Verification(const Study& study, const Model& model, const RunFolder& folder, DesignValues design);
+    Part part_at(const PartOptions& options);
+    Part homogenised_part(Part solid);
+    Study study_of_part() const;
     void model_part();
     AnalysisWish wish_for(const Model& part) const;
     void judge();
@@ -102,7 +111,7 @@ class Verification {
     std::string stress_place(const Extreme& e) const;
     void note_round();
     SizeWish sizes_for(double error) const;
-    bool holds_at(double threshold, double& mass) const;
+    bool holds_at(double threshold, double& mass);
 
     const Study study_; // with what carving adds and cuts
     const Model& run_model_;
@@ -112,6 +121,9 @@ class Verification {
     PartOptions options_;
     std::unique_ptr<PartField> field_;
     AnalysisWish wish_;
+    InfillAs infill_ = InfillAs::Auto;
+    std::vector<RegionCard> zones_; // of infill, homogenised, behind the study's regions
+    std::vector<Material> zone_materials_;
     Verified out_;
     double mended_mass_ = 0.0;
 };

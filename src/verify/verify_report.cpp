@@ -63,6 +63,10 @@ void write_verification(const AnalysisFolder& folder, const Study& study, const 
                    {"order", v.second_order ? 2 : 1},
                    {"seconds", seconds}};
     if (elsewhere) out["body_volume"] = v.body_volume;
+    if (v.part.unfilled) {
+        out["infill"] = v.homogenised ? "homogenised" : "tetrahedra";
+        out["mass_before_infill"] = v.part.unfilled->mass;
+    }
     write_text(folder.path() / "verify.json", out.dump(2) + "\n");
 }
 

@@ -463,6 +463,110 @@ copies = [[0, 20, 20]]
     EXPECT_NE(outside.out.find("outside of the modelled space"), std::string::npos) << outside.out;
 }
 
+TEST(Infill, IsCarvedWeighedAndVerifiedByItsStrutsAndAsSolidMaterial) {
+    const TemporaryFolder folder;
+    const std::string infill = R"(
+[[infill]]
+name = "core"
+cell = "cubic"
+period = "12 mm"
+thickness = "3 mm"
+skin = "3 mm"
+frame = "strut"
+[[frame]]
+name = "strut"
+kind = "cartesian"
+origin = [9, 9, 9]
+axis = [0, 0, 1]
+)";
+    // A stout block: most of it is left.
+    folder.write("full.toml", R"(
+units = ["mm", "N", "s"]
+[[material]]
+name = "steel"
+like = "structural steel S355"
+[[region]]
+name = "block"
+role = "design"
+material = "steel"
+box = [[0, 0, 0], [42, 30, 30]]
+[[surface]]
+name = "root"
+of = "block"
+facing = [-1, 0, 0]
+[[surface]]
+name = "tip"
+of = "block"
+facing = [1, 0, 0]
+[[support]]
+name = "clamp"
+on = "root"
+hold = ["x", "y", "z"]
+[[load]]
+name = "pull"
+on = "tip"
+force = [0, 0, "-500 N"]
+[[case]]
+name = "bend"
+supports = ["clamp"]
+loads = { pull = 1 }
+[[response]]
+name = "stiffness"
+measure = "compliance"
+[[response]]
+name = "budget"
+measure = "mass-fraction"
+max = 0.95
+[goal]
+minimize = "stiffness"
+[mesh]
+size = "6 mm"
+[run]
+iterations = 30
+)" + infill);
+    const auto check = test::upright(folder.path(), {"check", "full.toml", "--no-figures"});
+    ASSERT_EQ(check.code, 0) << check.err;
+    EXPECT_NE(check.out.find("Infill of the carved part"), std::string::npos) << check.out;
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "full.toml", "--quiet"}).code, 0);
+    const auto carve = test::upright(folder.path(), {"carve", "full.run", "--out", "filled.stl"});
+    ASSERT_EQ(carve.code, 0) << carve.out << carve.err;
+    EXPECT_NE(carve.out.find("infill takes"), std::string::npos) << carve.out;
+    EXPECT_NE(carve.out.find("closed in"), std::string::npos) << carve.out;
+    EXPECT_TRUE(std::filesystem::exists(folder.path() / "filled-inside.png"));
+    const auto part = nlohmann::json::parse(test::text_of(folder.path() / "filled.json"));
+    const double mass = part["mass"].get<double>();
+    const double before = part["mass_before_infill"].get<double>();
+    EXPECT_LT(mass, 0.8 * before);
+    EXPECT_NEAR(before - mass,
+                7.85e-9 *
+                    (part["infill"][0]["volume"].get<double>() - part["infill"][0]["solid"].get<double>()),
+                0.015 * before); // the free face of finer triangles is a little rounder
+    // The file is what was weighed.
+    double volume = 0.0;
+    for (const Corners& t : read_stl(folder.path() / "filled.stl"))
+        volume += (t[0][0] * (t[1][1] * t[2][2] - t[1][2] * t[2][1]) -
+                   t[0][1] * (t[1][0] * t[2][2] - t[1][2] * t[2][0]) +
+                   t[0][2] * (t[1][0] * t[2][1] - t[1][1] * t[2][0])) /
+                  6.0;
+    EXPECT_NEAR(volume, part["volume"].get<double>(), 1e-4 * volume);
+    // Both ways tell nearly the same: the beam is softer than the full one, by as much.
+    std::array<double, 2> compliance{};
+    for (std::size_t k = 0; k < 2; ++k) {
+        const auto verify = test::upright(folder.path(), {"verify", "full.run", "--no-figures", "--infill",
+                                                          k == 0 ? "tetrahedra" : "homogenised"});
+        ASSERT_EQ(verify.code, 0) << verify.out << verify.err;
+        const auto told = nlohmann::json::parse(test::text_of(folder.path() / "full.run/verify/verify.json"));
+        EXPECT_EQ(told["infill"], k == 0 ? "tetrahedra" : "homogenised");
+        EXPECT_NEAR(told["mass"].get<double>(), mass, 0.02 * mass);
+        for (const auto& row : told["rows"])
+            if (row["name"] == "stiffness") compliance[k] = row["part"].get<double>();
+    }
+    EXPECT_NEAR(compliance[1], compliance[0], 0.1 * compliance[0]);
+    EXPECT_EQ(test::upright(folder.path(), {"report", "full.run"}).code, 0);
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "full.run", "--infill", "foam"}).code, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "full.run", "--part", "filled.stl"}).code, 3);
+}
+
 TEST(Making, RulesThatCannotBeKeptAreRefused) {
     const TemporaryFolder folder;
     const auto check = [&](const std::string& form) {

@@ -41,13 +41,14 @@ constexpr std::array<double, 10> table_thresholds{0.05, 0.1, 0.2, 0.3, 0.4, 0.5,
 Json threshold_table(const PartField& field, const PartOptions& options, const Part& part,
                      const std::string& unit, Console& console) {
     Json table = Json::array();
-    console.remark(fmt::format("  {:>9}  {:>14}  {:>8}  pieces", "threshold", "mass, " + unit,
-                               fmt::format("to {:.4g}", options.threshold)));
+    console.remark(fmt::format("  {:>9}  {:>14}  {:>8}  pieces{}", "threshold", "mass, " + unit,
+                               fmt::format("to {:.4g}", options.threshold),
+                               part.unfilled ? " (before infill)" : ""));
     for (const double t : table_thresholds) {
         PartOptions one = options;
         one.threshold = t;
         const PartField::Glance other = field.glance(one);
-        const double change = 100.0 * (other.mass / part.mass - 1.0);
+        const double change = 100.0 * (other.mass / part.outside().mass - 1.0);
         console.remark(fmt::format("  {:>9.2f}  {:>14.5g}  {:>+7.1f}%  {}{}", t, other.mass,
                                    std::abs(change) < 0.05 ? 0.0 : change, other.pieces,
                                    other.missed.empty() ? "" : ", misses " + joined(other.missed)));
@@ -71,10 +72,12 @@ void tell(const Model& model, const Part& part, double at, double of_densities, 
                                model.units.mass_text(part.mass, 5), part.volume,
                                model.units.text(dimension::volume), part.surface.corners.size(),
                                part.closed ? "closed" : "NOT CLOSED"));
-    const double moved = 100.0 * (part.mass / of_densities - 1.0);
-    console.result(fmt::format("mass of the densities {:.5g} {}, so carving moves it by {:+.1f} %{}",
-                               of_densities, model.units.text(dimension::mass), moved,
+    const double moved = 100.0 * (part.outside().mass / of_densities - 1.0);
+    console.result(fmt::format("mass of the densities {:.5g} {}, so carving{} moves it by {:+.1f} %{}",
+                               of_densities, model.units.text(dimension::mass),
+                               part.unfilled ? " (before infill)" : "", moved,
                                std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
+    if (part.unfilled) console.result(infill_text(model, part));
     if (part.solid) {
         console.result(fmt::format(
             "mesh: {} tetrahedra, dihedral angles {:.1f} to {:.1f} degrees; cut at {:.4g} of "
@@ -143,6 +146,17 @@ Json report_of(const Model& model, const Part& part, const PartOptions& options,
         put("thickest", thickness->thickest);
         put("narrowest_gap", thickness->narrowest);
         sizes["unit"] = model.units.length;
+    }
+    if (part.unfilled) {
+        Json infills = Json::array();
+        for (const InfillMade& made : part.infills)
+            infills.push_back({{"name", made.name},
+                               {"volume", made.zone * model.mesh.copies()},
+                               {"solid", made.solid * model.mesh.copies()},
+                               {"solid_as_written", made.written * model.mesh.copies()}});
+        out["infill"] = infills;
+        out["mass_before_infill"] = part.unfilled->mass;
+        out["closed_voids"] = closed_voids(part.surface);
     }
     if (part.solid)
         out["mesh"] = {{"tetrahedra", part.solid->tets.size()},
@@ -238,11 +252,12 @@ int run_carve(const CarveWish& in, Session& session) {
     std::optional<Thickness> thickness;
     std::vector<MakingFinding> making;
     if (part.solid) {
-        thickness = measure_thickness(
-            model, part, std::max(gaps_seen * model.mesh.size, 1.1 * model.form.min_slot.value_or(0.0)));
+        thickness =
+            measure_thickness(model, part.outside(),
+                              std::max(gaps_seen * model.mesh.size, 1.1 * model.form.min_slot.value_or(0.0)));
         console.result(thickness_text(model, *thickness));
-        making =
-            check_making(model, part, model.form.draw ? draw_parting(model, model.form) : 0.0, *thickness);
+        making = check_making(model, part.outside(), model.form.draw ? draw_parting(model, model.form) : 0.0,
+                              *thickness);
     }
     if (!making.empty()) console.result(making_text(making));
 
@@ -276,6 +291,11 @@ int run_carve(const CarveWish& in, Session& session) {
                           part.one_piece() ? "one piece" : "NOT ONE PIECE"),
               options, png);
     console.result(fmt::format("part: {}\nfigure: {}", file.string(), png.string()));
+    if (part.unfilled) {
+        const fs::path inside = fs::path(png).replace_filename(png.stem().string() + "-inside.png");
+        draw_inside(model, part, options, inside);
+        console.result("figure: " + inside.string());
+    }
     const bool kept = std::all_of(making.begin(), making.end(), [](const auto& f) { return f.holds(); });
     const bool sound = written.read_back == nullptr || step.valid;
     return part.one_piece() && kept && sound ? 0 : static_cast<int>(ExitCode::BoundBroken);

@@ -43,6 +43,7 @@ void plot_part(const PartPlot& wish, const Model& of_run, const DesignValues& de
                            "Write --along 0,0,1");
     PartOptions part_options;
     part_options.threshold = wish.at;
+    part_options.infill = false; // rules are measured on the outside
     const Part part = PartField(model, design).extract(part_options);
     const std::string state = fmt::format("cut at density {:.4g}; {}", wish.at, wish.state);
     if (wish.what == "thickness")

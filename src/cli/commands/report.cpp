@@ -236,13 +236,14 @@ class RunReport {
             for (const double t : thresholds) {
                 PartOptions options;
                 options.threshold = t;
-                options.drop_islands = false;
+                options.drop_islands = options.infill = false;
                 options.improve = std::abs(t - at_) < 0.02 || model_.made_by.flat();
                 try {
                     const Part part = field->extract(options);
                     if (std::abs(t - at_) < 0.02) view.first_threshold = view.thresholds.size();
                     view.thresholds.push_back(
-                        {fmt::format("density above {:.3g}: {}", t, model_.units.mass_text(part.mass, 4)),
+                        {fmt::format("density above {:.3g}: {}{}", t, model_.units.mass_text(part.mass, 4),
+                                     part_model_.infills.empty() ? "" : " before infill"),
                          view_of(part, most_triangles)});
                 } catch (const Error&) { // nothing is as dense
                 }
@@ -626,7 +627,7 @@ std::string sweep_report(const ReportWish& in, Session& session, const fs::path&
             }
             PartOptions options;
             options.threshold = at;
-            options.drop_islands = false;
+            options.drop_islands = options.infill = false;
             options.improve = job.model.made_by.flat();
             view.iterations.push_back(
                 {labels[s],

@@ -18,13 +18,21 @@ namespace {
 namespace fs = std::filesystem;
 
 struct VerifyWish : FigureWish {
-    std::string target, out, part;
+    std::string target, out, part, infill;
     std::optional<double> at, error;
     std::optional<int> iteration, restart;
     bool no_figures = false, mend = false, refine = false;
 };
 
 constexpr double default_error = 0.05; // of the energy norm, that --refine goes for
+
+InfillAs infill_as(const VerifyWish& in) {
+    if (in.infill.empty()) return InfillAs::Auto;
+    if (in.infill == "tetrahedra") return InfillAs::Tetrahedra;
+    if (in.infill == "homogenised") return InfillAs::Homogenised;
+    throw Error::usage("--infill " + in.infill + " is no way to analyse it",
+                       "Write tetrahedra or homogenised");
+}
 
 void require_sense(const VerifyWish& in) {
     figure_options(in);
@@ -33,6 +41,7 @@ void require_sense(const VerifyWish& in) {
         throw Error::usage(
             "--part takes a body as it is: --at, --mend and --iteration choose how to carve one",
             "Leave them out, or --part");
+    infill_as(in);
     if (in.error && !in.refine) throw Error::usage("--error goes with --refine", "Write both");
     if (in.error && !(*in.error > 0.0 && *in.error < 1.0))
         throw Error::usage(fmt::format("--error {:g} is no share of the energy norm", *in.error),
@@ -42,9 +51,11 @@ void require_sense(const VerifyWish& in) {
 Verification verification_of(const VerifyWish& in, const RunFolder& folder, const Job& job,
                              Console& console) {
     DesignValues design = design_values(folder, job.model, in.iteration);
+    if (!in.infill.empty() && job.model.infills.empty())
+        throw Error::usage("--infill goes with a study that has an [[infill]]", "Leave it out");
     if (in.part.empty()) {
         const double at = in.at ? *in.at : design.threshold;
-        return {job.study, job.model, folder, design, at};
+        return {job.study, job.model, folder, design, at, infill_as(in)};
     }
     const BodyFile file = read_bodies(in.part, {}, 1.0, job.model.units.length_si, false);
     for (const std::string& remark : file.remarks) console.remark(remark);
@@ -137,6 +148,9 @@ Command verify_command() {
             options.value("--restart", "N", in->restart, "Run N of optimize --restarts (default: 1)");
             options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
             options.value("--out", "FOLDER", in->out, "The folder (default: verify in the run)");
+            options.value("--infill", "WAY", in->infill,
+                          "Of parts with infill: tetrahedra, or homogenised, solid material as stiff as the "
+                          "lattice (default: tetrahedra up to a million)");
             options.flag("--refine", in->refine,
                          "Again on meshes that are finer where the estimated error is, until it is small");
             options.value("--error", "E", in->error,

@@ -91,6 +91,7 @@ void add_asked(Model& model, const Study& study) {
     model.run = study.run;
     model.inactive = study.inactive;
     model.finishes = study.finishes;
+    model.infills = study.infills;
     for (const CaseId c : model.cases.ids()) model.cases[c].place = study.cases[index(c)].place;
     for (const LoadCard& card : study.loads)
         for (ModelLoad& load : model.loads)

@@ -81,7 +81,7 @@ cad::Skin skin_of(const Model& model, const SolidPart& part) {
     const double reach = same_surface * model.mesh.bounds.diagonal();
     std::map<std::pair<std::int32_t, std::size_t>, std::int32_t> known; // by sheet and image
     const auto surface_of = [&](std::int32_t sheet, std::size_t image) -> std::int32_t {
-        if (sheet < 0 || sheet == part.level) return -1;
+        if (sheet < 0 || part.free(sheet)) return -1;
         const auto [at, fresh] = known.emplace(std::pair{sheet, image}, -1);
         if (!fresh) return at->second;
         std::optional<Surface> s = exact_surface((*part.sheets)[sheet]);

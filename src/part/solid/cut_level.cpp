@@ -13,16 +13,19 @@ namespace upright {
 
 namespace {
 
-constexpr double level_snap = 0.25; // of an edge: a point with a cut so near is taken to lie on the level
 constexpr int most_rounds = 3;
 
 class LevelCutter {
   public:
     LevelCutter(CutTets& tets, const SheetSet& sheets, std::vector<double>& value, std::int32_t level,
-                const std::vector<bool>& design)
-        : tets_(tets), sheets_(sheets), value_(value), level_(level), design_(design) {}
+                const std::vector<bool>& design, double snap)
+        : tets_(tets), sheets_(sheets), value_(value), level_(level), design_(design), snap_(snap) {}
 
     void run(const std::unordered_set<std::int32_t>& stay) {
+        for (std::size_t t = 0; t < tets_.tets.size(); ++t)
+            if (is_design(t))
+                for (const std::int32_t n : tets_.tets[t])
+                    if (of(n) == 0.0) tets_.put_on(n, level_);
         std::vector<Crossing> all;
         for (const auto& [a, b] : tets_.edges_across(value_, [&](std::size_t t) { return is_design(t); })) {
             Crossing c;
@@ -32,11 +35,10 @@ class LevelCutter {
         }
         take_near(all, stay);
         std::vector<Crossing> left;
-        for (Crossing& c : all)
-            if (of(c.a) * of(c.b) < 0.0) {
-                find(c);
-                left.push_back(c);
-            }
+        for (const Crossing& c : all)
+            if (of(c.a) * of(c.b) < 0.0) left.push_back(c);
+#pragma omp parallel for schedule(dynamic, 256)
+        for (std::size_t i = 0; i < left.size(); ++i) find(left[i]);
         longest_first(left);
         for (const Crossing& c : left) {
             split_on(tets_, sheets_, c, level_);
@@ -45,7 +47,9 @@ class LevelCutter {
     }
 
     // Points that lie on the level because they were near it.
-    const std::vector<std::int32_t>& moved() const { return moved_; }
+    const std::vector<std::int32_t>& moved() const {
+        return moved_;
+    }
 
     std::vector<bool> solid() const {
         std::vector<bool> out(tets_.tets.size(), true);
@@ -60,17 +64,23 @@ class LevelCutter {
     }
 
   private:
-    double of(std::int32_t n) const { return value_[static_cast<std::size_t>(n)]; }
-    bool is_design(std::size_t t) const { return design_[static_cast<std::size_t>(tets_.label[t])]; }
-    const Vec3& place(std::int32_t n) const { return tets_.points[static_cast<std::size_t>(n)]; }
+    double of(std::int32_t n) const {
+        return value_[static_cast<std::size_t>(n)];
+    }
+    bool is_design(std::size_t t) const {
+        return design_[static_cast<std::size_t>(tets_.label[t])];
+    }
+    const Vec3& place(std::int32_t n) const {
+        return tets_.points[static_cast<std::size_t>(n)];
+    }
 
     void take_near(const std::vector<Crossing>& all, const std::unordered_set<std::int32_t>& stay) {
         std::vector<std::pair<double, std::int32_t>> wish;
         for (const Crossing& c : all) {
             const double share = of(c.a) / (of(c.a) - of(c.b)); // from a
             const double length = (place(c.a) - place(c.b)).norm();
-            if (share < level_snap) wish.emplace_back(share * length, c.a);
-            if (share > 1.0 - level_snap) wish.emplace_back((1.0 - share) * length, c.b);
+            if (share < snap_) wish.emplace_back(share * length, c.a);
+            if (share > 1.0 - snap_) wish.emplace_back((1.0 - share) * length, c.b);
         }
         std::sort(wish.begin(), wish.end());
         for (const auto& [d, n] : wish) {
@@ -103,6 +113,7 @@ class LevelCutter {
     std::vector<double>& value_;
     std::int32_t level_;
     const std::vector<bool>& design_;
+    double snap_; // of an edge: a point with a cut so near is taken to lie on the level
     std::vector<std::int32_t> moved_;
 };
 
@@ -154,7 +165,7 @@ std::vector<std::int32_t> pinched(const CutTets& tets, const std::vector<bool>& 
 } // namespace
 
 LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double> value, std::int32_t level,
-                      const std::vector<bool>& design, bool sound) {
+                      const std::vector<bool>& design, bool sound, double snap) {
     LevelCut out;
     std::unordered_set<std::int32_t> stay;
     const CutTets before = tets;
@@ -166,7 +177,7 @@ LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double>
             tets = before;
             value = first;
         }
-        LevelCutter cutter(tets, sheets, value, level, design);
+        LevelCutter cutter(tets, sheets, value, level, design, snap);
         cutter.run(stay);
         out.solid = cutter.solid();
         if (!sound) return out;

@@ -35,9 +35,7 @@ SheetsOfEdges edges_of_walls(const CutTets& tets, const SheetSet& sheets) {
         for (std::size_t side = 0; side < 4; ++side) {
             const std::int32_t o = beyond[t][side];
             if (o >= 0 &&
-                (static_cast<std::size_t>(o) < t ||
-                 tets.label[static_cast<std::size_t>(o)] == tets.label[t] ||
-                 (tets.label[t] >= void_shift && tets.label[static_cast<std::size_t>(o)] >= void_shift)))
+                (static_cast<std::size_t>(o) < t || tets.label[static_cast<std::size_t>(o)] == tets.label[t]))
                 continue;
             std::array<std::int32_t, 3> nodes{};
             for (std::size_t k = 0; k < 3; ++k) nodes[k] = tets.tets[t][tet_faces[side][k]];
@@ -56,21 +54,27 @@ std::vector<Crossing> long_edges(const CutTets& tets, const SizeWish& size) {
         for (std::size_t i = 0; i < 4; ++i)
             for (std::size_t j = i + 1; j < 4; ++j) keys.push_back(edge_key(n[i], n[j]));
     }
-    std::vector<Crossing> out;
+    std::vector<Crossing> all;
     for (const auto& [a, b] : edges_of_keys(std::move(keys))) {
         const Vec3& p = tets.points[static_cast<std::size_t>(a)];
         const Vec3& q = tets.points[static_cast<std::size_t>(b)];
-        const Vec3 middle = 0.5 * (p + q);
-        const double length = (q - p).norm();
-        if (length > too_long * size(middle)) out.push_back({a, b, middle, length});
+        all.push_back({a, b, 0.5 * (p + q), (q - p).norm()});
     }
+    std::vector<char> wanted(all.size());
+#pragma omp parallel for schedule(dynamic, 256)
+    for (std::size_t i = 0; i < all.size(); ++i)
+        wanted[i] = all[i].length > too_long * size(all[i].at) ? 1 : 0;
+    std::vector<Crossing> out;
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (wanted[i] != 0) out.push_back(all[i]);
     longest_first(out);
     return out;
 }
 
 } // namespace
 
-void split_long_edges(CutTets& tets, std::vector<bool>& solid, const SheetSet& sheets, const SizeWish& size) {
+void split_long_edges(CutTets& tets, std::vector<bool>& solid, const SheetSet& sheets, const SizeWish& size,
+                      const std::function<void(std::size_t)>& grown) {
     for (std::size_t t = 0; t < solid.size(); ++t)
         if (!solid[t]) tets.label[t] += void_shift;
     for (int round = 0; round < most_rounds; ++round) {
@@ -94,6 +98,7 @@ void split_long_edges(CutTets& tets, std::vector<bool>& solid, const SheetSet& s
                 walls[edge_key(m, c.b)].insert(s);
             }
         }
+        if (grown) grown(tets.tets.size());
     }
     solid.resize(tets.tets.size());
     for (std::size_t t = 0; t < solid.size(); ++t) {

@@ -13,7 +13,8 @@ using SizeWish = std::function<double(const Vec3&)>;
 
 // Splits edges of solid tetrahedra that are much longer than wished for at their middle, the longest first;
 // new points on walls (of the skin, and between labels) lie on the walls' sheets. Tetrahedra about them are
-// divided with them; `solid` grows with them.
-void split_long_edges(CutTets& tets, std::vector<bool>& solid, const SheetSet& sheets, const SizeWish& size);
+// divided with them; `solid` grows with them. `grown` hears of the number of tetrahedra after each round.
+void split_long_edges(CutTets& tets, std::vector<bool>& solid, const SheetSet& sheets, const SizeWish& size,
+                      const std::function<void(std::size_t)>& grown = {});
 
 } // namespace upright

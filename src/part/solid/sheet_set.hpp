@@ -19,6 +19,7 @@ class SheetSet {
         sheets_.push_back(std::move(sheet));
         return static_cast<std::int32_t>(sheets_.size()) - 1;
     }
+    void replace(std::int32_t s, Sheet sheet) { sheets_[static_cast<std::size_t>(s)] = std::move(sheet); }
     double size() const { return size_; }
 
     // The place near p on all of these (three at most), by Newton's steps of least length; nothing where it

@@ -207,7 +207,7 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const 
     return out;
 }
 
-SolidPart SolidCarver::part_of(Improved mesh) const {
+SolidPart part_of(Improved mesh) {
     SolidPart out;
     out.piece = pieces_of(mesh.tets);
     out.least_angle = 180.0;

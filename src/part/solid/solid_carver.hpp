@@ -7,6 +7,7 @@
 #include "part/solid/improve.hpp"
 #include "part/solid/refine.hpp"
 
+#include <algorithm>
 #include <memory>
 
 namespace upright {
@@ -22,10 +23,18 @@ struct SolidPart {
     std::vector<std::vector<std::int32_t>> sheets_of; // of each point
     std::shared_ptr<const SheetSet> sheets;
     std::int32_t level = -1;                    // its number among the sheets
+    std::vector<std::int32_t> cavities;         // numbers of the walls of infill
     double least_angle = 0.0, most_angle = 0.0; // dihedral, degrees
     std::size_t filled = 0;
     double doubtful = 0.0;
+
+    // Whether a sheet is no face of the space: the free surface, or a wall of infill.
+    bool free(std::int32_t sheet) const {
+        return sheet == level || std::find(cavities.begin(), cavities.end(), sheet) != cavities.end();
+    }
 };
+// The mesh with its pieces and angles; sheets are still to be given.
+SolidPart part_of(Improved mesh);
 
 class SolidCarver {
   public:
@@ -63,7 +72,6 @@ class SolidCarver {
     void take_field(const std::shared_ptr<const DesignField>& field);
     void take_drafted(const std::shared_ptr<const DesignField>& field);
     void measure_space();
-    SolidPart part_of(Improved mesh) const;
     // At each point, below zero where the field is above the level.
     std::vector<double> below_at(double level) const;
 
