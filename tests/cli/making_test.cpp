@@ -563,6 +563,10 @@ iterations = 30
     }
     EXPECT_NEAR(compliance[1], compliance[0], 0.1 * compliance[0]);
     EXPECT_EQ(test::upright(folder.path(), {"report", "full.run"}).code, 0);
+    EXPECT_EQ(test::upright(folder.path(), {"carve", "full.run", "--out", "p.step"}).code, 2);
+    ASSERT_EQ(test::upright(folder.path(), {"carve", "full.run", "--out", "p.step", "--no-infill"}).code, 0);
+    EXPECT_NEAR(nlohmann::json::parse(test::text_of(folder.path() / "p.json"))["mass"].get<double>(), before,
+                1e-9 * before);
     EXPECT_EQ(test::upright(folder.path(), {"verify", "full.run", "--infill", "foam"}).code, 2);
     EXPECT_EQ(test::upright(folder.path(), {"verify", "full.run", "--part", "filled.stl"}).code, 3);
 }

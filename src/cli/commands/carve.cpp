@@ -28,7 +28,7 @@ struct CarveWish : FigureWish {
     std::string target, out, mass, step;
     std::optional<double> at, fraction;
     std::optional<int> iteration, restart;
-    bool connected = false, all_pieces = false, fine = false;
+    bool connected = false, all_pieces = false, fine = false, no_infill = false;
 };
 
 namespace fs = std::filesystem;
@@ -240,6 +240,12 @@ int run_carve(const CarveWish& in, Session& session) {
     const Model model = finished(job.model);
     const DesignValues design = design_values(folder, model, in.iteration);
 
+    if (in.no_infill && model.infills.empty())
+        throw Error::usage("--no-infill goes with a study that has an [[infill]]", "Leave it out");
+    if (format.ending == ".step" && !model.infills.empty() && !in.no_infill)
+        throw Error::usage("STEP files take no infill: each of its triangles would be a face",
+                           "Write --no-infill for the outside, or a file that ends in .stl or .3mf");
+    part_options.infill = !in.no_infill;
     if (in.fine && (model.made_by.flat() || model.mesh.shell()))
         throw Error::usage("--fine goes with solid models", "Leave it out");
     if (in.fine) part_options.size = [half = 0.5 * model.mesh.size](const Vec3&) { return half; };
@@ -323,6 +329,7 @@ Command carve_command() {
                              "Keep pieces that touch neither a support nor a load");
                 options.flag("--fine", in->fine,
                              "Edges half as long as the cells': more triangles on bent and free faces");
+                options.flag("--no-infill", in->no_infill, "Solid, without the infill that the study has");
                 options.value("--step", "FORM", in->step,
                               "Free faces of a STEP file: smooth (default) or facets, flat triangles");
                 options.value("--out", "FILE", in->out,
