@@ -1,6 +1,7 @@
 // What there is: materials, regions, mesh, surfaces.
 #include "check/writer.hpp"
 
+#include "base/text.hpp"
 #include "part/solid/lattice_cell.hpp"
 
 #include <algorithm>
@@ -148,17 +149,11 @@ void Writer::finishes() {
     if (model_.finishes.empty()) return;
     section("Finished when carved");
     for (const RegionCard& card : model_.finishes) {
-        const Bounds box = bounds(std::get<Shape>(card.extent));
-        const Vec3 s = box.size();
         LedgerLine& l =
             line(card.name, card.role == Role::Void ? std::string("cut") : "added, of " + card.material);
-        if (s.norm() < 1e3 * model_.mesh.bounds.diagonal())
-            l.text +=
-                fmt::format(", {:.5g} x {:.5g} x {:.5g} {}", s.x(), s.y(), s.z(), unit(dimension::length));
-        const bool apart =
-            (box.low.array() > model_.mesh.bounds.high.array() + 1e-9 * model_.mesh.size).any() ||
-            (box.high.array() < model_.mesh.bounds.low.array() - 1e-9 * model_.mesh.size).any();
-        if (apart)
+        const Shape& shape = std::get<Shape>(card.extent);
+        l.text += extent(", ", shape);
+        if (apart(shape))
             doubt(l, card.role == Role::Void ? "it lies outside of the modelled space: it cuts nothing there"
                                              : "it lies outside of the modelled space and does not touch it");
     }
@@ -168,24 +163,31 @@ void Writer::infills() {
     if (model_.infills.empty()) return;
     section("Infill of the carved part");
     for (const InfillCard& card : model_.infills) {
-        const double share = LatticeCell(card).share();
         LedgerLine& l =
-            line(card.name, fmt::format("{}, period {:.5g}, thickness {:.5g}, skin {:.5g} {}; {:.3g} % solid",
-                                        text(card.cell), card.period, card.thickness, card.skin,
-                                        unit(dimension::length), 100.0 * share));
-        std::string of;
-        for (const std::string& name : card.of) of += (of.empty() ? "" : ", ") + name;
-        l.text += "; in " + (of.empty() ? std::string("all that is design") : of);
+            line(card.name,
+                 fmt::format("{}, period {:.5g}, thickness {:.5g}, skin {:.5g} {}; {:.3g} % solid; in {}",
+                             text(card.cell), card.period, card.thickness, card.skin, unit(dimension::length),
+                             100.0 * LatticeCell(card).share(),
+                             card.of.empty() ? "all that is design" : joined(card.of)));
         if (!card.inside) continue;
-        const Bounds box = bounds(*card.inside);
-        const Vec3 s = box.size();
-        if (s.norm() < 1e3 * model_.mesh.bounds.diagonal())
-            l.text += fmt::format(", inside {:.5g} x {:.5g} x {:.5g} {}", s.x(), s.y(), s.z(),
-                                  unit(dimension::length));
-        if ((box.low.array() > model_.mesh.bounds.high.array()).any() ||
-            (box.high.array() < model_.mesh.bounds.low.array()).any())
-            doubt(l, "its shape lies outside of the modelled space: nothing is filled");
+        l.text += extent(", inside ", *card.inside);
+        if (apart(*card.inside)) doubt(l, "its shape lies outside of the modelled space: nothing is filled");
     }
+}
+
+// How large a shape is, behind a word; nothing of one that has no end.
+std::string Writer::extent(const std::string& before, const Shape& shape) const {
+    const Vec3 s = bounds(shape).size();
+    if (s.norm() >= 1e3 * model_.mesh.bounds.diagonal()) return "";
+    return fmt::format("{}{:.5g} x {:.5g} x {:.5g} {}", before, s.x(), s.y(), s.z(), unit(dimension::length));
+}
+
+// Whether a shape lies outside of the modelled space.
+bool Writer::apart(const Shape& shape) const {
+    const Bounds box = bounds(shape);
+    const double slack = 1e-9 * model_.mesh.size;
+    return (box.low.array() > model_.mesh.bounds.high.array() + slack).any() ||
+           (box.high.array() < model_.mesh.bounds.low.array() - slack).any();
 }
 
 void Writer::files() {

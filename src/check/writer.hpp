@@ -67,6 +67,8 @@ class Writer {
     void regions();
     void finishes();
     void infills();
+    std::string extent(const std::string& before, const Shape& shape) const;
+    bool apart(const Shape& shape) const;
     std::string beyond(std::size_t r) const;
     // Bodies from files: how large they came out, and in what unit they were written.
     void files();

@@ -1,5 +1,7 @@
 #include "design/form.hpp"
 
+#include "base/groups.hpp"
+
 #include "design/middles.hpp"
 #include "design/repeat_boxes.hpp"
 #include "design/rules/plane_table.hpp"
@@ -33,24 +35,6 @@ bool maps_onto_itself(const Mesh& mesh, const std::vector<std::size_t>& elements
 namespace {
 
 constexpr double two_pi = 6.28318530717958647692;
-
-class Groups {
-  public:
-    explicit Groups(std::size_t n) : parent_(n) { std::iota(parent_.begin(), parent_.end(), 0); }
-    std::size_t root(std::size_t v) {
-        while (parent_[v] != v) v = parent_[v] = parent_[parent_[v]];
-        return v;
-    }
-    // The lower one stands for both.
-    void join(std::size_t a, std::size_t b) {
-        a = root(a);
-        b = root(b);
-        parent_[std::max(a, b)] = std::min(a, b);
-    }
-
-  private:
-    std::vector<std::size_t> parent_;
-};
 
 using Image = std::function<Vec3(const Vec3&)>;
 

@@ -1,5 +1,7 @@
 #include "fem/support_forces.hpp"
 
+#include "base/groups.hpp"
+
 #include "base/sparse_matrix.hpp"
 
 #include <Eigen/Dense>
@@ -82,18 +84,13 @@ SupportForces::SupportForces(const Model& model, const ModelCase& c) : links_(mo
         if (rows[e].size() == 1 && !alone.emplace(rows[e].front().freedom, e).second) rows[e].clear();
         for (const Term& t : rows[e]) users[t.freedom].push_back(e);
     }
-    std::vector<std::size_t> root(held_.size());
-    std::iota(root.begin(), root.end(), 0);
-    const auto find = [&](std::size_t e) {
-        while (root[e] != e) e = root[e] = root[root[e]];
-        return e;
-    };
+    Groups groups(held_.size());
     for (const auto& [unknown, equations] : users)
-        for (const std::size_t e : equations) root[find(e)] = find(equations.front());
+        for (const std::size_t e : equations) groups.join(e, equations.front());
     std::map<std::size_t, std::size_t> number; // block of a root
     for (std::size_t e = 0; e < held_.size(); ++e) {
         if (rows[e].empty()) continue;
-        const auto [at, fresh] = number.emplace(find(e), blocks_.size());
+        const auto [at, fresh] = number.emplace(groups.root(e), blocks_.size());
         if (fresh) blocks_.push_back(std::make_unique<Block>());
         Block& block = *blocks_[at->second];
         block.equations.push_back(e);

@@ -118,13 +118,15 @@ void draw_modal_case(const Model& model, const ModelModalCase& c, const FigureOp
 namespace {
 
 // A surface in two colours: kept regions and what the optimiser left.
+constexpr Color design_of_part{0.42, 0.58, 0.72}; // of parts
+
 Patch part_patch(const Part& part) {
     Patch patch;
     patch.points = part.surface.points;
     for (const auto& t : part.surface.corners) {
         patch.polygons.push_back({t[0], t[1], t[2]});
         const bool kept = part.kept[patch.polygons.size() - 1];
-        patch.colors.push_back(kept ? color::keep : Color{0.42, 0.58, 0.72});
+        patch.colors.push_back(kept ? color::keep : design_of_part);
     }
     patch.smooth = true;
     return patch;
@@ -137,7 +139,7 @@ std::unique_ptr<Figure> solid_figure(const Model& model, const Part& part, const
     Figure& figure = *out;
     figure.add(part_patch(part));
     add_block_outline(figure, model, color::faint);
-    figure.add_legend('#', Color{0.42, 0.58, 0.72}, "design");
+    figure.add_legend('#', design_of_part, "design");
     if (std::find(part.kept.begin(), part.kept.end(), true) != part.kept.end())
         figure.add_legend('#', color::keep, "kept");
     figure.add_legend('-', color::faint, "original space");
@@ -162,16 +164,15 @@ std::unique_ptr<Figure> density_figure(const Model& model, const DesignValues& d
         if (skin.element.empty())
             throw Error::input({}, "nothing is dense enough to be shown",
                                "Write a lower threshold with --at");
-        constexpr Color of_design{0.42, 0.58, 0.72};
         bool kept = false;
         for (const ElementId e : skin.element) {
             const bool keep = model.role(e) == Role::Keep;
             kept = kept || keep;
-            skin.patch.colors.push_back(keep ? color::keep : of_design);
+            skin.patch.colors.push_back(keep ? color::keep : design_of_part);
         }
         skin.patch.edges = true;
         for (const Affine& image : images(model.mesh)) figure.add(transformed(skin.patch, image));
-        figure.add_legend('#', of_design, "design");
+        figure.add_legend('#', design_of_part, "design");
         if (kept) figure.add_legend('#', color::keep, "kept");
         add_all_loads(figure, model, Extent::Whole);
         add_supports(figure, model, used_supports(model), Extent::Whole);
@@ -233,12 +234,12 @@ void draw_inside(const Model& model, const Part& part, const FigureOptions& opti
     for (std::size_t t = 0; t < open.surface.corners.size(); ++t) {
         const auto& c = open.surface.corners[t];
         patch.polygons.push_back({c[0], c[1], c[2]});
-        patch.colors.push_back(open.cut[t] ? section : open.kept[t] ? color::keep : Color{0.42, 0.58, 0.72});
+        patch.colors.push_back(open.cut[t] ? section : open.kept[t] ? color::keep : design_of_part);
     }
     figure.add(patch);
     add_block_outline(figure, model, color::faint);
     figure.add_legend('#', section, "section");
-    figure.add_legend('#', Color{0.42, 0.58, 0.72}, "design and infill");
+    figure.add_legend('#', design_of_part, "design and infill");
     if (std::find(part.kept.begin(), part.kept.end(), true) != part.kept.end())
         figure.add_legend('#', color::keep, "kept");
     figure.write(png);

@@ -5,6 +5,7 @@
 #include "base/reduction.hpp"
 #include "design/projection.hpp"
 #include "geometry/facets.hpp"
+#include "part/solid/symmetry_face.hpp"
 #include "part/solid/tet_locator.hpp"
 #include "study/mesh_word.hpp"
 
@@ -44,10 +45,6 @@ std::vector<Vec3> images_of(const Vec3& p, const std::vector<SymmetryCut>& plane
     return out;
 }
 
-bool on_plane(const Vec3& p, const SymmetryCut& cut, double size) {
-    return std::abs(p[cut.axis] - cut.at) <= 1e-9 * size;
-}
-
 // Adds the mirror images of points, but for those on the plane, which are put on it exactly; the number of
 // each one's image.
 std::vector<std::int32_t> reflected(std::vector<Vec3>& points, const SymmetryCut& cut, double size) {
@@ -72,13 +69,7 @@ void take_skin(const Model& model, const SolidPart& solid, Part& part) {
     std::vector<std::int32_t> number(solid.points.size(), -1);
     for (const Improved::Face& f : solid.faces) {
         if (f.before >= 0) continue;
-        const bool on_cut =
-            std::any_of(model.mesh.symmetry.begin(), model.mesh.symmetry.end(), [&](const SymmetryCut& cut) {
-                return std::all_of(f.nodes.begin(), f.nodes.end(), [&](std::int32_t n) {
-                    return on_plane(solid.points[static_cast<std::size_t>(n)], cut, size);
-                });
-            });
-        if (on_cut) continue;
+        if (on_symmetry(model, solid, f)) continue;
         std::array<std::int32_t, 3> t{};
         for (std::size_t k = 0; k < 3; ++k) {
             std::int32_t& n = number[static_cast<std::size_t>(f.nodes[k])];

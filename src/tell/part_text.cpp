@@ -1,5 +1,6 @@
 #include "tell/part_text.hpp"
 
+#include "base/groups.hpp"
 #include "base/text.hpp"
 #include "tell/lines.hpp"
 
@@ -54,19 +55,14 @@ std::string pieces_text(const Model& model, const Part& part) {
 }
 
 std::size_t closed_voids(const Triangles& surface) {
-    std::vector<std::size_t> group(surface.points.size());
-    for (std::size_t n = 0; n < group.size(); ++n) group[n] = n;
-    const auto root = [&](std::size_t n) {
-        while (group[n] != n) n = group[n] = group[group[n]];
-        return n;
-    };
+    Groups shells(surface.points.size());
     for (const auto& t : surface.corners)
         for (std::size_t k = 1; k < 3; ++k)
-            group[root(static_cast<std::size_t>(t[k]))] = root(static_cast<std::size_t>(t[0]));
+            shells.join(static_cast<std::size_t>(t[k]), static_cast<std::size_t>(t[0]));
     std::map<std::size_t, double> volume;
     for (const auto& t : surface.corners) {
         const auto p = [&](std::size_t k) { return surface.points[static_cast<std::size_t>(t[k])]; };
-        volume[root(static_cast<std::size_t>(t[0]))] += p(0).dot(p(1).cross(p(2)));
+        volume[shells.root(static_cast<std::size_t>(t[0]))] += p(0).dot(p(1).cross(p(2)));
     }
     return static_cast<std::size_t>(
         std::count_if(volume.begin(), volume.end(), [](const auto& one) { return one.second < 0.0; }));

@@ -72,9 +72,8 @@ std::vector<std::string> all_excepted(const Model& model) {
     return out;
 }
 
-// Solid material that is from afar what a lattice of another is. `solid`: share of its zone that this lattice
-// takes; ends of struts in a small zone make it another than that of a period.
-Material homogenised(const InfillCard& card, const Material& of, double solid) {
+// Solid material that is from afar what a lattice of another is; its density is that of a period.
+Material homogenised(const InfillCard& card, const Material& of) {
     if (of.orthotropic)
         throw Error::input(card.place,
                            "the infill \"" + card.name + "\" is of " + of.name +
@@ -98,7 +97,7 @@ Material homogenised(const InfillCard& card, const Material& of, double solid) {
     out.E = found.E.maxCoeff();
     out.nu = found.nu.maxCoeff();
     out.orthotropic = elastic;
-    out.density = solid * of.density;
+    out.density = share * of.density;
     out.expansion = of.expansion;
     out.source = "homogenised";
     return out;
@@ -169,7 +168,13 @@ Part Verification::homogenised_part(Part solid) {
         const InfillCard& card = carved_model_.infills[zone.card];
         const Material& of = carved_model_.materials[zone.of];
         const InfillMade& made = out.infills[zone.card];
-        zone_materials_.push_back(homogenised(card, of, made.solid / made.zone));
+        const auto known = lattices_.find({zone.card, zone.of});
+        zone_materials_.push_back(
+            known != lattices_.end()
+                ? known->second
+                : lattices_.emplace(std::pair{zone.card, zone.of}, homogenised(card, of)).first->second);
+        // Ends of struts in a small zone make its share another than that of a period.
+        zone_materials_.back().density = of.density * made.solid / made.zone;
         RegionCard region;
         region.name = card.name;
         region.place = card.place;

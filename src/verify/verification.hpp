@@ -10,6 +10,7 @@
 #include "store/run_numbers.hpp"
 
 #include <functional>
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -124,6 +125,8 @@ class Verification {
     InfillAs infill_ = InfillAs::Auto;
     std::vector<RegionCard> zones_; // of infill, homogenised, behind the study's regions
     std::vector<Material> zone_materials_;
+    std::map<std::pair<std::size_t, MaterialId>, Material>
+        lattices_; // by card and material, whatever the part
     Verified out_;
     double mended_mass_ = 0.0;
 };

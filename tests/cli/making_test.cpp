@@ -465,65 +465,26 @@ copies = [[0, 20, 20]]
 
 TEST(Infill, IsCarvedWeighedAndVerifiedByItsStrutsAndAsSolidMaterial) {
     const TemporaryFolder folder;
-    const std::string infill = R"(
-[[infill]]
-name = "core"
-cell = "cubic"
-period = "12 mm"
-thickness = "3 mm"
-skin = "3 mm"
-frame = "strut"
-[[frame]]
-name = "strut"
-kind = "cartesian"
-origin = [9, 9, 9]
-axis = [0, 0, 1]
-)";
     // A stout block: most of it is left.
-    folder.write("full.toml", R"(
-units = ["mm", "N", "s"]
-[[material]]
-name = "steel"
-like = "structural steel S355"
-[[region]]
-name = "block"
-role = "design"
-material = "steel"
-box = [[0, 0, 0], [42, 30, 30]]
-[[surface]]
-name = "root"
-of = "block"
-facing = [-1, 0, 0]
-[[surface]]
-name = "tip"
-of = "block"
-facing = [1, 0, 0]
-[[support]]
-name = "clamp"
-on = "root"
-hold = ["x", "y", "z"]
-[[load]]
-name = "pull"
-on = "tip"
-force = [0, 0, "-500 N"]
-[[case]]
-name = "bend"
-supports = ["clamp"]
-loads = { pull = 1 }
-[[response]]
-name = "stiffness"
-measure = "compliance"
-[[response]]
-name = "budget"
-measure = "mass-fraction"
-max = 0.95
-[goal]
-minimize = "stiffness"
-[mesh]
-size = "6 mm"
-[run]
-iterations = 30
-)" + infill);
+    folder.write("full.toml",
+                 StudyText()
+                     .add("[[material]]\nname = \"steel\"\nlike = \"structural steel S355\"")
+                     .add("[[region]]\nname = \"block\"\nrole = \"design\"\n"
+                          "material = \"steel\"\nbox = [[0, 0, 0], [42, 30, 30]]")
+                     .card("surface", "root", "of = \"block\"\nfacing = [-1, 0, 0]")
+                     .card("surface", "tip", "of = \"block\"\nfacing = [1, 0, 0]")
+                     .support("clamp", "root", R"(["x", "y", "z"])")
+                     .force("pull", "tip", "[0, 0, \"-500 N\"]")
+                     .load_case("bend", R"(["clamp"])", "{ pull = 1 }")
+                     .response("stiffness", "compliance")
+                     .response("budget", "mass-fraction", "max = 0.95")
+                     .minimize("stiffness")
+                     .mesh("size = \"6 mm\"")
+                     .section("run", "iterations = 30")
+                     .card("infill", "core",
+                           "cell = \"cubic\"\nperiod = \"12 mm\"\nthickness = \"3 mm\"\n"
+                           "skin = \"3 mm\"\nframe = \"strut\"")
+                     .card("frame", "strut", "kind = \"cartesian\"\norigin = [9, 9, 9]\naxis = [0, 0, 1]"));
     const auto check = test::upright(folder.path(), {"check", "full.toml", "--no-figures"});
     ASSERT_EQ(check.code, 0) << check.err;
     EXPECT_NE(check.out.find("Infill of the carved part"), std::string::npos) << check.out;

@@ -12,6 +12,7 @@
 
 using namespace upright;
 using test::study_from;
+using test::StudyText;
 
 namespace {
 
@@ -26,47 +27,18 @@ InfillCard card_of(InfillCard::Cell cell, double period, double thickness) {
 
 // A block of 48 x 24 x 24 mm, solid throughout, with a kept pad at its end.
 std::string solid_block(const std::string& infill, const std::string& more = {}) {
-    return R"(
-units = ["mm", "N", "s"]
-[[material]]
-name = "steel"
-E = 210000
-nu = 0.3
-density = 7.85e-9
-[[region]]
-name = "block"
-role = "design"
-material = "steel"
-box = [[0, 0, 0], [48, 24, 24]]
-[[region]]
-name = "pad"
-role = "keep"
-material = "steel"
-box = [[40, 0, 0], [48, 24, 24]]
-[[surface]]
-name = "root"
-of = "block"
-facing = [-1, 0, 0]
-[[surface]]
-name = "tip"
-of = "pad"
-facing = [1, 0, 0]
-[[support]]
-name = "clamp"
-on = "root"
-hold = ["x", "y", "z"]
-[[load]]
-name = "pull"
-on = "tip"
-force = [0, 0, -100]
-[[case]]
-name = "bend"
-supports = ["clamp"]
-loads = { pull = 1 }
-[mesh]
-size = 4
-)" + more + "\n[[infill]]\nname = \"core\"\n" +
-           infill;
+    return StudyText()
+        .steel()
+        .region("block", "box = [[0, 0, 0], [48, 24, 24]]")
+        .surface("root", "facing = [-1, 0, 0]")
+        .region("pad", "box = [[40, 0, 0], [48, 24, 24]]", "keep")
+        .surface("tip", "facing = [1, 0, 0]")
+        .support("clamp", "root", R"(["x", "y", "z"])")
+        .force("pull", "tip", "[0, 0, -100]")
+        .load_case("bend", R"(["clamp"])", "{ pull = 1 }")
+        .mesh("size = 4")
+        .add(more)
+        .card("infill", "core", infill);
 }
 
 Part filled(const Model& model, bool infill = true) {

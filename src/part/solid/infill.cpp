@@ -8,6 +8,7 @@
 #include "part/solid/cut_level.hpp"
 #include "part/solid/lattice_cell.hpp"
 #include "part/solid/refine.hpp"
+#include "part/solid/symmetry_face.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -32,20 +33,11 @@ constexpr int matching_rounds = 4;                           // of matching
 constexpr std::size_t samples = 32; // of a tetrahedron: where it is asked how much of it is solid
 constexpr std::array<double, 3> sequence{0.8191725133961645, 0.6710436067037893, 0.5497004779019703};
 
-bool face_on_symmetry(const Model& model, const SolidPart& part, const Improved::Face& face) {
-    return std::any_of(model.mesh.symmetry.begin(), model.mesh.symmetry.end(), [&](const SymmetryCut& cut) {
-        return std::all_of(face.nodes.begin(), face.nodes.end(), [&](std::int32_t n) {
-            return std::abs(part.points[static_cast<std::size_t>(n)][cut.axis] - cut.at) <=
-                   1e-9 * model.mesh.size;
-        });
-    });
-}
-
 // The skin as what depth is measured from; planes of symmetry are none.
 FacetTree skin_tree(const Model& model, const SolidPart& part) {
     std::vector<std::array<std::int32_t, 3>> triangles;
     for (const Improved::Face& f : part.faces)
-        if (f.before < 0 && !face_on_symmetry(model, part, f)) triangles.push_back(f.nodes);
+        if (f.before < 0 && !on_symmetry(model, part, f)) triangles.push_back(f.nodes);
     return {part.points, triangles};
 }
 
@@ -101,14 +93,20 @@ class SkinDepth {
 class Filling {
   public:
     Filling(const InfillCard& card, std::shared_ptr<const SkinDepth> skin)
-        : card_(card), cell_(card), skin_(std::move(skin)) {}
+        : card_(card), cell_(card), skin_(std::move(skin)) {
+        shape_.kind = Sheet::Kind::Field;
+        shape_.field = [inside = card.inside](const Vec3& p) {
+            return inside ? -signed_distance(*inside, p) : 1e300;
+        };
+        shape_.radius = 1e-4 * card.thickness;
+    }
 
     // How far the walls of struts and sheets lie outside of where they are written.
     double thicker = 0.0;
 
     // How deep within the zone; of what is deeper than `most` that.
     double core(const Vec3& p, double most = 1e300) const {
-        const double out = std::min(most, -outside(p));
+        const double out = std::min(most, shape_.field(p));
         return std::min(out, skin_->nearest(p, out + card_.skin).distance - card_.skin);
     }
 
@@ -120,7 +118,7 @@ class Filling {
     // About the distance; its slope, of unit length, where it is wanted.
     double value(const Vec3& p, Vec3* slope = nullptr) const {
         const double wall = this->wall(p);
-        const double within = -outside(p);
+        const double within = shape_.field(p);
         double out = std::min(wall, within);
         bool skinned = false;
         if (out + card_.skin > 0.0) {
@@ -136,7 +134,7 @@ class Filling {
             if (wall < within)
                 cell_.distance(p, slope);
             else
-                *slope = differences(p, [&](const Vec3& q) { return -outside(q); });
+                *slope = shape_.normal(p);
         }
         return out;
     }
@@ -161,18 +159,9 @@ class Filling {
     }
 
   private:
-    double outside(const Vec3& p) const { return card_.inside ? signed_distance(*card_.inside, p) : -1e300; }
-    template <class Field> Vec3 differences(const Vec3& p, const Field& field) const {
-        const double step = 1e-4 * card_.thickness;
-        Vec3 out;
-        for (Eigen::Index a = 0; a < 3; ++a)
-            out[a] = field(p + step * Vec3::Unit(a)) - field(p - step * Vec3::Unit(a));
-        const double size = out.norm();
-        return size > 0.0 ? Vec3(out / size) : Vec3(Vec3::UnitZ());
-    }
-
     InfillCard card_; // the sheet outlives the model
     LatticeCell cell_;
+    Sheet shape_; // how far within the card's shape
     std::shared_ptr<const SkinDepth> skin_;
 };
 
@@ -207,7 +196,7 @@ class Filler {
             sheets_->replace(sheet_, filling_.sheet());
             CutTets cut = tets_;
             InfillMade now = made;
-            const std::vector<bool> solid = cut_now(cut, sheet_, now);
+            const std::vector<bool> solid = cut_now(cut, now);
             Improved mesh = improve(cut, solid, *sheets_, {infill_angle});
             now.solid = solid_volume(mesh.tets) - (zone_volume_ - now.zone);
             const double off = now.written - now.solid;
@@ -226,11 +215,12 @@ class Filler {
             if (std::abs(off) <= well_matched * now.written || made.solid <= 0.0) break;
             (off > 0.0 ? thin : thick) = Tried{filling_.thicker, off};
             // By the area of the walls; once there is one that is too thin and one too thick, between them.
-            const double area = wall_area(cut, solid);
-            double next = area > 0.0 ? filling_.thicker + off / area : 0.0;
+            double next = 0.0;
             if (thin && thick)
                 next =
                     thin->thicker + (thick->thicker - thin->thicker) * thin->off / (thin->off - thick->off);
+            else if (const double area = wall_area(cut, solid); area > 0.0)
+                next = filling_.thicker + off / area;
             const double most = most_thicker * card_.thickness;
             filling_.thicker = std::clamp(next, -most, most);
         }
@@ -239,10 +229,11 @@ class Filler {
         return best;
     }
 
-    // Nothing is taken out: tetrahedra of the zone get regions from `first` on, one for each material.
+    // Nothing is taken out: tetrahedra of the zone get regions behind those of the model, one for each
+    // material.
     Improved run_zone(const Model& model, std::size_t card, InfillMade& made,
                       std::vector<InfillZone>& zones) {
-        const std::int32_t number = sheets_->add(filling_.border());
+        sheet_ = sheets_->add(filling_.border());
         const double edge = border_edge * card_.skin;
         divide([&](const Vec3& p) {
             return std::max(edge, edge_growth * std::abs(filling_.core(p, card_.period)));
@@ -250,8 +241,8 @@ class Filler {
         CutTets cut = tets_;
         std::vector<double> value(cut.points.size());
 #pragma omp parallel for schedule(dynamic, 1024)
-        for (std::size_t n = 0; n < value.size(); ++n) value[n] = (*sheets_)[number].value(cut.points[n]);
-        std::vector<bool> skin = cut_at_level(cut, *sheets_, value, number, zone_).solid;
+        for (std::size_t n = 0; n < value.size(); ++n) value[n] = (*sheets_)[sheet_].value(cut.points[n]);
+        const std::vector<bool> skin = cut_at_level(cut, *sheets_, std::move(value), sheet_, zone_).solid;
         // What is void of it, by many points of each tetrahedron: they are larger than struts.
         constexpr std::size_t many = 500;
         std::vector<double> zone(skin.size(), 0.0);
@@ -276,7 +267,6 @@ class Filler {
         }
         if (!(made.zone > 0.0)) no_room();
         made.solid = made.written = made.zone - sum_of(voids);
-        sheet_ = number;
         return improve(cut, std::vector<bool>(cut.tets.size(), true), *sheets_, {infill_angle});
     }
 
@@ -393,15 +383,15 @@ class Filler {
         voids *= volume;
     }
 
-    std::vector<bool> cut_now(CutTets& cut, std::int32_t number, InfillMade& made) {
-        const std::size_t points = cut.points.size();
-        value_.resize(points);
+    std::vector<bool> cut_now(CutTets& cut, InfillMade& made) const {
+        std::vector<double> value(cut.points.size());
 #pragma omp parallel for schedule(dynamic, 1024)
-        for (std::size_t n = 0; n < points; ++n) {
-            value_[n] = filling_.value(cut.points[n]);
-            if (std::abs(value_[n]) < on_wall * card_.thickness) value_[n] = 0.0;
+        for (std::size_t n = 0; n < value.size(); ++n) {
+            value[n] = filling_.value(cut.points[n]);
+            if (std::abs(value[n]) < on_wall * card_.thickness) value[n] = 0.0;
         }
-        std::vector<bool> solid = cut_at_level(cut, *sheets_, value_, number, zone_, true, snap_).solid;
+        std::vector<bool> solid =
+            cut_at_level(cut, *sheets_, std::move(value), sheet_, zone_, true, snap_).solid;
         // What hangs together with neither skin nor solid regions floats.
         const auto beyond = neighbours_of(cut);
         const std::vector<std::int32_t> piece = connected(
@@ -452,17 +442,12 @@ class Filler {
     const InfillCard& card_;
     Filling filling_;
     std::shared_ptr<SheetSet> sheets_;
-    std::vector<bool> zone_; // of each region
-    CutTets tets_;           // divided, not yet cut
-    std::vector<double> value_;
+    std::vector<bool> zone_;   // of each region
+    CutTets tets_;             // divided, not yet cut
     double zone_volume_ = 0.0; // with its skin
     std::int32_t sheet_ = -1;
     double snap_ = wall_snaps[0];
 };
-
-} // namespace
-
-namespace {
 
 // The step of the lattice of depths.
 double finest(const std::vector<InfillCard>& cards) {
