@@ -30,20 +30,24 @@ void require_on_disk(const fs::path& temporary, const fs::path& target) {
 
 } // namespace
 
-void write_bytes(const fs::path& file, const void* bytes, std::size_t size, const fs::path& target) {
+void write_bytes(const fs::path& file, const void* bytes, std::size_t size, const fs::path& target,
+                 const std::string& tail) {
     const int out = ::open(file.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
     bool good = out >= 0;
     int why = errno;
-    const char* at = static_cast<const char*>(bytes);
-    for (std::size_t left = size; good && left > 0;) {
-        const ssize_t done = ::write(out, at, std::min<std::size_t>(left, std::size_t{1} << 30));
-        if (done < 0 && errno == EINTR) continue;
-        good = done > 0;
-        why = errno;
-        if (!good) break;
-        at += done;
-        left -= static_cast<std::size_t>(done);
-    }
+    const auto put = [&](const char* at, std::size_t left) {
+        while (good && left > 0) {
+            const ssize_t done = ::write(out, at, std::min<std::size_t>(left, std::size_t{1} << 30));
+            if (done < 0 && errno == EINTR) continue;
+            good = done > 0;
+            why = errno;
+            if (!good) return;
+            at += done;
+            left -= static_cast<std::size_t>(done);
+        }
+    };
+    put(static_cast<const char*>(bytes), size);
+    put(tail.data(), tail.size());
     if (out >= 0 && ::close(out) != 0 && good) {
         good = false;
         why = errno;

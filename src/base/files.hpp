@@ -15,9 +15,9 @@ void write_then_rename(const std::filesystem::path& target,
 // The same for a text that is at hand.
 void write_text(const std::filesystem::path& target, const std::string& text);
 
-// All of these bytes into a file, or Error (Files) that names `target`, whose temporary it is.
+// All of these bytes and then `tail` into a file, or Error (Files) that names `target`, whose temporary it is.
 void write_bytes(const std::filesystem::path& file, const void* bytes, std::size_t size,
-                 const std::filesystem::path& target);
+                 const std::filesystem::path& target, const std::string& tail = {});
 
 // The whole of a file. Throws Error (Input at `place`, or at the file itself) when it cannot be read.
 std::string read_text(const std::filesystem::path& path);

@@ -15,7 +15,8 @@ class H5File {
     // (through a temporary name, see base/files.hpp). The library itself never writes to the disk, since it
     // cannot be closed in good order once that is full. Throws Error (Files).
     static void write(const std::filesystem::path& file, const std::function<void(const H5File&)>& fill);
-    // Throws Error (Input) when it cannot be read.
+    // Throws Error (Input) when it cannot be read, or is not what write() wrote to the last bit: a seal of 24
+    // bytes behind what the library reads tells.
     static H5File open(const std::filesystem::path& file);
     ~H5File();
     H5File(H5File&& other) noexcept;

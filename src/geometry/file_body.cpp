@@ -6,10 +6,10 @@
 #include "geometry/cad_module.hpp"
 #include "study/file_slot.hpp"
 
+#include <vtkAlgorithm.h>
 #include <vtkCellArray.h>
 #include <vtkNew.h>
 #include <vtkOBJReader.h>
-#include <vtkObject.h>
 #include <vtkPolyData.h>
 #include <vtkSTLReader.h>
 #include <vtkTriangleFilter.h>
@@ -19,7 +19,9 @@
 #include <cmath>
 #include <fmt/format.h>
 #include <fstream>
+#include <limits>
 #include <map>
+#include <stdexcept>
 #include <unordered_map>
 
 namespace upright {
@@ -36,23 +38,49 @@ std::string lower(std::string text) {
     return text;
 }
 
-FacetMesh from_poly(vtkPolyData* poly, double scale) {
+// The triangles of what a reader gives.
+FacetMesh triangles_of(vtkAlgorithm* reader) {
+    vtkNew<vtkTriangleFilter> triangles;
+    triangles->SetInputConnection(reader->GetOutputPort());
+    triangles->PassVertsOff();
+    triangles->PassLinesOff();
+    triangles->Update();
+    vtkPolyData* poly = triangles->GetOutput();
+    const vtkIdType points = poly->GetNumberOfPoints();
+    if (points > std::numeric_limits<std::int32_t>::max())
+        throw std::runtime_error("the file holds more than 2147483647 points");
     FacetMesh out;
-    for (vtkIdType i = 0; i < poly->GetNumberOfPoints(); ++i) {
+    for (vtkIdType i = 0; i < points; ++i) {
         Vec3 p;
         poly->GetPoint(i, p.data());
-        out.points.push_back(scale * p);
+        out.points.push_back(p);
     }
     vtkNew<vtkIdList> ids;
     vtkCellArray* cells = poly->GetPolys();
     for (vtkIdType c = 0; c < cells->GetNumberOfCells(); ++c) {
         cells->GetCellAtId(c, ids);
+        for (vtkIdType k = 0; k < ids->GetNumberOfIds(); ++k)
+            if (ids->GetId(k) < 0 || ids->GetId(k) >= points)
+                throw std::runtime_error("a face names a point that the file does not have");
         for (vtkIdType k = 2; k < ids->GetNumberOfIds(); ++k)
             out.triangles.push_back({static_cast<std::int32_t>(ids->GetId(0)),
                                      static_cast<std::int32_t>(ids->GetId(k - 1)),
                                      static_cast<std::int32_t>(ids->GetId(k))});
     }
     return out;
+}
+
+FacetMesh read_stl(const fs::path& file) {
+    vtkNew<vtkSTLReader> reader;
+    reader->SetFileName(file.c_str());
+    reader->MergingOff();
+    return triangles_of(reader);
+}
+
+FacetMesh read_obj(const fs::path& file) {
+    vtkNew<vtkOBJReader> reader;
+    reader->SetFileName(file.c_str());
+    return triangles_of(reader);
 }
 
 // Points nearer than `tolerance` become one; triangles that lose a corner, or come twice, go.
@@ -291,12 +319,22 @@ std::vector<FacetMesh> nested(const std::vector<FacetBody>& shells, std::size_t&
 // The bodies of a soup of triangles: shells that enclose material, with the cavities inside of them.
 void split_bodies(BodyFile& out, const Place& at, const std::string& stem, FacetMesh& mesh) {
     Bounds box;
-    for (const Vec3& p : mesh.points) box.include(p);
-    if (mesh.triangles.empty() || box.empty() || box.diagonal() <= 0.0)
-        throw Error::input(at, "the file holds no triangles", "Export it again");
-    for (const Vec3& p : mesh.points)
+    double farthest = 0.0;
+    for (const Vec3& p : mesh.points) {
         if (!p.allFinite())
             throw Error::input(at, "the file holds coordinates that are not numbers", "Export it again");
+        box.include(p);
+        farthest = std::max(farthest, p.cwiseAbs().maxCoeff());
+    }
+    if (mesh.triangles.empty() || box.empty() || box.diagonal() <= 0.0)
+        throw Error::input(at, "the file holds no triangles", "Export it again");
+    // Beyond these nothing is left of the digits that tell its points apart, or of its volume.
+    if (farthest > 1e6 * box.diagonal() || farthest > 1e30 || box.diagonal() < 1e-30)
+        throw Error::input(
+            at,
+            fmt::format("the file holds a body of size {:.3g} as far as {:.3g} from the origin",
+                        box.diagonal(), farthest),
+            "Export it again nearer to the origin, in a unit that suits it");
     const std::size_t dropped = weld(mesh, 1e-6 * box.diagonal());
     if (mesh.triangles.empty())
         throw Error::input(at, "the file holds no triangle with an area", "Export it again");
@@ -365,29 +403,24 @@ BodyFile read_bodies(const fs::path& file, const Place& place, double scale, dou
         }
         return out;
     }
-    vtkObject::GlobalWarningDisplayOff();
-    vtkNew<vtkTriangleFilter> triangles;
-    if (kind == ".stl") {
-        out.format = "STL";
-        vtkNew<vtkSTLReader> reader;
-        reader->SetFileName(file.c_str());
-        reader->MergingOff();
-        reader->Update();
-        triangles->SetInputData(reader->GetOutput());
-    } else if (kind == ".obj") {
-        out.format = "OBJ";
-        vtkNew<vtkOBJReader> reader;
-        reader->SetFileName(file.c_str());
-        reader->Update();
-        triangles->SetInputData(reader->GetOutput());
-    } else {
+    if (kind != ".stl" && kind != ".obj")
         throw Error::input(at, "\"" + file.filename().string() + "\" is no kind of body file",
                            "Served: .step, .stp, .stl, .obj");
+    out.format = kind == ".stl" ? "STL" : "OBJ";
+    FacetMesh mesh;
+    try {
+        run_apart(
+            file, {}, "the library for " + out.format + " files",
+            [&] { mesh = kind == ".stl" ? read_stl(file) : read_obj(file); },
+            [&](Handover& over) {
+                over.many(mesh.points);
+                over.many(mesh.triangles);
+            });
+    } catch (const std::runtime_error& bad) {
+        throw Error::input(at, (place.file.empty() ? "" : file.string() + ": ") + bad.what(),
+                           "Export it again");
     }
-    triangles->PassVertsOff();
-    triangles->PassLinesOff();
-    triangles->Update();
-    FacetMesh mesh = from_poly(triangles->GetOutput(), scale);
+    for (Vec3& p : mesh.points) p *= scale;
     split_bodies(out, at, file.stem().string(), mesh);
     return out;
 }

@@ -1,23 +1,22 @@
 #include "mesh/generators.hpp"
+#include "mesh/vtu_file.hpp"
 
-#include <vtkCell.h>
-#include <vtkCellData.h>
 #include <vtkCellType.h>
-#include <vtkNew.h>
-#include <vtkObject.h>
-#include <vtkPointData.h>
-#include <vtkUnstructuredGrid.h>
-#include <vtkXMLUnstructuredGridReader.h>
 
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 #include <fstream>
+#include <limits>
+#include <stdexcept>
 
 namespace upright {
 
 namespace {
+
+constexpr std::size_t most = std::numeric_limits<std::int32_t>::max();
+constexpr double farthest = 1e30; // from the origin
 
 // The kind of a file's cell in a study of the family; nothing for other cells.
 std::optional<ElementKind> kind_of(int type, ElementFamily family) {
@@ -46,20 +45,15 @@ std::optional<ElementKind> kind_of(int type, ElementFamily family) {
     }
 }
 
-std::map<std::string, std::vector<double>> arrays_of(vtkDataSetAttributes* data,
-                                                     std::map<std::string, int>& vectors) {
+// Of the arrays of a file those with one number each; the others are named with how many they have.
+std::map<std::string, std::vector<double>> sets_of(std::map<std::string, VtuArray>& arrays,
+                                                   std::map<std::string, int>& vectors) {
     std::map<std::string, std::vector<double>> out;
-    for (int i = 0; i < data->GetNumberOfArrays(); ++i) {
-        vtkDataArray* array = data->GetArray(i);
-        if (array == nullptr || array->GetName() == nullptr) continue;
-        if (array->GetNumberOfComponents() != 1) {
-            vectors[array->GetName()] = array->GetNumberOfComponents();
-            continue;
-        }
-        std::vector<double>& values = out[array->GetName()];
-        for (vtkIdType t = 0; t < array->GetNumberOfTuples(); ++t)
-            values.push_back(array->GetComponent(t, 0));
-    }
+    for (auto& [name, array] : arrays)
+        if (array.components == 1)
+            out[name] = std::move(array.values);
+        else
+            vectors[name] = array.components;
     return out;
 }
 
@@ -113,42 +107,48 @@ FileMesh read_mesh_file(const std::filesystem::path& file, const Place& place, d
                         ElementFamily family) {
     const Place at = place.file.empty() ? Place{file.string()} : place;
     if (!std::ifstream(file)) throw Error::input(at, file.string() + " cannot be read");
-    vtkObject::GlobalWarningDisplayOff();
-    vtkNew<vtkXMLUnstructuredGridReader> reader;
-    vtkUnstructuredGrid* grid = nullptr;
-    if (reader->CanReadFile(file.c_str()) != 0) {
-        reader->SetFileName(file.c_str());
-        reader->Update();
-        grid = reader->GetOutput();
-    }
-    if (grid == nullptr || reader->GetErrorCode() != 0 || grid->GetNumberOfCells() == 0)
-        throw Error::input(at, file.string() + " is no VTU file, or it is broken or empty",
+    VtuFile grid;
+    try {
+        grid = read_vtu_file(file, [](const std::string&, int components) { return components == 1; });
+    } catch (const std::runtime_error& bad) {
+        const std::string why = bad.what();
+        const bool about = why.rfind("is ", 0) == 0 || why.rfind("has ", 0) == 0; // the file
+        throw Error::input(at, file.string() + (about ? " " : ": ") + why,
                            "Write it as an unstructured grid (.vtu)");
-    FileMesh out;
-    for (vtkIdType i = 0; i < grid->GetNumberOfPoints(); ++i) {
-        Vec3 p;
-        grid->GetPoint(i, p.data());
-        if (!p.allFinite())
-            throw Error::input(at, fmt::format("point {} of {} has no finite place", i, file.string()));
-        out.mesh.nodes.push_back(scale * p);
     }
-    out.sets.cells = arrays_of(grid->GetCellData(), out.sets.cell_vectors);
-    out.sets.points = arrays_of(grid->GetPointData(), out.sets.point_vectors);
+    if (grid.cells() == 0)
+        throw Error::input(at, file.string() + " holds no cells", "Write it as an unstructured grid (.vtu)");
+    if (grid.connectivity.size() > most || grid.points.size() > most)
+        throw Error::input(at, file.string() + " holds more than 2147483647 points");
+    FileMesh out;
+    for (std::size_t i = 0; i < grid.points.size(); ++i) {
+        const Vec3 p = scale * grid.points[i];
+        if (!(p.cwiseAbs().maxCoeff() <= farthest))
+            throw Error::input(at, fmt::format("point {} of {} is at ({:g}, {:g}, {:g}), which is no place",
+                                               i, file.string(), p.x(), p.y(), p.z()));
+        out.mesh.nodes.push_back(p);
+    }
+    out.sets.cells = sets_of(grid.at_cells, out.sets.cell_vectors);
+    out.sets.points = sets_of(grid.at_points, out.sets.point_vectors);
     std::vector<std::size_t> taken;
     const int wanted = family == ElementFamily::Solid ? 3 : 2;
     std::map<std::string, std::size_t> others;
     double edges = 0.0;
     std::size_t edge_count = 0;
-    for (vtkIdType c = 0; c < grid->GetNumberOfCells(); ++c) {
-        vtkCell* cell = grid->GetCell(c);
-        const std::optional<ElementKind> kind = kind_of(cell->GetCellType(), family);
+    for (std::size_t c = 0; c < grid.cells(); ++c) {
+        const std::optional<ElementKind> kind = kind_of(grid.types[c], family);
         if (!kind || traits(*kind).dimension != wanted) {
-            ++others[kind ? traits(*kind).name : fmt::format("VTK type {}", cell->GetCellType())];
+            ++others[kind ? traits(*kind).name : fmt::format("VTK type {}", grid.types[c])];
             continue;
         }
         std::vector<NodeId> ids;
-        for (vtkIdType k = 0; k < cell->GetNumberOfPoints(); ++k)
-            ids.push_back(static_cast<NodeId>(cell->GetPointId(static_cast<int>(k))));
+        for (auto k = grid.starts[c]; k < grid.starts[c + 1]; ++k)
+            ids.push_back(static_cast<NodeId>(grid.connectivity[static_cast<std::size_t>(k)]));
+        if (ids.size() != static_cast<std::size_t>(traits(*kind).nodes))
+            throw Error::input(at,
+                               fmt::format("cell {} of {} is a {} with {} points", c, file.string(),
+                                           traits(*kind).name, ids.size()),
+                               fmt::format("It needs {}", traits(*kind).nodes));
         if (signed_size(out.mesh, ids, *kind) < 0.0) ids = turned(ids, *kind);
         for (int k = 0; k + 1 < traits(*kind).corners; ++k) {
             edges += (out.mesh.nodes[index(ids[static_cast<std::size_t>(k)])] -

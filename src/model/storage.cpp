@@ -64,27 +64,30 @@ template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
     if constexpr (Io::reading) {
         mesh.polar.origin = vec(polar_places, 0);
         mesh.polar.axis = vec(polar_places, 1);
-        for (std::size_t a = 0; a < 3; ++a) mesh.polar.count[a] = static_cast<int>(polar_counts.at(a));
+        for (std::size_t a = 0; a < 3; ++a)
+            mesh.polar.count[a] = whole<int>(polar_counts.at(a), "mesh/polar");
         mesh.polar.cell_of.assign(polar_cells.begin(), polar_cells.end());
         mesh.size = misc.at(0);
         for (std::size_t i = 0; i + 2 < cuts.size(); i += 3)
-            mesh.symmetry.push_back({static_cast<int>(cuts[i]), cuts[i + 1], cuts[i + 2] != 0.0});
-        for (const std::int64_t k : kinds) mesh.kinds.push_back(static_cast<ElementKind>(k));
+            mesh.symmetry.push_back({cuts[i] >= 0.0 && cuts[i] < 3.0 ? static_cast<int>(cuts[i]) : -1,
+                                     cuts[i + 1], cuts[i + 2] != 0.0});
+        for (const std::int64_t k : kinds) mesh.kinds.push_back(whole<ElementKind>(k, "mesh/kind"));
         mesh.starts.assign(starts.begin(), starts.end());
-        for (const std::int64_t r : regions) mesh.region.push_back(static_cast<RegionId>(r));
+        for (const std::int64_t r : regions) mesh.region.push_back(whole<RegionId>(r, "mesh/region"));
         mesh.grid.origin = vec(grid, 0);
         mesh.grid.cell = vec(grid, 1);
         for (std::size_t a = 0; a < 3; ++a) {
-            mesh.grid.count[a] = static_cast<int>(counts.at(a));
+            mesh.grid.count[a] = whole<int>(counts.at(a), "mesh/grid");
             for (std::size_t side = 0; side < 2; ++side)
                 mesh.grid.symmetric[a][side] = counts.at(4 + 2 * a + side) != 0;
         }
         mesh.grid.plane = counts.at(3) != 0;
         mesh.cell_of.assign(cells.begin(), cells.end());
+        require_sound(mesh);
         if (!mesh.cell_of.empty()) {
             mesh.element_of.assign(mesh.grid.size(), -1);
             for (std::size_t e = 0; e < mesh.cell_of.size(); ++e)
-                mesh.element_of.at(mesh.cell_of[e]) = static_cast<std::int32_t>(e);
+                mesh.element_of[mesh.cell_of[e]] = static_cast<std::int32_t>(e);
         }
         mesh.finish();
     }
@@ -101,7 +104,7 @@ template <class Io> void walk_materials(const Io& io, std::vector<Material>& ite
         Numbers values;
         if constexpr (!Io::reading)
             for (const Material& m : items) values.push_back((m.*member).value_or(none));
-        io.numbers(std::string("materials/") + name, values);
+        io.numbers(std::string("materials/") + name, values, 1, true);
         if constexpr (Io::reading)
             for (std::size_t i = 0; i < items.size(); ++i)
                 if (!std::isnan(values.at(i))) items[i].*member = values[i];
@@ -122,7 +125,7 @@ template <class Io> void walk_materials(const Io& io, std::vector<Material>& ite
             add(values, o->frame.origin);
             for (int c = 0; c < 3; ++c) add(values, o->frame.axes.col(c));
         }
-        io.numbers(part("materials", i) + "/orthotropic", values);
+        io.numbers(part("materials", i) + "/orthotropic", values, 1, true);
         Texts frame{items[i].orthotropic ? items[i].orthotropic->frame.name : std::string()};
         if (!Io::reading || io.has(part("materials", i) + "/frame"))
             io.texts(part("materials", i) + "/frame", frame);
@@ -176,7 +179,8 @@ template <class Io> void walk_places(const Io& io, Model& model) {
         nodes(io, part("surfaces", i) + "/nodes", s.nodes);
         if constexpr (Io::reading)
             for (std::size_t k = 0; k + 1 < faces.size(); k += 2)
-                s.faces.push_back({static_cast<ElementId>(faces[k]), static_cast<int>(faces[k + 1])});
+                s.faces.push_back(
+                    {whole<ElementId>(faces[k], "surfaces"), whole<int>(faces[k + 1], "surfaces")});
     }
     sized(io, "points", model.points);
     texts_of(io, "points/name", model.points, [](ModelPoint& p) -> std::string& { return p.name; });
@@ -216,6 +220,8 @@ template <class Io> void walk_links(const Io& io, Model& model) {
                 j.ends[k] =
                     ends.at(k) < 0 ? CouplingId::None : among<CouplingId>(ends.at(k), model.couplings.size());
             j.freedoms.assign(freedoms.begin(), freedoms.end());
+            if (freedoms.size() > 12 || matrix.size() != freedoms.size() * freedoms.size())
+                throw Damage("a stiffness of another size, in joints");
             const auto n = static_cast<Eigen::Index>(freedoms.size());
             j.matrix = Eigen::Map<const Eigen::MatrixXd>(matrix.data(), n, n);
         }
@@ -239,7 +245,7 @@ template <class Io> void walk_links(const Io& io, Model& model) {
         io.numbers(part("masses", i) + "/share_place_and_mass", shares, 4);
         if constexpr (Io::reading)
             for (std::size_t k = 0; k < freedoms.size(); ++k)
-                m.shares.push_back({static_cast<std::size_t>(freedoms[k]),
+                m.shares.push_back({whole<std::size_t>(freedoms[k], "masses"),
                                     Vec3(shares.at(4 * k), shares.at(4 * k + 1), shares.at(4 * k + 2)),
                                     shares.at(4 * k + 3)});
     }
@@ -290,7 +296,7 @@ template <class Io> void walk_loads(const Io& io, std::vector<ModelLoad>& all) {
     if constexpr (Io::reading)
         for (std::size_t i = 0; i < all.size(); ++i) {
             const std::optional<LoadKind> kind = load_kind(kinds.at(i));
-            if (!kind) throw std::out_of_range("load kind");
+            if (!kind) throw Damage("a kind of load that is not known, in loads/kind");
             all[i].kind = *kind;
         }
     numbers_of(io, "loads/heat", all, [](ModelLoad& l) -> double& { return l.heat; });
@@ -380,6 +386,9 @@ template <class Io> void walk_extents(const Io& io, RegionExtents& extents, std:
         io.numbers(part("extents", r) + "/skin", triangles, 9);
         io.numbers(part("extents", r) + "/rings", rings, 8);
         if constexpr (Io::reading) {
+            for (const Numbers* list : {&triangles, &rings})
+                for (const double number : *list)
+                    if (std::abs(number) > 1e30) throw Damage("a shape that has no place, in extents");
             if (!triangles.empty()) {
                 std::vector<Vec3> points;
                 std::vector<std::array<std::int32_t, 3>> corners;
@@ -414,8 +423,11 @@ template <class Io> void walk(const Io& io, Model& model, std::string& study) {
         model.units.length_si = si.at(0);
         model.units.force_si = si.at(1);
         model.units.time_si = si.at(2);
-        model.family = static_cast<ElementFamily>(choices.at(0));
-        model.formulation = static_cast<Formulation>(choices.at(1));
+        if (choices.at(0) < 0 || choices[0] > static_cast<std::int64_t>(ElementFamily::Shell) ||
+            choices.at(1) < 0 || choices[1] > static_cast<std::int64_t>(Formulation::Plain))
+            throw Damage("what is not known, in family_and_formulation");
+        model.family = static_cast<ElementFamily>(choices[0]);
+        model.formulation = static_cast<Formulation>(choices[1]);
     }
     walk_mesh(io, model.mesh);
     walk_materials(io, model.materials.all());
@@ -460,8 +472,13 @@ StoredModel load_model(const std::filesystem::path& file) {
     StoredModel out;
     try {
         walk(Reader(h5), out.model, out.study);
-    } catch (const std::out_of_range&) {
-        throw Error::input({file.string()}, "this file is damaged");
+        require_sound(out.model);
+    } catch (const Damage& bad) {
+        throw Error::input({file.string()}, std::string("this file is damaged: it holds ") + bad.what(),
+                           "Write it again with \"upright model STUDY\", or run the study again");
+    } catch (const std::out_of_range&) { // an array that is too short
+        throw Error::input({file.string()}, "this file is damaged: it lacks numbers",
+                           "Write it again with \"upright model STUDY\", or run the study again");
     }
     return out;
 }

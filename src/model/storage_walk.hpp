@@ -4,9 +4,11 @@
 
 #include "base/h5_file.hpp"
 #include "model/model.hpp"
+#include "model/soundness.hpp"
 
+#include <cmath>
 #include <fmt/format.h>
-#include <stdexcept>
+#include <limits>
 #include <string>
 #include <vector>
 
@@ -30,7 +32,7 @@ class Writer {
     static constexpr bool reading = false;
     explicit Writer(const H5File& file) : file_(file) {}
     static bool has(const std::string& /*name*/) { return true; }
-    void numbers(const std::string& name, Numbers& v, std::size_t columns = 1) const {
+    void numbers(const std::string& name, Numbers& v, std::size_t columns = 1, bool /*gaps*/ = false) const {
         file_.put(name, v, columns);
     }
     void integers(const std::string& name, Integers& v, std::size_t columns = 1) const {
@@ -47,17 +49,37 @@ class Reader {
     static constexpr bool reading = true;
     explicit Reader(const H5File& file) : file_(file) {}
     bool has(const std::string& name) const { return file_.has(name); }
-    void numbers(const std::string& name, Numbers& v, std::size_t /*columns*/ = 1) const {
+    // With `gaps` some may be no numbers, which stands for none.
+    void numbers(const std::string& name, Numbers& v, std::size_t columns = 1, bool gaps = false) const {
         v = file_.numbers(name);
+        if (v.size() % columns != 0) throw Damage("a row that is not complete, in " + name);
+        if (gaps) return;
+        for (const double number : v)
+            if (!std::isfinite(number)) throw Damage("what is no number, in " + name);
     }
-    void integers(const std::string& name, Integers& v, std::size_t /*columns*/ = 1) const {
+    void integers(const std::string& name, Integers& v, std::size_t columns = 1) const {
         v = file_.integers(name);
+        if (v.size() % columns != 0) throw Damage("a row that is not complete, in " + name);
     }
     void texts(const std::string& name, Texts& v) const { v = file_.texts(name); }
 
   private:
     const H5File& file_;
 };
+
+// A whole number of a file as one of ours. Throws Damage where it does not fit.
+template <class T> T whole(std::int64_t number, const std::string& name) {
+    if constexpr (std::is_enum_v<T>) {
+        return static_cast<T>(whole<std::underlying_type_t<T>>(number, name));
+    } else {
+        const bool low = std::is_unsigned_v<T>
+                             ? number < 0
+                             : number < static_cast<std::int64_t>(std::numeric_limits<T>::min());
+        const bool high = sizeof(T) < 8 && number > static_cast<std::int64_t>(std::numeric_limits<T>::max());
+        if (low || high) throw Damage(fmt::format("the number {}, in {}", number, name));
+        return static_cast<T>(number);
+    }
+}
 
 // A member of every item, as one array.
 template <class Io, class T, class Get>
@@ -87,7 +109,7 @@ void integers_of(const Io& io, const std::string& name, std::vector<T>& items, c
     io.integers(name, values);
     if constexpr (Io::reading)
         for (std::size_t i = 0; i < items.size(); ++i)
-            get(items[i]) = static_cast<std::decay_t<decltype(get(items[i]))>>(values.at(i));
+            get(items[i]) = whole<std::decay_t<decltype(get(items[i]))>>(values.at(i), name);
 }
 template <class Io, class T, class Get>
 void vectors_of(const Io& io, const std::string& name, std::vector<T>& items, const Get& get) {
@@ -103,7 +125,13 @@ void vectors_of(const Io& io, const std::string& name, std::vector<T>& items, co
 template <class Io, class T> void sized(const Io& io, const std::string& group, std::vector<T>& items) {
     Integers count{static_cast<std::int64_t>(items.size())};
     io.integers(group + "/count", count);
-    if constexpr (Io::reading) items.resize(static_cast<std::size_t>(count.at(0)));
+    if constexpr (Io::reading) {
+        Texts names;
+        io.texts(group + "/name", names);
+        if (static_cast<std::int64_t>(names.size()) != count.at(0))
+            throw Damage("another number of " + group);
+        items.resize(names.size());
+    }
 }
 
 template <class Io> void terms(const Io& io, const std::string& name, std::vector<Term>& items) {
@@ -119,7 +147,7 @@ template <class Io> void terms(const Io& io, const std::string& name, std::vecto
     if constexpr (Io::reading) {
         items.resize(freedoms.size());
         for (std::size_t i = 0; i < items.size(); ++i)
-            items[i] = {static_cast<std::size_t>(freedoms[i]), factors.at(i)};
+            items[i] = {whole<std::size_t>(freedoms[i], name), factors.at(i)};
     }
 }
 
@@ -140,7 +168,10 @@ template <class Io> void equations(const Io& io, const std::string& name, std::v
         items.resize(values.size());
         for (std::size_t i = 0; i < items.size(); ++i) {
             items[i].value = values[i];
-            items[i].terms.assign(all.begin() + starts.at(i), all.begin() + starts.at(i + 1));
+            const auto from = whole<std::size_t>(starts.at(i), name);
+            const auto to = whole<std::size_t>(starts.at(i + 1), name);
+            if (from > to || to > all.size()) throw Damage("an equation without its terms, in " + name);
+            items[i].terms.assign(all.begin() + static_cast<long>(from), all.begin() + static_cast<long>(to));
         }
     }
 }
@@ -152,7 +183,7 @@ template <class Io> void nodes(const Io& io, const std::string& name, std::vecto
     io.integers(name, values);
     if constexpr (Io::reading) {
         items.clear();
-        for (const std::int64_t v : values) items.push_back(static_cast<NodeId>(v));
+        for (const std::int64_t v : values) items.push_back(whole<NodeId>(v, name));
     }
 }
 
@@ -168,9 +199,10 @@ inline std::string part(const char* group, std::size_t i) {
     return fmt::format("{}/{:04d}", group, i);
 }
 
-// An identifier among so many. Throws std::out_of_range.
+// An identifier among so many.
 template <class Id> Id among(std::int64_t number, std::size_t size) {
-    if (number < 0 || static_cast<std::size_t>(number) >= size) throw std::out_of_range("identifier");
+    if (number < 0 || static_cast<std::size_t>(number) >= size)
+        throw Damage(fmt::format("the number {} for one of {}", number, size));
     return static_cast<Id>(number);
 }
 template <class Id> std::vector<Id> ids(const Integers& numbers, std::size_t size) {

@@ -1,6 +1,7 @@
 #include "store/vtu.hpp"
 
 #include "base/files.hpp"
+#include "mesh/vtu_file.hpp"
 
 #include <algorithm>
 #include <vtkCellData.h>
@@ -9,7 +10,6 @@
 #include <vtkNew.h>
 #include <vtkPointData.h>
 #include <vtkUnstructuredGrid.h>
-#include <vtkXMLUnstructuredGridReader.h>
 #include <vtkXMLUnstructuredGridWriter.h>
 
 namespace upright {
@@ -91,21 +91,22 @@ VtuField read_vtu(const std::filesystem::path& file, const Mesh& mesh, const std
                   bool at_nodes) {
     if (!std::filesystem::exists(file))
         throw Error::input({file.string()}, "this file of the run is missing", "Run it again");
-    vtkNew<vtkXMLUnstructuredGridReader> reader;
-    reader->SetFileName(file.c_str());
-    reader->Update();
-    vtkUnstructuredGrid* grid = reader->GetOutput();
-    vtkDataSetAttributes* data =
-        at_nodes ? static_cast<vtkDataSetAttributes*>(grid->GetPointData()) : grid->GetCellData();
-    vtkDataArray* array = data->GetArray(name.c_str());
-    const auto expected = static_cast<vtkIdType>(at_nodes ? mesh.nodes.size() : mesh.elements());
-    if (array == nullptr || array->GetNumberOfTuples() != expected)
+    const std::string instead = "Run the study again";
+    VtuFile grid;
+    try {
+        grid = read_vtu_file(file, [&](const std::string& one, int) { return one == name; });
+    } catch (const std::runtime_error& bad) {
+        throw Error::input({file.string()}, std::string("this file of the run is damaged: ") + bad.what(),
+                           instead);
+    }
+    const auto& arrays = at_nodes ? grid.at_points : grid.at_cells;
+    const auto found = arrays.find(name);
+    const std::size_t expected = at_nodes ? mesh.nodes.size() : mesh.elements();
+    if (found == arrays.end() ||
+        found->second.values.size() != expected * static_cast<std::size_t>(found->second.components))
         throw Error::input({file.string()}, "this file does not hold \"" + name + "\" for this mesh",
-                           "Run the study again");
-    VtuField out{name, array->GetNumberOfComponents(), {}};
-    for (vtkIdType i = 0; i < expected; ++i)
-        for (int c = 0; c < out.components; ++c) out.values.push_back(array->GetComponent(i, c));
-    return out;
+                           instead);
+    return {name, found->second.components, found->second.values};
 }
 
 VtuField displacement_field(const Mesh& mesh, const Eigen::VectorXd& u) {

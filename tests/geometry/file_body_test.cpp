@@ -114,7 +114,7 @@ TEST(FileBody, WhatBreaksTheCadLibraryIsAMessage) {
             << bad.what();
     }
     // A file that takes long, and one that takes much memory.
-    StepLimits little;
+    ApartLimits little;
     little.memory = 1e6;
     EXPECT_THROW(read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-5, little), std::runtime_error);
     const cad::File whole = read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-3);

@@ -146,7 +146,30 @@ Model build_model(const Study& study) {
     return model;
 }
 
+namespace {
+
+// Throws Error (Input) unless the model has what its study names, in the same order.
+template <class Ours, class Cards> void require_same(const Ours& ours, const Cards& cards, const char* what) {
+    bool same = static_cast<std::size_t>(std::distance(ours.begin(), ours.end())) == cards.size();
+    auto card = cards.begin();
+    for (auto one = ours.begin(); same && one != ours.end(); ++one, ++card) same = one->name == card->name;
+    if (!same)
+        throw Error::input({},
+                           std::string("the study in this file names other ") + what + " than its model has",
+                           "Write the file again with \"upright model STUDY\", or run the study again");
+}
+
+} // namespace
+
 void take_asked(Model& model, const Study& study) {
+    require_same(model.regions, study.regions, "regions");
+    require_same(model.surfaces, study.surfaces, "surfaces");
+    require_same(model.points, study.points, "points");
+    require_same(model.couplings, study.couplings, "couplings");
+    require_same(model.supports, study.supports, "supports");
+    require_same(model.loads, study.loads, "loads");
+    require_same(model.cases, study.cases, "cases");
+    require_same(model.modal_cases, study.modal_cases, "modal cases");
     model.shapes = RegionField(study, model.shapes.extents());
     add_asked(model, study);
 }
