@@ -4,9 +4,11 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <cstdio>
 #include <cstring>
 #include <fcntl.h>
 #include <fstream>
+#include <random>
 #include <sstream>
 #include <system_error>
 #include <unistd.h>
@@ -32,7 +34,7 @@ void require_on_disk(const fs::path& temporary, const fs::path& target) {
 
 void write_bytes(const fs::path& file, const void* bytes, std::size_t size, const fs::path& target,
                  const std::string& tail) {
-    const int out = ::open(file.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+    const int out = ::open(file.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_NOFOLLOW | O_CLOEXEC, 0644);
     bool good = out >= 0;
     int why = errno;
     const auto put = [&](const char* at, std::size_t left) {
@@ -58,16 +60,36 @@ void write_bytes(const fs::path& file, const void* bytes, std::size_t size, cons
                            "Check the folder, and that the disk is not full");
 }
 
+namespace {
+
+// A file that nobody else has, hidden beside the target and with its extension, by a name that cannot be
+// foreseen: no link that stands in its way is followed. Made here, so that every writer gives the same answer
+// where nothing can be.
+fs::path new_file(const fs::path& folder, const fs::path& target) {
+    std::random_device dice;
+    const std::string stem = target.stem().string().substr(0, 100);
+    int why = EIO;
+    for (int tries = 0; tries < 100; ++tries) {
+        char word[24];
+        std::snprintf(word, sizeof word, ".%08x%08x", dice(), dice());
+        const fs::path out = folder / ("." + stem + word + ".part" + target.extension().string());
+        const int file = ::open(out.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0644);
+        if (file >= 0) {
+            ::close(file);
+            return out;
+        }
+        why = errno;
+        if (why != EEXIST) break;
+    }
+    throw Error::files(target.string(), std::string("cannot be written: ") + std::strerror(why),
+                       "Choose another place with --out");
+}
+
+} // namespace
+
 void write_then_rename(const fs::path& target, const std::function<void(const fs::path&)>& write) {
     const fs::path folder = target.has_parent_path() ? target.parent_path() : fs::path(".");
-    const fs::path temporary = folder / ("." + target.stem().string() + "." + std::to_string(::getpid()) +
-                                         ".part" + target.extension().string());
-    // Tried here, so that every writer gives the same answer where nothing can be written.
-    errno = 0;
-    if (!std::ofstream(temporary, std::ios::binary))
-        throw Error::files(target.string(),
-                           std::string("cannot be written: ") + std::strerror(errno ? errno : EIO),
-                           "Choose another place with --out");
+    const fs::path temporary = new_file(folder, target);
     std::error_code failed;
     try {
         write(temporary);

@@ -27,12 +27,15 @@ void put_array(hid_t file, const std::string& name, hid_t stored, hid_t given,
     const hid_t space = H5Screate_simple(static_cast<int>(size.size()), size.data(), nullptr);
     const hid_t links = H5Pcreate(H5P_LINK_CREATE);
     H5Pset_create_intermediate_group(links, 1);
-    const hid_t set = H5Dcreate2(file, name.c_str(), stored, space, links, H5P_DEFAULT, H5P_DEFAULT);
+    const hid_t manner = H5Pcreate(H5P_DATASET_CREATE);
+    H5Pset_obj_track_times(manner, false); // the same numbers are the same file
+    const hid_t set = H5Dcreate2(file, name.c_str(), stored, space, links, manner, H5P_DEFAULT);
     const bool empty = size[0] == 0;
     const herr_t done = set < 0 ? -1
                         : empty ? 0
                                 : H5Dwrite(set, given, H5S_ALL, H5S_ALL, H5P_DEFAULT, values);
     if (set >= 0) H5Dclose(set);
+    H5Pclose(manner);
     H5Pclose(links);
     H5Sclose(space);
     if (done < 0) throw Error::files(name, "cannot be written", "There may be too little memory");
@@ -73,9 +76,9 @@ hid_t text_type() {
     return type;
 }
 
-// Behind what the library counts to the file stand 24 bytes: a word, how many bytes are before them, and a sum
-// over these that any one changed word alters. The library crashes on some damaged files, and a number with a
-// wrong bit would be a number like others: neither ever gets so far.
+// Behind what the library counts to the file stand 24 bytes: a word, how many bytes are before them, and a
+// sum over these that any one changed word alters. The library crashes on some damaged files, and a number
+// with a wrong bit would be a number like others: neither ever gets so far.
 constexpr std::string_view seal_word = "upright\n";
 constexpr std::size_t seal_size = 24;
 

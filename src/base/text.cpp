@@ -1,6 +1,7 @@
 #include "base/text.hpp"
 
 #include <algorithm>
+#include <cctype>
 
 namespace upright {
 
@@ -34,6 +35,17 @@ std::string wrapped(const std::string& text, std::size_t indent, std::size_t wid
         at = end + 1;
     }
     return out;
+}
+
+std::string csv_cell(const std::string& text) {
+    const bool number = text.size() > 1 && (text[0] == '-' || text[0] == '+') &&
+                        (std::isdigit(static_cast<unsigned char>(text[1])) != 0 || text[1] == '.');
+    const bool formula = !text.empty() && std::string("=+-@\t").find(text[0]) != std::string::npos && !number;
+    const std::string cell = formula ? "'" + text : text;
+    if (cell.find_first_of(",\"\n\r") == std::string::npos) return cell;
+    std::string out = "\"";
+    for (const char c : cell) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+    return out + "\"";
 }
 
 } // namespace upright

@@ -16,4 +16,8 @@ std::size_t text_columns(const std::string& text);
 // Breaks at blanks so that no line is longer than `width`, the second and later ones indented.
 std::string wrapped(const std::string& text, std::size_t indent, std::size_t width);
 
+// A cell of a table in CSV: quoted where it has to be, and with a ' before it where a spreadsheet would take
+// it for a formula.
+std::string csv_cell(const std::string& text);
+
 } // namespace upright

@@ -1,11 +1,11 @@
 // The start program: sets what has to be set before libraries are loaded, then loads the commands and hands
 // the command line over. It answers --version by itself, since the libraries add some 50 ms.
 #include "base/error.hpp"
+#include "base/module_file.hpp"
 #include "base/version.hpp"
 #include "cli/print_error.hpp"
 
 #include <cstdlib>
-#include <dlfcn.h>
 #include <filesystem>
 #include <iostream>
 #include <malloc.h>
@@ -29,19 +29,9 @@ int load_and_run(int argc, char** argv) {
     std::error_code ignored;
     const std::string program = std::filesystem::read_symlink("/proc/self/exe", ignored).string();
     const std::filesystem::path here = std::filesystem::path(program).parent_path();
-    std::string tried;
-    for (const auto& file : {here / "upright-commands.so", here / "../lib/upright/upright-commands.so"}) {
-        void* module = ::dlopen(file.c_str(), RTLD_NOW | RTLD_LOCAL);
-        if (module == nullptr) {
-            tried = ::dlerror();
-            if (std::filesystem::exists(file)) break;
-            continue;
-        }
-        const auto run = reinterpret_cast<RunProgram>(::dlsym(module, "upright_run_program"));
-        if (run != nullptr) return run(argc, argv, program.c_str());
-    }
-    throw Error::files(here.string(), "the commands cannot be loaded: " + tried,
-                       "Install the packages of scripts/install-packages");
+    void* run = upright::symbol_of_module(
+        {here / "upright-commands.so", here / "../lib/upright/upright-commands.so"}, "upright_run_program");
+    return reinterpret_cast<RunProgram>(run)(argc, argv, program.c_str());
 }
 
 } // namespace

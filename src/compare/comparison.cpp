@@ -2,6 +2,7 @@
 
 #include "base/error.hpp"
 #include "base/files.hpp"
+#include "base/text.hpp"
 #include "quantity/units.hpp"
 #include "store/json_inside.hpp"
 
@@ -27,13 +28,6 @@ std::optional<double> worth(const std::string& from, const std::string& to) {
     } catch (const Error&) { // no unit that one could convert
     }
     return {};
-}
-
-std::string csv_cell(const std::string& text) {
-    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
-    std::string out = "\"";
-    for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
-    return out + "\"";
 }
 
 std::optional<double> common(const std::vector<std::optional<double>>& all) {
@@ -179,7 +173,7 @@ void Comparison::write_json(const std::filesystem::path& file) const {
         rows.push_back(one);
     }
     out["rows"] = rows;
-    write_text(file, out.dump(2) + "\n");
+    write_text(file, json_text(out));
 }
 
 } // namespace upright

@@ -1,37 +1,17 @@
 #include "geometry/cad_module.hpp"
 
-#include "base/error.hpp"
-
-#include <dlfcn.h>
+#include "base/module_file.hpp"
 
 namespace upright::cad {
 
-namespace {
-
-const Module* load() {
-    namespace fs = std::filesystem;
-    Dl_info here{};
-    fs::path folder;
-    if (::dladdr(reinterpret_cast<const void*>(&module), &here) != 0 && here.dli_fname != nullptr)
-        folder = fs::path(here.dli_fname).parent_path();
-    std::string tried;
-    for (const fs::path& file : {folder / "upright-cad.so", folder / "../lib/upright/upright-cad.so",
-                                 fs::path(UPRIGHT_BUILD_MODULES) / "upright-cad.so"}) {
-        void* handle = ::dlopen(file.c_str(), RTLD_NOW | RTLD_LOCAL);
-        if (handle == nullptr) {
-            tried = ::dlerror();
-            continue;
-        }
-        if (const auto get = reinterpret_cast<GetModule>(::dlsym(handle, get_module_symbol))) return get();
-    }
-    throw Error::files("upright-cad.so", "the CAD module cannot be loaded: " + tried,
-                       "Install the packages of scripts/install-packages");
-}
-
-} // namespace
-
 const Module& module() {
-    static const Module* loaded = load();
+    static const Module* loaded = [] {
+        const std::filesystem::path here = folder_of(reinterpret_cast<const void*>(&module));
+        // Beside the commands; where programs of tests and measurements were built, beside the program.
+        const std::vector<std::filesystem::path> files{here / "upright-cad.so",
+                                                       here / "../bin/upright-cad.so"};
+        return reinterpret_cast<GetModule>(symbol_of_module(files, get_module_symbol))();
+    }();
     return *loaded;
 }
 

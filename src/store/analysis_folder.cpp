@@ -238,7 +238,7 @@ void AnalysisFolder::write_json(const Model& model, const AnalysisReport& report
                     {"units", {model.units.length, model.units.force, model.units.time}}};
     out["seconds"] = seconds;
     out["version"] = version;
-    write_text(path_ / "analysis.json", out.dump(2) + "\n");
+    write_text(path_ / "analysis.json", json_text(out));
 }
 
 bool AnalysisFolder::has_case(const std::string& name) const {

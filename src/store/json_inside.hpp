@@ -13,6 +13,16 @@ namespace upright {
 
 using Json = nlohmann::ordered_json;
 
+// For people to read, on several lines; what is no UTF-8 (of the name of a file) is told by a sign that
+// stands for it.
+inline std::string json_text(const Json& from) {
+    return from.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+// The same on one line.
+inline std::string json_line(const Json& from) {
+    return from.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
 inline Json json_or_null(const std::optional<double>& value) {
     return value ? Json(*value) : Json(nullptr);
 }

@@ -2,6 +2,7 @@
 
 #include "base/files.hpp"
 #include "base/h5_file.hpp"
+#include "base/text.hpp"
 
 #include <algorithm>
 #include <cerrno>
@@ -109,14 +110,6 @@ std::vector<IterationRow> unflatten(const std::vector<double>& values, std::size
     return out;
 }
 
-// Names go into a CSV header and must not break it.
-std::string csv_name(const std::string& name) {
-    if (name.find('"') == std::string::npos) return name;
-    std::string out = "\"";
-    for (const char c : name) out += c == '"' ? std::string("\"\"") : std::string(1, c);
-    return out + "\"";
-}
-
 } // namespace
 
 RunFolder::RunFolder(RunFolder&& other) noexcept
@@ -201,7 +194,7 @@ fs::path RunFolder::case_file(const std::string& name) const {
 
 void RunFolder::write_history(const Model& model, const std::vector<IterationRow>& rows) const {
     std::string out = "iteration,goal,change,grayness,seconds";
-    for (const Column& column : columns(model)) out += "," + csv_name(column.name);
+    for (const Column& column : columns(model)) out += "," + csv_cell(column.name);
     out += "\n";
     for (const IterationRow& row : rows) {
         out += fmt::format("{},{:.12g},{:.6g},{:.6g},{:.3f}", row.iteration, row.goal, row.change,

@@ -267,7 +267,7 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
                    {"iterations", spent}};
     out["version"] = version;
     out["written"] = now_text();
-    write_text(folder.report_file(), out.dump(2) + "\n");
+    write_text(folder.report_file(), json_text(out));
 }
 
 void write_fields(const RunFolder& folder, const StaticAnalysis& analysis, const OptimizeResult& result) {

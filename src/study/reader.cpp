@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <fmt/format.h>
 #include <utility>
 
 namespace upright {
@@ -39,9 +40,24 @@ bool CardReader::flag(const Node& node) const {
     return *node.flag();
 }
 
+namespace {
+
+// Products of a few numbers of a study must stay numbers.
+constexpr double largest_number = 1e30;
+
+double in_range(double number, const Place& place) {
+    const double size = std::abs(number);
+    if (size == 0.0 || (size <= largest_number && size >= 1.0 / largest_number)) return number;
+    throw Error::input(place, fmt::format("{:g} is beyond what any part has", number),
+                       fmt::format("Numbers run from {:g} to {:g}, in the units of the study",
+                                   1.0 / largest_number, largest_number));
+}
+
+} // namespace
+
 double CardReader::number(const Node& node, const Dimension& d) const {
-    if (node.number() != nullptr) return *node.number();
-    if (node.text() != nullptr) return quantities().number(*node.text(), d, node.place);
+    if (node.number() != nullptr) return in_range(*node.number(), node.place);
+    if (node.text() != nullptr) return in_range(quantities().number(*node.text(), d, node.place), node.place);
     throw Error::input(node.place,
                        describe(d, quantities().units()) + " is expected here and this is " + node.kind(),
                        "Write a number, with its unit in quotation marks where it is not in base units");

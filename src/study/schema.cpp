@@ -293,6 +293,10 @@ std::vector<const Node*> Given::items() const {
     return out;
 }
 
+namespace {
+constexpr std::size_t longest_name = 100;
+}
+
 std::string read_name(const Given& given) {
     std::string name = given.text();
     const Place& place = given.node.place;
@@ -301,6 +305,13 @@ std::string read_name(const Given& given) {
         if (c == '/' || c == '@' || c == ',' || static_cast<unsigned char>(c) < 0x20)
             throw Error::input(place, "a name may hold no \"/\", \"@\" or comma",
                                "Use letters, digits, - and _");
+    // Names become those of files and cells of tables: neither hidden ones nor formulas.
+    if (name.find_first_of(".=+-") == 0)
+        throw Error::input(place, "a name may not begin with \".\", \"=\", \"+\" or \"-\"",
+                           "Begin it with a letter or a digit");
+    if (name.size() > longest_name)
+        throw Error::input(place, "this name has " + std::to_string(name.size()) + " letters",
+                           "At most " + std::to_string(longest_name) + " are allowed");
     return name;
 }
 

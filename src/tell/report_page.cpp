@@ -240,7 +240,7 @@ void ReportPage::history(const ReportHistory& history) {
                           {"lines", lines}});
     }
     out["panels"] = panels;
-    history_json_ = out.dump();
+    history_json_ = json_line(out);
     body_ += "<div id=\"history-charts\" class=\"charts\"></div>\n<noscript><p>The charts need "
              "scripts.</p></noscript>\n";
 }
@@ -268,7 +268,7 @@ void ReportPage::view(const ReportView& view) {
                          {"surface", surface_json(c.surface)}});
     }
     out["cases"] = cases;
-    view_json_ = out.dump();
+    view_json_ = json_line(out);
     body_ += "<div id=\"view\"></div>\n<noscript><p>The view needs scripts.</p></noscript>\n";
 }
 

@@ -1,4 +1,5 @@
 #include "verify/verify_report.hpp"
+#include "store/json_inside.hpp"
 
 #include "base/files.hpp"
 #include "model/storage.hpp"
@@ -67,7 +68,7 @@ void write_verification(const AnalysisFolder& folder, const Study& study, const 
         out["infill"] = v.homogenised ? "homogenised" : "tetrahedra";
         out["mass_before_infill"] = v.part.unfilled->mass;
     }
-    write_text(folder.path() / "verify.json", out.dump(2) + "\n");
+    write_text(folder.path() / "verify.json", json_text(out));
 }
 
 } // namespace upright

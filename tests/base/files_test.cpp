@@ -52,3 +52,23 @@ TEST(Files, SayWhereNothingCanBeWritten) {
     }
     EXPECT_FALSE(called);
 }
+
+TEST(Files, TemporariesFollowNoLinkAndForeseeNoName) {
+    const test::TemporaryFolder folder;
+    std::vector<std::string> names;
+    for (int k = 0; k < 3; ++k)
+        write_then_rename(folder.path() / (std::string(240, 'n') + ".txt"),
+                          [&](const std::filesystem::path& temporary) {
+                              names.push_back(temporary.filename().string());
+                              EXPECT_EQ(temporary.extension(), ".txt");
+                              EXPECT_LT(names.back().size(), 256U);
+                              write_text(temporary, "x");
+                          });
+    EXPECT_NE(names[0], names[1]);
+    EXPECT_NE(names[1], names[2]);
+    // A link in place of a temporary is not written through.
+    const auto victim = folder.write("victim.txt", "precious");
+    std::filesystem::create_symlink(victim, folder.path() / "link.txt");
+    EXPECT_THROW(write_bytes(folder.path() / "link.txt", "bad", 3, "target.txt"), Error);
+    EXPECT_EQ(read_text(victim), "precious");
+}

@@ -46,3 +46,12 @@ TEST(Text, AWordLongerThanTheLineStandsByItself) {
     EXPECT_EQ(wrapped("a bbbbbbbbbbbbbbb c", 0, 6), "a\nbbbbbbbbbbbbbbb\nc");
     EXPECT_EQ(wrapped("", 2, 10), "");
 }
+
+TEST(Text, CellsOfTablesAreNeitherBrokenNorFormulas) {
+    EXPECT_EQ(csv_cell("plain"), "plain");
+    EXPECT_EQ(csv_cell("a,b"), "\"a,b\"");
+    EXPECT_EQ(csv_cell("say \"x\"\n"), "\"say \"\"x\"\"\n\"");
+    for (const char* formula : {"=1+1", "+cmd", "-cmd", "@sum(a)"})
+        EXPECT_EQ(csv_cell(formula), std::string("'") + formula);
+    for (const char* number : {"-1.5", "+2", "-.5", "-2 kN"}) EXPECT_EQ(csv_cell(number), number);
+}

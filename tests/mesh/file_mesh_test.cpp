@@ -86,3 +86,39 @@ TEST(FileMesh, RefusesWhatIsNoMesh) {
     const std::string text((std::istreambuf_iterator<char>(in)), std::istreambuf_iterator<char>());
     EXPECT_NE(error_of(folder.write("cut.vtu", text.substr(0, text.size() / 2))), "");
 }
+
+TEST(FileMesh, WhatDoesNotFitTogetherIsNamed) {
+    const test::TemporaryFolder folder;
+    // Two cells, the second of which and an array can be made wrong.
+    const auto said = [&](const std::string& connectivity, const std::string& offsets,
+                          const std::string& types, const std::string& region,
+                          const std::string& first = "0 0 0") {
+        return error_of(folder.write(
+            "two.vtu",
+            R"(<VTKFile type="UnstructuredGrid" version="0.1" byte_order="LittleEndian"><UnstructuredGrid>
+<Piece NumberOfPoints="9" NumberOfCells="2"><Points><DataArray type="Float64" NumberOfComponents="3" format="ascii">
+)" + first + R"( 1 0 0 1 1 0 0 1 0 0 0 1 1 0 1 1 1 1 0 1 1 2 0 0</DataArray></Points><Cells>
+<DataArray type="Int64" Name="connectivity" format="ascii">0 1 2 3 4 5 6 7 )" +
+                connectivity + R"(</DataArray>
+<DataArray type="Int64" Name="offsets" format="ascii">)" +
+                offsets + R"(</DataArray>
+<DataArray type="UInt8" Name="types" format="ascii">)" +
+                types + R"(</DataArray></Cells>
+<CellData><DataArray type="Float64" Name="region" format="ascii">)" +
+                region + R"(</DataArray></CellData>
+</Piece></UnstructuredGrid></VTKFile>)"));
+    };
+    EXPECT_EQ(said("1 8 2 6", "8 12", "12 10", "1 2"), "");
+    EXPECT_NE(said("1 8 2 9", "8 12", "12 10", "1 2").find("a cell at point 9, but 9 points"),
+              std::string::npos);
+    EXPECT_NE(said("1 8 2 -6", "8 12", "12 10", "1 2").find("a cell at point -6"), std::string::npos);
+    EXPECT_NE(said("1 8 2 6", "8 11", "12 10", "1 2").find("a tet4 with 3 points"), std::string::npos)
+        << said("1 8 2 6", "8 11", "12 10", "1 2");
+    EXPECT_NE(said("1 8 2 6", "8 12", "12 10", "1 2", "nan 0 0").find("no place"), std::string::npos)
+        << said("1 8 2 6", "8 12", "12 10", "1 2", "nan 0 0");
+    EXPECT_NE(said("1 8 2 6", "8 12", "12 10", "1 2", "1e200 0 0").find("no place"), std::string::npos);
+    for (const char* offsets : {"8 4", "12 8", "8 99999999999", "-8 12", "8"})
+        EXPECT_NE(said("1 8 2 6", offsets, "12 10", "1 2"), "") << offsets;
+    EXPECT_NE(said("1 8 2 6", "8 12", "12", "1 2"), "");
+    EXPECT_NE(said("1 8 2 6", "8 12", "12 10", "1"), "");
+}

@@ -11,6 +11,7 @@
 #include "part/part_mesh.hpp"
 #include "part/thickness.hpp"
 #include "quantity/quantities.hpp"
+#include "store/json_inside.hpp"
 #include "tell/part_text.hpp"
 
 #include <algorithm>
@@ -32,7 +33,6 @@ struct CarveWish : FigureWish {
 };
 
 namespace fs = std::filesystem;
-using Json = nlohmann::ordered_json;
 
 constexpr double gaps_seen = 4.0; // cells: wider ones are not measured
 constexpr std::array<double, 10> table_thresholds{0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9};
@@ -289,7 +289,7 @@ int run_carve(const CarveWish& in, Session& session) {
                           {"edge_tolerance", step.tolerance},
                           {"largest_bend", step.bend},
                           {"within_a_degree", step.within_a_degree}};
-    write_text(fs::path(file).replace_extension(".json"), report.dump(2) + "\n");
+    write_text(fs::path(file).replace_extension(".json"), json_text(report));
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");
     draw_part(model, part,
               fmt::format("cut at density {:.4g}; mass {}; {}", part_options.threshold,

@@ -1,4 +1,5 @@
 #include "cli/commands/restarts.hpp"
+#include "store/json_inside.hpp"
 
 #include "base/files.hpp"
 #include "base/process.hpp"
@@ -18,7 +19,6 @@
 namespace upright::cli {
 
 namespace fs = std::filesystem;
-using Json = nlohmann::ordered_json;
 
 namespace {
 
@@ -173,7 +173,7 @@ class Restarts {
         report["restarts"] = {{"runs", rows},
                               {"best", first == nullptr ? Json(nullptr) : Json(first->number)},
                               {"spread", feasible > 1 ? Json(spread) : Json(nullptr)}};
-        write_text(folder.report_file(), report.dump(2) + "\n");
+        write_text(folder.report_file(), json_text(report));
         return first != nullptr ? 0 : static_cast<int>(ExitCode::BoundBroken);
     }
 

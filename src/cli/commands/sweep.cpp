@@ -10,6 +10,7 @@
 #include "compare/sweep_points.hpp"
 #include "figures/charts_compared.hpp"
 #include "optimize/problem.hpp"
+#include "store/json_inside.hpp"
 #include "study/document.hpp"
 #include "tell/compare_text.hpp"
 
@@ -28,7 +29,6 @@ namespace upright::cli {
 namespace {
 
 namespace fs = std::filesystem;
-using Json = nlohmann::ordered_json;
 
 constexpr double memory_share = 0.7; // of what is free
 constexpr std::size_t most_drawn = 9;
@@ -197,7 +197,7 @@ class Sweep {
                                                                     : p.outcome.status},
                               {"feasible", p.outcome.feasible},
                               {"trouble", p.trouble}});
-        write_text(folder_ / "sweep.json", Json{{"asked", wishes()}, {"points", points}}.dump(2) + "\n");
+        write_text(folder_ / "sweep.json", json_text(Json{{"asked", wishes()}, {"points", points}}));
     }
 
     std::vector<std::string> words_of(const Point& p, int threads, bool resume, bool replace) const {

@@ -1,5 +1,7 @@
 // The CAD module: STEP in, faces triangulated and named; solids cut against each other. Open CASCADE does
 // the exact geometry; nothing here meshes for analysis.
+#include "base/module_file.hpp"
+#include "base/version.hpp"
 #include "geometry/cad/solid_writer.hpp"
 #include "geometry/cad_module.hpp"
 
@@ -483,3 +485,5 @@ const Module module_table{read_step, write_solid, arrange};
 extern "C" const upright::cad::Module* upright_cad_module() {
     return &upright::cad::module_table;
 }
+
+UPRIGHT_MODULE_BUILD

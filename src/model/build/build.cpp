@@ -3,6 +3,8 @@
 #include "model/build/parts.hpp"
 #include "study/measure_word.hpp"
 
+#include <fmt/format.h>
+
 namespace upright {
 
 namespace {
@@ -88,6 +90,12 @@ void add_asked(Model& model, const Study& study) {
     }
     static_cast<FormCard&>(model.form) = study.form;
     if (study.form.sectors) model.form.sectors_about = study.frame(study.form.sectors->frame);
+    if (const auto& filter = study.run.filter; filter && *filter > model.mesh.bounds.diagonal())
+        throw Error::input(
+            study.run.filter_place,
+            fmt::format("a filter of {:g} {} reaches all across the body, whose diagonal is {:g}", *filter,
+                        study.units.length, model.mesh.bounds.diagonal()),
+            "Write a radius of a few cells");
     model.run = study.run;
     model.inactive = study.inactive;
     model.finishes = study.finishes;
@@ -148,28 +156,34 @@ Model build_model(const Study& study) {
 
 namespace {
 
-// Throws Error (Input) unless the model has what its study names, in the same order.
-template <class Ours, class Cards> void require_same(const Ours& ours, const Cards& cards, const char* what) {
-    bool same = static_cast<std::size_t>(std::distance(ours.begin(), ours.end())) == cards.size();
-    auto card = cards.begin();
-    for (auto one = ours.begin(); same && one != ours.end(); ++one, ++card) same = one->name == card->name;
-    if (!same)
+// Throws Error (Input) unless the model has what its study names, at the same places; a carved part has
+// regions behind them for what was added to it.
+template <class Ours, class Cards>
+void require_named(const Ours& ours, const Cards& cards, const char* what) {
+    auto one = ours.begin();
+    for (const auto& card : cards) {
+        if (one != ours.end() && one->name == card.name) {
+            ++one;
+            continue;
+        }
         throw Error::input({},
                            std::string("the study in this file names other ") + what + " than its model has",
                            "Write the file again with \"upright model STUDY\", or run the study again");
+    }
 }
 
 } // namespace
 
 void take_asked(Model& model, const Study& study) {
-    require_same(model.regions, study.regions, "regions");
-    require_same(model.surfaces, study.surfaces, "surfaces");
-    require_same(model.points, study.points, "points");
-    require_same(model.couplings, study.couplings, "couplings");
-    require_same(model.supports, study.supports, "supports");
-    require_same(model.loads, study.loads, "loads");
-    require_same(model.cases, study.cases, "cases");
-    require_same(model.modal_cases, study.modal_cases, "modal cases");
+    require_named(model.regions, study.regions, "regions");
+    require_named(model.surfaces, study.surfaces, "surfaces");
+    require_named(model.points, study.points, "points");
+    require_named(model.couplings, study.couplings, "couplings");
+    require_named(model.supports, study.supports, "supports");
+    require_named(model.loads, study.loads, "loads");
+    require_named(model.cases, study.cases, "cases");
+    require_named(model.modal_cases, study.modal_cases, "modal cases");
+    if (model.cases.size() != study.cases.size()) require_named(study.cases, model.cases, "cases");
     model.shapes = RegionField(study, model.shapes.extents());
     add_asked(model, study);
 }

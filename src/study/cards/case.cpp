@@ -3,6 +3,7 @@
 #include "study/names.hpp"
 
 #include <algorithm>
+#include <map>
 
 namespace upright {
 
@@ -172,6 +173,19 @@ void read_cases(Study& study, const Node& document, const Context& context) {
         modal.lumped = draft.lumped;
         study.modal_cases.push_back(modal);
     });
+    // Files of cases bear their names with "." for "/".
+    std::map<std::string, std::string> names;
+    const auto take = [&](const std::string& name, const Place& place) {
+        std::string file = name;
+        std::replace(file.begin(), file.end(), '/', '.');
+        const auto [at, fresh] = names.emplace(file, name);
+        if (!fresh && at->second != name) // twice the same is said elsewhere
+            throw Error::input(
+                place, "the cases \"" + at->second + "\" and \"" + name + "\" would share their files",
+                "Name one of them otherwise");
+    };
+    for (const StaticCase& c : study.cases) take(c.name, c.place);
+    for (const ModalCase& c : study.modal_cases) take(c.name, c.place);
 }
 
 } // namespace upright
