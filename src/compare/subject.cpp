@@ -111,22 +111,9 @@ void take_part(const fs::path& run, const std::string& length, Taker& to) {
 
 // The row of an iteration, and the header.
 std::pair<std::vector<std::string>, std::vector<double>> history_row(const fs::path& file, int iteration) {
-    std::istringstream in(read_text(file));
-    std::string line;
-    std::vector<std::string> header;
-    while (std::getline(in, line)) {
-        std::istringstream cells(line);
-        std::vector<std::string> row;
-        for (std::string cell; std::getline(cells, cell, ',');) row.push_back(cell);
-        if (header.empty()) {
-            header = row;
-            continue;
-        }
-        if (row.size() != header.size() || std::atoi(row[0].c_str()) != iteration) continue;
-        std::vector<double> values;
-        for (const std::string& cell : row) values.push_back(std::strtod(cell.c_str(), nullptr));
-        return {header, values};
-    }
+    HistoryTable table = read_history_table(file);
+    for (std::vector<double>& row : table.rows)
+        if (static_cast<int>(row[0]) == iteration) return {std::move(table.names), std::move(row)};
     throw Error::input({file.string()}, fmt::format("it has no iteration {}", iteration),
                        "Write one of its iterations");
 }
@@ -285,12 +272,12 @@ Subject read_subject(const std::string& asked) {
     Subject out;
     if (there(path / "verify.json")) {
         if (!which.empty()) throw Error::usage(asked + ": a part has no iterations");
-        out = read_part(path);
+        out = reading_json(path, [&] { return read_part(path); });
     } else if (AnalysisFolder::is_one(path)) {
         if (!which.empty()) throw Error::usage(asked + ": an analysis has no iterations");
-        out = read_analysis(path);
+        out = reading_json(path, [&] { return read_analysis(path); });
     } else {
-        out = read_run(path, which);
+        out = reading_json(path, [&] { return read_run(path, which); });
     }
     out.label = path.string() + (which.empty() || which == "last" ? "" : "@" + which);
     return out;

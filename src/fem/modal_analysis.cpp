@@ -216,7 +216,9 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
                                                  const ModalAccuracy& accuracy) const {
     const int threads = threads_of(options_);
     const Transform& t = k.transform;
-    const auto [K_of, M_of] = by_class(c.lumped);
+    const auto matrices = by_class(c.lumped);
+    const auto& K_of = matrices.first;
+    const auto& M_of = matrices.second;
     if (k.iterated == nullptr) {
         auto fresh = std::make_unique<Iterated>();
         Iterated& it = *fresh;

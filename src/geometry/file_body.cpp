@@ -21,6 +21,7 @@
 #include <fstream>
 #include <limits>
 #include <map>
+#include <numeric>
 #include <stdexcept>
 #include <unordered_map>
 
@@ -353,6 +354,13 @@ void split_bodies(BodyFile& out, const Place& at, const std::string& stem, Facet
     std::size_t inverted = 0;
     std::size_t cavities = 0;
     std::vector<FacetMesh> bodies = nested(shells_of(mesh, part, inverted), cavities);
+    for (const FacetMesh& body : bodies) {
+        std::vector<std::size_t> all(body.triangles.size());
+        std::iota(all.begin(), all.end(), std::size_t{0});
+        if (!(volume_of(body, all) > 1e-12 * std::pow(box.diagonal(), 3)))
+            throw Error::input(at, "the file holds a surface that is closed but encloses nothing",
+                               "Close it where it was made; a body must enclose a volume");
+    }
     if (inverted > cavities) out.remarks.emplace_back("the surface was inside out and was turned");
     for (std::size_t i = 0; i < bodies.size(); ++i)
         out.bodies.push_back(std::make_shared<FacetBody>(

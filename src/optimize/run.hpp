@@ -64,6 +64,8 @@ struct OptimizerState {
     double multiplier = 1.0;
     double step = 1.0; // largest change of any variable in the last step
     double aim = 1.0;  // share of a compliance bound that the next step aims at
+    // The last iteration, measured closely: nothing goes on from here. Not in checkpoints.
+    bool ended = false;
     std::vector<IterationRow> history;
     Checkpoint kept;               // of optimiser, measures and solvers
     std::vector<Reading> readings; // of the last iteration, one a column; not in checkpoints

@@ -38,7 +38,8 @@ class DrawCheck {
     }
 
     MakingFinding run() {
-        const auto [u, v] = across(draw_.along);
+        const auto both = across(draw_.along);
+        const Vec3 u = both.first, v = both.second;
         double low_u = 1e300;
         double low_v = 1e300;
         double high_u = -1e300;

@@ -4,8 +4,8 @@
 #include "base/error.hpp"
 #include "base/files.hpp"
 
+#include "base/json.hpp"
 #include <filesystem>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
 
@@ -44,6 +44,23 @@ inline Json read_json(const std::filesystem::path& file) {
         return Json::parse(read_text(file));
     } catch (const Json::exception&) {
         throw Error::input({file.string()}, "this file is damaged: it is no JSON", "Run it again");
+    }
+}
+
+// What reads JSON that another program may have written: keys that are missing and values of another kind
+// become Error (Input) that names the file or folder.
+template <class Work> auto reading_json(const std::filesystem::path& of, const Work& work) {
+    const auto damaged = [&] {
+        return Error::input({of.string()},
+                            "a file of it is damaged: it holds something else than such files do",
+                            "Run it again");
+    };
+    try {
+        return work();
+    } catch (const Json::exception&) {
+        throw damaged();
+    } catch (const std::out_of_range&) {
+        throw damaged();
     }
 }
 

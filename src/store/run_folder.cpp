@@ -4,13 +4,13 @@
 #include "base/h5_file.hpp"
 #include "base/text.hpp"
 
+#include "base/json.hpp"
 #include <algorithm>
 #include <cerrno>
 #include <cmath>
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 #include <regex>
 #include <sstream>
 #include <sys/file.h>
@@ -24,6 +24,20 @@ namespace {
 
 bool matches(const std::string& name, const char* pattern) {
     return std::regex_match(name, std::regex(pattern));
+}
+
+bool is_temporary(const std::string& name) {
+    return matches(name, R"(\..*\.part(\..*)?)");
+}
+
+// Files that were being written when their writer was killed.
+void remove_temporaries(const fs::path& folder) {
+    std::error_code ignored;
+    std::vector<fs::path> gone;
+    for (const auto& entry : fs::directory_iterator(folder, ignored))
+        if (!entry.is_directory(ignored) && is_temporary(entry.path().filename().string()))
+            gone.push_back(entry.path());
+    for (const fs::path& file : gone) fs::remove(file, ignored);
 }
 
 // What a run, its figures and its carving leave behind: only that is ever removed.
@@ -41,7 +55,7 @@ void remove_own(const fs::path& folder) {
         std::vector<fs::path> gone;
         for (const auto& entry : fs::directory_iterator(where, ignored)) {
             const std::string name = entry.path().filename().string();
-            if (!entry.is_directory(ignored) && (own(name) || matches(name, R"(\..*\.part(\..*)?)")))
+            if (!entry.is_directory(ignored) && (own(name) || is_temporary(name)))
                 gone.push_back(entry.path());
         }
         for (const fs::path& file : gone) fs::remove(file, ignored);
@@ -95,9 +109,16 @@ std::vector<double> flatten(const std::vector<IterationRow>& rows) {
     return out;
 }
 
-std::vector<IterationRow> unflatten(const std::vector<double>& values, std::size_t width) {
+// The number of an iteration, or of columns.
+bool is_count(double value) {
+    return value >= 0.0 && value <= 1e9 && value == std::floor(value);
+}
+
+// Rows of a width; nothing where one has no number of an iteration.
+std::optional<std::vector<IterationRow>> unflatten(const std::vector<double>& values, std::size_t width) {
     std::vector<IterationRow> out;
     for (std::size_t i = 0; i + width <= values.size(); i += width) {
+        if (!is_count(values[i])) return {};
         IterationRow row;
         row.iteration = static_cast<int>(values[i]);
         row.goal = values[i + 1];
@@ -185,7 +206,13 @@ RunFolder RunFolder::open(const fs::path& path, Access access) {
     if (!fs::exists(path / "study.toml", ignored))
         throw Error::input({path.string()}, "this is not the folder of a run (it has no study.toml)",
                            "\"upright optimize STUDY\" makes one");
-    return {path, access == Access::Running ? take_lock(path) : -1};
+    RunFolder out(path, access == Access::Running ? take_lock(path) : -1);
+    if (access == Access::Running) {
+        // Of a run that was killed while it wrote.
+        remove_temporaries(path);
+        for (const char* inner : {"steps", "cases", "figures"}) remove_temporaries(path / inner);
+    }
+    return out;
 }
 
 fs::path RunFolder::case_file(const std::string& name) const {
@@ -205,24 +232,42 @@ void RunFolder::write_history(const Model& model, const std::vector<IterationRow
     write_text(history_file(), out);
 }
 
-std::vector<IterationRow> RunFolder::read_history() const {
-    const fs::path file = history_file();
+HistoryTable read_history_table(const fs::path& file) {
     std::istringstream in(read_text(file));
-    std::string line;
-    std::getline(in, line);
-    std::vector<IterationRow> out;
-    while (std::getline(in, line)) {
+    HistoryTable out;
+    int number = 0;
+    for (std::string line; std::getline(in, line);) {
+        ++number;
+        const auto damaged = [&](const std::string& what) {
+            return Error::input({file.string(), number, 1}, what, "Run the study again, or mend the table");
+        };
         std::istringstream cells(line);
-        std::string cell;
-        std::vector<double> values;
-        while (std::getline(cells, cell, ',')) values.push_back(std::strtod(cell.c_str(), nullptr));
-        if (values.size() < 5)
-            throw Error::input({file.string(), static_cast<int>(out.size()) + 2, 1},
-                               "this row is not complete");
-        const auto row = unflatten(values, values.size());
-        out.insert(out.end(), row.begin(), row.end());
+        std::vector<std::string> row;
+        for (std::string cell; std::getline(cells, cell, ',');) row.push_back(cell);
+        if (number == 1) {
+            if (row.size() < 5 || row[0] != "iteration") throw damaged("this is not the head of a history");
+            out.names = row;
+            continue;
+        }
+        if (row.size() != out.names.size()) throw damaged("this row is not complete");
+        std::vector<double>& values = out.rows.emplace_back();
+        for (const std::string& cell : row) {
+            char* end = nullptr;
+            values.push_back(std::strtod(cell.c_str(), &end));
+            if (cell.empty() || *end != '\0') throw damaged("\"" + cell.substr(0, 40) + "\" is no number");
+        }
+        if (!is_count(values[0])) throw damaged("\"" + row[0].substr(0, 40) + "\" is no iteration");
     }
+    if (out.names.empty())
+        throw Error::input({file.string()}, "this history is empty", "Run the study again");
     return out;
+}
+
+std::vector<IterationRow> RunFolder::read_history() const {
+    const HistoryTable table = read_history_table(history_file());
+    std::vector<double> all;
+    for (const std::vector<double>& row : table.rows) all.insert(all.end(), row.begin(), row.end());
+    return *unflatten(all, table.names.size());
 }
 
 void RunFolder::write_step(int iteration, const KeptDesign& design) const {
@@ -327,24 +372,24 @@ OptimizerState RunFolder::read_checkpoint() const {
     const fs::path name = path_ / "steps" / "checkpoint.h5";
     const H5File file = H5File::open(name);
     OptimizerState out;
+    const Error damaged =
+        Error::input({name.string()}, "the checkpoint is damaged", "Start afresh with --force");
     const std::vector<double> state = file.numbers("state");
     const std::vector<double> history = file.numbers("history");
-    // Numbers that no run writes: nothing is read by them.
-    const auto whole = [](double value) {
-        return value >= 0.0 && value <= 1e9 && value == std::floor(value);
-    };
     if (state.size() != 5 ||
         !std::all_of(state.begin(), state.end(), [](double v) { return std::isfinite(v); }) ||
-        !whole(state[0]) || !whole(state[2]) || state[2] < 5.0 ||
+        !is_count(state[0]) || !is_count(state[2]) || state[2] < 5.0 ||
         history.size() % static_cast<std::size_t>(state[2]) != 0)
-        throw Error::input({name.string()}, "the checkpoint is damaged", "Start afresh with --force");
+        throw damaged;
     out.iteration = static_cast<int>(state[0]);
     out.multiplier = state[1];
     out.step = state[3];
     out.aim = state[4];
     out.x = file.numbers("x");
     out.density = file.numbers("density");
-    out.history = unflatten(history, static_cast<std::size_t>(state[2]));
+    const auto rows = unflatten(history, static_cast<std::size_t>(state[2]));
+    if (!rows) throw damaged;
+    out.history = *rows;
     out.kept = kept_in(file, name);
     return out;
 }
@@ -389,7 +434,7 @@ std::vector<int> RunFolder::kept_iterations() const {
     std::error_code ignored;
     for (const auto& entry : fs::directory_iterator(path_ / "steps", ignored)) {
         const std::string stem = entry.path().stem().string();
-        if (entry.path().extension() == ".h5" && !stem.empty() &&
+        if (entry.path().extension() == ".h5" && !stem.empty() && stem.size() < 10 &&
             stem.find_first_not_of("0123456789") == std::string::npos)
             out.push_back(std::stoi(stem));
     }

@@ -18,6 +18,14 @@ struct RunOutcome {
     int iterations = 0;
 };
 
+// history.csv: the words of its head, of which the first five are those of write_history(), and numbers
+// below, as many in each row. Throws Error (Input) at the line that is neither.
+struct HistoryTable {
+    std::vector<std::string> names;
+    std::vector<std::vector<double>> rows; // the first number of each: a whole one, of the iteration
+};
+HistoryTable read_history_table(const std::filesystem::path& file);
+
 class RunFolder {
   public:
     // Makes a new folder, locked until the object goes. Where an earlier run is there and `existing` is

@@ -1,6 +1,7 @@
 #include "store/run_numbers.hpp"
 
 #include "base/files.hpp"
+#include "store/json_inside.hpp"
 
 namespace upright {
 
@@ -16,12 +17,10 @@ RunNumbers::RunNumbers(const std::filesystem::path& report_file) {
 std::optional<double> RunNumbers::response(const std::string& name, const std::string& in_case) const {
     if (!run_.contains("responses")) return std::nullopt;
     for (const auto& one : run_["responses"]) {
-        const std::string its_case = one["case"].is_null() ? "" : one["case"].get<std::string>();
-        if (one["name"] != name || its_case != in_case) continue;
-        const auto& value = black_and_white_ && one.contains("black_and_white")
-                                ? one["black_and_white"]["value"]
-                                : one["value"];
-        if (value.is_number()) return value.get<double>();
+        if (json_word(one, "name") != name || json_word(one, "case") != in_case) continue;
+        const auto made = one.find("black_and_white");
+        if (const auto value = json_number(black_and_white_ && made != one.end() ? *made : one, "value"))
+            return value;
     }
     return std::nullopt;
 }
@@ -29,9 +28,10 @@ std::optional<double> RunNumbers::response(const std::string& name, const std::s
 std::optional<double> RunNumbers::of_case(const std::string& name, const char* what) const {
     if (!run_.contains("cases")) return std::nullopt;
     for (const auto& one : run_["cases"]) {
-        if (one["name"] != name || !one.contains(what)) continue;
-        const auto& value = one[what].is_object() ? one[what]["value"] : one[what];
-        if (value.is_number()) return value.get<double>();
+        const auto found = one.find(what);
+        if (json_word(one, "name") != name || found == one.end()) continue;
+        if (const auto value = found->is_object() ? json_number(*found, "value") : json_number(one, what))
+            return value;
     }
     return std::nullopt;
 }

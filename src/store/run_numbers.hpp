@@ -1,8 +1,8 @@
 // What run.json says of a run's end, by the names of responses and cases.
 #pragma once
 
+#include "base/json.hpp"
 #include <filesystem>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
 

@@ -1,8 +1,8 @@
 #include "study/json_schema.hpp"
 
+#include "base/json.hpp"
 #include <cmath>
 #include <map>
-#include <nlohmann/json.hpp>
 
 namespace upright {
 

@@ -4,7 +4,7 @@
 #include "base/files.hpp"
 #include "model/storage.hpp"
 
-#include <nlohmann/json.hpp>
+#include "base/json.hpp"
 
 namespace upright {
 

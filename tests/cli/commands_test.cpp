@@ -505,6 +505,30 @@ TEST(Program, KilledAtAnyMomentAndResumedEndsTheSame) {
     EXPECT_EQ(history_of(folder.path() / "whole.run"), history_of(folder.path() / "parts.run"));
 }
 
+// As a run is left that is killed after its last iteration, whatever its number, and before it said how it
+// ended.
+TEST(Program, KilledAfterItsLastIterationItEndsTheSame) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", bounded_study("keep_every = 3\niterations = 12\n"));
+    const std::vector<std::string> study = with(
+        {"optimize", "bracket.toml"}, with(least_mass, {"--set", "mesh.size=10", "--set", "run.filter=25"}));
+    const int code = test::upright(folder.path(), study).code;
+    const fs::path run = folder.path() / "bracket.run";
+    const auto history = history_of(run);
+    const std::string step = test::text_of(run / "steps/0012.h5");
+    const auto ended = nlohmann::json::parse(test::text_of(run / "run.json"));
+    fs::remove(run / "run.json");
+    std::ofstream(run / "steps/.0012.0123456789abcdef.part.h5") << "half";
+    const auto resumed = test::upright(folder.path(), with(study, {"--resume"}));
+    EXPECT_EQ(resumed.code, code) << resumed.err;
+    EXPECT_EQ(history_of(run), history);
+    EXPECT_EQ(test::text_of(run / "steps/0012.h5"), step);
+    const auto again = nlohmann::json::parse(test::text_of(run / "run.json"));
+    for (const char* key : {"status", "iterations", "goal", "feasible"})
+        EXPECT_EQ(again[key], ended[key]) << key;
+    EXPECT_FALSE(fs::exists(run / "steps/.0012.0123456789abcdef.part.h5"));
+}
+
 TEST(Program, GradientsOfEveryResponseAreShownAndRight) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", bounded_study("filter = 12.5\n"));

@@ -2,9 +2,9 @@
 
 #include "support/studies.hpp"
 
+#include "base/json.hpp"
 #include <fstream>
 #include <gtest/gtest.h>
-#include <nlohmann/json.hpp>
 
 using namespace upright;
 namespace fs = std::filesystem;

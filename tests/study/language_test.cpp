@@ -3,8 +3,8 @@
 #include "study/reference.hpp"
 #include "support/studies.hpp"
 
+#include "base/json.hpp"
 #include <gtest/gtest.h>
-#include <nlohmann/json.hpp>
 #include <set>
 
 using namespace upright;

@@ -14,12 +14,12 @@
 #include "store/json_inside.hpp"
 #include "tell/part_text.hpp"
 
+#include "base/json.hpp"
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <fmt/format.h>
 #include <memory>
-#include <nlohmann/json.hpp>
 
 namespace upright::cli {
 

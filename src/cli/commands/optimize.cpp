@@ -45,7 +45,9 @@ class RunObserver : public OptimizeObserver {
             writing_ = std::async(std::launch::async, [this, kept = state] {
                 folder_.write_history(model_, kept.history);
                 folder_.write_step(kept.iteration, kept.design());
-                folder_.write_checkpoint(kept);
+                // What was killed after its last iteration goes on from the checkpoint before, to the same
+                // end.
+                if (!kept.ended) folder_.write_checkpoint(kept);
             });
         else
             writing_ = std::async(std::launch::async,
@@ -208,7 +210,7 @@ class Run {
         folder.write_step(result_.state.iteration, result_.state.design());
         if (result_.best_feasible > 0) folder.write_step(result_.best_feasible, result_.best);
         folder.write_step(result_.design_of, result_.design());
-        folder.write_checkpoint(result_.state);
+        if (result_.status == RunStatus::Interrupted) folder.write_checkpoint(result_.state);
         folder.write_history(model_, result_.state.history);
         write_fields(folder, analysis, result_);
         if (in_.certificate && result_.status != RunStatus::Interrupted) {

@@ -659,8 +659,9 @@ int run_report(const ReportWish& in, Session& session) {
         target = fs::absolute(target).lexically_normal().parent_path();
     if (!in.out.empty() && fs::path(in.out).extension() != ".html")
         throw Error::usage("--out " + in.out + " is not an HTML file", "Write a name that ends in .html");
-    const std::string html =
-        sweep ? sweep_report(in, session, target) : RunReport(in, session, target).make();
+    const std::string html = reading_json(target, [&] {
+        return sweep ? sweep_report(in, session, target) : RunReport(in, session, target).make();
+    });
     console.clear_live();
     const fs::path file = in.out.empty() ? target / "report.html" : fs::path(in.out);
     if (file.has_parent_path()) make_folder(file.parent_path());

@@ -7,12 +7,12 @@
 #include "store/run_folder.hpp"
 #include "study/measure_word.hpp"
 
+#include "base/json.hpp"
 #include <algorithm>
 #include <atomic>
 #include <cmath>
 #include <fmt/format.h>
 #include <mutex>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <thread>
 

@@ -14,6 +14,7 @@
 #include "study/document.hpp"
 #include "tell/compare_text.hpp"
 
+#include "base/json.hpp"
 #include <algorithm>
 #include <atomic>
 #include <chrono>
@@ -21,7 +22,6 @@
 #include <fstream>
 #include <memory>
 #include <mutex>
-#include <nlohmann/json.hpp>
 #include <thread>
 
 namespace upright::cli {

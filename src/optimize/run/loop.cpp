@@ -103,7 +103,8 @@ class Loop {
                 settle(now);
             }
             state.kept = {};
-            if (observer_.keeps(state.iteration)) keep();
+            state.ended = converged || last;
+            if (!state.ended && observer_.keeps(state.iteration)) keep();
             const auto before = Clock::now();
             observer_.iteration(state);
             result_.spent.back().output = since(before);

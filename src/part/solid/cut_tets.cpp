@@ -160,7 +160,8 @@ std::vector<std::array<std::int32_t, 4>> neighbours_of(const CutTets& mesh) {
 
 CutTets body_centred_of(const LatticeBoxes& boxes, const std::vector<bool>& wanted) {
     CutTets out;
-    const auto [nx, ny, nz] = boxes.count;
+    const auto& count = boxes.count;
+    const int nx = count[0], ny = count[1], nz = count[2];
     const auto box = [&](int i, int j, int k) {
         return (static_cast<std::size_t>(k) * static_cast<std::size_t>(ny) + static_cast<std::size_t>(j)) *
                    static_cast<std::size_t>(nx) +

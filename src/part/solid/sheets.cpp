@@ -1,5 +1,7 @@
 #include "part/solid/sheets.hpp"
 
+#include "geometry/distance.hpp"
+
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
