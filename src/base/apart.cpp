@@ -108,7 +108,6 @@ std::string ending_of(pid_t child, const ApartLimits& limits, const std::string&
     if (!WIFSIGNALED(status)) return "";
     switch (WTERMSIG(status)) {
     case SIGXCPU:
-    case SIGALRM:
         return "reading it takes more than " + std::to_string(static_cast<long>(std::ceil(limits.seconds))) +
                " s";
     case SIGKILL: // by the system, as a rule for want of memory

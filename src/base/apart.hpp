@@ -24,7 +24,6 @@ class Handover {
   public:
     // One end of a pipe; `reading` is the end that takes.
     Handover(int pipe, bool reading);
-    bool reading() const { return reading_; }
     // Throws std::runtime_error where the other end is gone before all is handed over.
     void bytes(void* at, std::size_t size);
     template <class T> void one(T& value) {

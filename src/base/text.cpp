@@ -37,6 +37,12 @@ std::string wrapped(const std::string& text, std::size_t indent, std::size_t wid
     return out;
 }
 
+std::string file_name(const std::string& card) {
+    std::string out = card;
+    std::replace(out.begin(), out.end(), '/', '.');
+    return out;
+}
+
 std::string csv_cell(const std::string& text) {
     const bool number = text.size() > 1 && (text[0] == '-' || text[0] == '+') &&
                         (std::isdigit(static_cast<unsigned char>(text[1])) != 0 || text[1] == '.');

@@ -16,6 +16,9 @@ std::size_t text_columns(const std::string& text);
 // Breaks at blanks so that no line is longer than `width`, the second and later ones indented.
 std::string wrapped(const std::string& text, std::size_t indent, std::size_t width);
 
+// A name of a card as the name of a file: "start-up/1" becomes "start-up.1".
+std::string file_name(const std::string& card);
+
 // A cell of a table in CSV: quoted where it has to be, and with a ' before it where a spreadsheet would take
 // it for a formula.
 std::string csv_cell(const std::string& text);

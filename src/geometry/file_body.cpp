@@ -3,6 +3,7 @@
 #include "geometry/step_apart.hpp"
 
 #include "base/edge_key.hpp"
+#include "base/sensible.hpp"
 #include "geometry/cad_module.hpp"
 #include "study/file_slot.hpp"
 
@@ -21,7 +22,6 @@
 #include <fstream>
 #include <limits>
 #include <map>
-#include <numeric>
 #include <stdexcept>
 #include <unordered_map>
 
@@ -330,7 +330,7 @@ void split_bodies(BodyFile& out, const Place& at, const std::string& stem, Facet
     if (mesh.triangles.empty() || box.empty() || box.diagonal() <= 0.0)
         throw Error::input(at, "the file holds no triangles", "Export it again");
     // Beyond these nothing is left of the digits that tell its points apart, or of its volume.
-    if (farthest > 1e6 * box.diagonal() || farthest > 1e30 || box.diagonal() < 1e-30)
+    if (farthest > 1e6 * box.diagonal() || farthest > largest_number || box.diagonal() < 1.0 / largest_number)
         throw Error::input(
             at,
             fmt::format("the file holds a body of size {:.3g} as far as {:.3g} from the origin",
@@ -354,17 +354,14 @@ void split_bodies(BodyFile& out, const Place& at, const std::string& stem, Facet
     std::size_t inverted = 0;
     std::size_t cavities = 0;
     std::vector<FacetMesh> bodies = nested(shells_of(mesh, part, inverted), cavities);
-    for (const FacetMesh& body : bodies) {
-        std::vector<std::size_t> all(body.triangles.size());
-        std::iota(all.begin(), all.end(), std::size_t{0});
-        if (!(volume_of(body, all) > 1e-12 * std::pow(box.diagonal(), 3)))
+    if (inverted > cavities) out.remarks.emplace_back("the surface was inside out and was turned");
+    for (std::size_t i = 0; i < bodies.size(); ++i) {
+        const std::string name = bodies.size() == 1 ? stem : fmt::format("{}-{}", stem, i + 1);
+        out.bodies.push_back(std::make_shared<FacetBody>(name, std::move(bodies[i])));
+        if (!(out.bodies.back()->volume() > 1e-12 * std::pow(box.diagonal(), 3)))
             throw Error::input(at, "the file holds a surface that is closed but encloses nothing",
                                "Close it where it was made; a body must enclose a volume");
     }
-    if (inverted > cavities) out.remarks.emplace_back("the surface was inside out and was turned");
-    for (std::size_t i = 0; i < bodies.size(); ++i)
-        out.bodies.push_back(std::make_shared<FacetBody>(
-            bodies.size() == 1 ? stem : fmt::format("{}-{}", stem, i + 1), std::move(bodies[i])));
 }
 
 Place at_file(const fs::path& file, const Place& place) {
@@ -376,6 +373,7 @@ Place at_file(const fs::path& file, const Place& place) {
 BodyFile read_bodies(const fs::path& file, const Place& place, double scale, double length_si,
                      bool unit_given) {
     const Place at = at_file(file, place);
+    const std::string named = place.file.empty() ? "" : file.string() + ": "; // where the place is a study's
     std::error_code ignored;
     if (!fs::is_regular_file(file, ignored)) throw Error::input(at, "there is no file " + file.string());
     if (!std::ifstream(file))
@@ -390,8 +388,7 @@ BodyFile read_bodies(const fs::path& file, const Place& place, double scale, dou
         try {
             read = read_step_apart(file, length_si, step_deflection);
         } catch (const std::runtime_error& bad) {
-            throw Error::input(at, (place.file.empty() ? "" : file.string() + ": ") + bad.what(),
-                               "Export it again as STEP AP214 or AP242");
+            throw Error::input(at, named + bad.what(), "Export it again as STEP AP214 or AP242");
         }
         out.unit = read.unit;
         out.unit_si = read.unit_si;
@@ -425,8 +422,7 @@ BodyFile read_bodies(const fs::path& file, const Place& place, double scale, dou
                 over.many(mesh.triangles);
             });
     } catch (const std::runtime_error& bad) {
-        throw Error::input(at, (place.file.empty() ? "" : file.string() + ": ") + bad.what(),
-                           "Export it again");
+        throw Error::input(at, named + bad.what(), "Export it again");
     }
     for (Vec3& p : mesh.points) p *= scale;
     split_bodies(out, at, file.stem().string(), mesh);

@@ -1,4 +1,6 @@
 #include "mesh/generators.hpp"
+
+#include "base/sensible.hpp"
 #include "mesh/vtu_file.hpp"
 
 #include <vtkCellType.h>
@@ -16,7 +18,6 @@ namespace upright {
 namespace {
 
 constexpr std::size_t most = std::numeric_limits<std::int32_t>::max();
-constexpr double farthest = 1e30; // from the origin
 
 // The kind of a file's cell in a study of the family; nothing for other cells.
 std::optional<ElementKind> kind_of(int type, ElementFamily family) {
@@ -123,7 +124,7 @@ FileMesh read_mesh_file(const std::filesystem::path& file, const Place& place, d
     FileMesh out;
     for (std::size_t i = 0; i < grid.points.size(); ++i) {
         const Vec3 p = scale * grid.points[i];
-        if (!(p.cwiseAbs().maxCoeff() <= farthest))
+        if (!is_place(p))
             throw Error::input(at, fmt::format("point {} of {} is at ({:g}, {:g}, {:g}), which is no place",
                                                i, file.string(), p.x(), p.y(), p.z()));
         out.mesh.nodes.push_back(p);

@@ -1,5 +1,7 @@
 #include "model/soundness.hpp"
 
+#include "base/sensible.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -9,15 +11,20 @@ namespace upright {
 
 namespace {
 
-constexpr double beyond_sense = 1e30;
 constexpr std::size_t most_numbers = std::numeric_limits<std::int32_t>::max();
 
-void require(bool holds, const std::string& wrong) {
-    if (!holds) throw Damage(wrong);
+// Asked of every node and element: words are put together only where it does not hold.
+void require(bool holds, const char* wrong, const char* where = nullptr) {
+    if (!holds) throw Damage(where == nullptr ? wrong : fmt::format("{}, in {}", wrong, where));
 }
 
-bool is_place(const Vec3& p) {
-    return p.cwiseAbs().maxCoeff() <= beyond_sense; // no number is not
+void require_nodes(const Mesh& mesh, NodeRange nodes, const char* where) {
+    for (const NodeId n : nodes)
+        require(static_cast<std::int64_t>(n) >= 0 && index(n) < mesh.nodes.size(), "a node that is not there",
+                where);
+}
+NodeRange range(const std::vector<NodeId>& nodes) {
+    return {nodes.data(), nodes.data() + nodes.size()};
 }
 
 void require_elements(const Mesh& mesh) {
@@ -38,17 +45,16 @@ void require_elements(const Mesh& mesh) {
         require(mesh.starts[e + 1] == mesh.starts[e] + static_cast<std::size_t>(t.nodes),
                 "an element with too many or too few nodes, in mesh/start");
     }
-    for (const NodeId n : mesh.connectivity)
-        require(static_cast<std::int64_t>(n) >= 0 && index(n) < mesh.nodes.size(),
-                "a node that is not there, in mesh/connectivity");
+    require_nodes(mesh, range(mesh.connectivity), "mesh/connectivity");
     require(mesh.region.size() == count, "not as many regions as elements, in mesh/region");
     const bool thick = first.space == 2 || first.shell;
     require(mesh.thickness.size() == (thick ? count : 0), "not as many thicknesses as elements");
-    for (const double t : mesh.thickness) require(t > 0.0 && t <= beyond_sense, "a thickness that none has");
-    require(mesh.size > 0.0 && mesh.size <= beyond_sense, "a size of elements that none has");
+    for (const double t : mesh.thickness)
+        require(t > 0.0 && t <= largest_number, "a thickness that none has");
+    require(mesh.size > 0.0 && mesh.size <= largest_number, "a size of elements that none has");
     require(mesh.symmetry.size() <= 3, "too many planes of symmetry");
     for (const SymmetryCut& c : mesh.symmetry) {
-        require(c.axis >= 0 && c.axis < first.space && std::abs(c.at) <= beyond_sense,
+        require(c.axis >= 0 && c.axis < first.space && std::abs(c.at) <= largest_number,
                 "a plane of symmetry that is none, in mesh/symmetry");
         for (const SymmetryCut& other : mesh.symmetry)
             require(&c == &other || c.axis != other.axis, "a plane of symmetry twice, in mesh/symmetry");
@@ -60,16 +66,14 @@ void require_cells(const std::vector<std::size_t>& cell_of, std::size_t elements
                    const std::array<int, 3>& count, const char* where) {
     std::size_t cells = 1;
     for (const int n : count) {
-        require(n > 0, fmt::format("a lattice without cells, in {}", where));
-        require(cells <= most_numbers / static_cast<std::size_t>(n),
-                fmt::format("a lattice that is too large, in {}", where));
+        require(n > 0, "a lattice without cells", where);
+        require(cells <= most_numbers / static_cast<std::size_t>(n), "a lattice that is too large", where);
         cells *= static_cast<std::size_t>(n);
     }
-    require(cell_of.size() == elements, fmt::format("not as many cells as elements, in {}", where));
+    require(cell_of.size() == elements, "not as many cells as elements", where);
     std::vector<bool> taken(cells, false);
     for (const std::size_t c : cell_of) {
-        require(c < cells && !taken[c],
-                fmt::format("a cell that is not there, or is there twice, in {}", where));
+        require(c < cells && !taken[c], "a cell that is not there, or is there twice", where);
         taken[c] = true;
     }
 }
@@ -101,33 +105,23 @@ void require_lattice(const Mesh& mesh) {
 
 void require_terms(const std::vector<Term>& terms, std::size_t freedoms, const char* where) {
     for (const Term& t : terms)
-        require(t.freedom < freedoms && std::isfinite(t.factor),
-                fmt::format("a displacement that is not there, in {}", where));
+        require(t.freedom < freedoms && std::isfinite(t.factor), "a displacement that is not there", where);
 }
 
 void require_equations(const std::vector<Equation>& equations, std::size_t freedoms, const char* where) {
     for (const Equation& e : equations) {
-        require(!e.terms.empty() && std::isfinite(e.value),
-                fmt::format("an equation without terms, in {}", where));
+        require(!e.terms.empty() && std::isfinite(e.value), "an equation without terms", where);
         require_terms(e.terms, freedoms, where);
         const double largest =
             std::abs(std::max_element(e.terms.begin(), e.terms.end(), [](const Term& a, const Term& b) {
                          return std::abs(a.factor) < std::abs(b.factor);
                      })->factor);
-        require(largest > 0.0 && largest <= beyond_sense,
-                fmt::format("an equation that says nothing, in {}", where));
+        require(largest > 0.0 && largest <= largest_number, "an equation that says nothing", where);
     }
 }
 
 void require_freedoms(const std::vector<std::size_t>& list, std::size_t freedoms, const char* where) {
-    for (const std::size_t f : list)
-        require(f < freedoms, fmt::format("a displacement that is not there, in {}", where));
-}
-
-void require_nodes(const Mesh& mesh, const std::vector<NodeId>& nodes, const char* where) {
-    for (const NodeId n : nodes)
-        require(static_cast<std::int64_t>(n) >= 0 && index(n) < mesh.nodes.size(),
-                fmt::format("a node that is not there, in {}", where));
+    for (const std::size_t f : list) require(f < freedoms, "a displacement that is not there", where);
 }
 
 bool is_share(double nu) {
@@ -136,11 +130,11 @@ bool is_share(double nu) {
 
 void require_materials(const Model& model) {
     for (const Material& m : model.materials) {
-        const bool good = m.E > 0.0 && m.E <= beyond_sense && m.density >= 0.0 && m.density <= beyond_sense &&
-                          (m.orthotropic || is_share(m.nu));
+        const bool good = m.E > 0.0 && m.E <= largest_number && m.density >= 0.0 &&
+                          m.density <= largest_number && (m.orthotropic || is_share(m.nu));
         require(good, "a material that none is, in materials");
         for (const std::optional<double>& strength : {m.yield, m.ultimate})
-            require(!strength || (*strength > 0.0 && *strength <= beyond_sense),
+            require(!strength || (*strength > 0.0 && *strength <= largest_number),
                     "a strength that none has, in materials");
         if (!m.orthotropic) continue;
         const Orthotropic& o = *m.orthotropic;
@@ -177,11 +171,11 @@ void require_places(const Model& model) {
             require(static_cast<std::int64_t>(f.element) >= 0 && index(f.element) < mesh.elements() &&
                         f.side >= 0 && f.side < mesh.sides(f.element),
                     "a face that is not there, in surfaces");
-        require_nodes(mesh, s.nodes, "surfaces");
+        require_nodes(mesh, range(s.nodes), "surfaces");
     }
     for (const ModelPoint& p : model.points) {
         require(is_place(p.at), "a point that has no place, in points");
-        require_nodes(mesh, {p.node}, "points");
+        require_nodes(mesh, {&p.node, &p.node + 1}, "points");
     }
 }
 
@@ -189,22 +183,23 @@ void require_links(const Model& model) {
     const std::size_t freedoms = model.freedoms();
     for (const ModelCoupling& c : model.couplings) {
         require(is_place(c.at), "a coupling that has no place, in couplings");
-        require_nodes(model.mesh, c.nodes, "couplings");
+        require_nodes(model.mesh, range(c.nodes), "couplings");
         require_equations(c.equations, freedoms, "couplings");
     }
     for (const ModelJoint& j : model.joints) {
         require(j.axis.allFinite() && std::abs(j.axis.norm() - 1.0) < 1e-6,
                 "a joint without an axis, in joints");
         require_freedoms(j.freedoms, freedoms, "joints");
-        require(j.matrix.size() == 0 || (j.matrix.allFinite() && j.matrix.cwiseAbs().maxCoeff() <= beyond_sense),
+        require(j.matrix.size() == 0 ||
+                    (j.matrix.allFinite() && j.matrix.cwiseAbs().maxCoeff() <= largest_number),
                 "a stiffness that none is, in joints");
     }
     for (const ModelMass& m : model.masses) {
-        require(m.value >= 0.0 && m.value <= beyond_sense, "a mass that none is, in masses");
+        require(m.value >= 0.0 && m.value <= largest_number, "a mass that none is, in masses");
         require_terms(m.diagonal, freedoms, "masses");
         for (const ModelMass::Share& s : m.shares)
             require(s.freedom + static_cast<std::size_t>(model.mesh.dimension()) <= freedoms &&
-                        is_place(s.at) && s.mass >= 0.0 && s.mass <= beyond_sense,
+                        is_place(s.at) && s.mass >= 0.0 && s.mass <= largest_number,
                     "a mass on a displacement that is not there, in masses");
     }
     for (const ModelBond& b : model.bonds) require_equations(b.equations, freedoms, "bonds");
@@ -216,24 +211,26 @@ void require_acts(const Model& model) {
     for (const ModelSupport& s : model.supports) {
         require_equations(s.equations, freedoms, "supports");
         require_freedoms(s.held, freedoms, "supports");
-        for (const double m : s.move) require(std::abs(m) <= beyond_sense, "a motion that none is, in supports");
+        for (const double m : s.move)
+            require(std::abs(m) <= largest_number, "a motion that none is, in supports");
     }
     for (const ModelLoad& l : model.loads) {
         require_terms(l.forces, freedoms, "loads");
-        require(std::abs(l.heat) <= beyond_sense && std::abs(l.pressure) <= beyond_sense,
+        require(std::abs(l.heat) <= largest_number && std::abs(l.pressure) <= largest_number,
                 "a load that none is, in loads");
         require(!l.gravity || is_place(*l.gravity), "a load that none is, in loads");
         require(!l.spin || (is_place(l.spin->origin) && is_place(l.spin->axis) && l.spin->axis.norm() > 0.0 &&
-                            std::abs(l.spin->speed) <= beyond_sense && std::abs(l.spin->speed_up) <= beyond_sense),
+                            std::abs(l.spin->speed) <= largest_number &&
+                            std::abs(l.spin->speed_up) <= largest_number),
                 "a load that none is, in loads");
     }
     for (const ModelCase& c : model.cases) {
-        require(c.weight >= 0.0 && c.weight <= beyond_sense, "a weight that none is, in cases");
+        require(c.weight >= 0.0 && c.weight <= largest_number, "a weight that none is, in cases");
         for (const auto& [load, factor] : c.loads)
-            require(std::abs(factor) <= beyond_sense, "a factor that none is, in cases");
+            require(std::abs(factor) <= largest_number, "a factor that none is, in cases");
     }
     for (const ModelModalCase& c : model.modal_cases)
-        require(c.modes >= 1 && c.modes <= 10000 && c.up_to >= 0.0 && c.up_to <= beyond_sense,
+        require(c.modes >= 1 && c.modes <= 10000 && c.up_to >= 0.0 && c.up_to <= largest_number,
                 "a number of modes that none is, in modal_cases");
 }
 
@@ -251,7 +248,7 @@ void require_sound(const Mesh& mesh) {
 void require_sound(const Model& model) {
     const UnitSystem& u = model.units;
     for (const double si : {u.length_si, u.force_si, u.time_si})
-        require(si > 0.0 && si <= beyond_sense, "a unit of no size, in units_si");
+        require(si > 0.0 && si <= largest_number, "a unit of no size, in units_si");
     const bool shell = model.family == ElementFamily::Shell;
     const bool solid = model.family == ElementFamily::Solid;
     require(model.mesh.shell() == shell && (model.mesh.dimension() == 3) == (solid || shell),

@@ -2,6 +2,7 @@
 
 #include "base/files.hpp"
 #include "base/h5_file.hpp"
+#include "base/sensible.hpp"
 #include "model/storage_walk.hpp"
 
 #include <cmath>
@@ -388,7 +389,8 @@ template <class Io> void walk_extents(const Io& io, RegionExtents& extents, std:
         if constexpr (Io::reading) {
             for (const Numbers* list : {&triangles, &rings})
                 for (const double number : *list)
-                    if (std::abs(number) > 1e30) throw Damage("a shape that has no place, in extents");
+                    if (std::abs(number) > largest_number)
+                        throw Damage("a shape that has no place, in extents");
             if (!triangles.empty()) {
                 std::vector<Vec3> points;
                 std::vector<std::array<std::int32_t, 3>> corners;
@@ -469,16 +471,18 @@ StoredModel load_model(const std::filesystem::path& file) {
                                        layout.empty() ? 0 : layout[0], oldest_version, layout_version),
                            "Write the model or the run again from its study (study.toml beside it holds that "
                            "of a run)");
+    const auto damaged = [&](const std::string& how) {
+        return Error::input({file.string()}, "this file is damaged: it " + how,
+                            "Write it again with \"upright model STUDY\", or run the study again");
+    };
     StoredModel out;
     try {
         walk(Reader(h5), out.model, out.study);
         require_sound(out.model);
     } catch (const Damage& bad) {
-        throw Error::input({file.string()}, std::string("this file is damaged: it holds ") + bad.what(),
-                           "Write it again with \"upright model STUDY\", or run the study again");
+        throw damaged(std::string("holds ") + bad.what());
     } catch (const std::out_of_range&) { // an array that is too short
-        throw Error::input({file.string()}, "this file is damaged: it lacks numbers",
-                           "Write it again with \"upright model STUDY\", or run the study again");
+        throw damaged("lacks numbers");
     }
     return out;
 }

@@ -11,6 +11,7 @@
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <functional>
 #include <regex>
 #include <sstream>
 #include <sys/file.h>
@@ -30,13 +31,15 @@ bool is_temporary(const std::string& name) {
     return matches(name, R"(\..*\.part(\..*)?)");
 }
 
-// Files that were being written when their writer was killed.
-void remove_temporaries(const fs::path& folder) {
+// Files of a folder by their names, and those that were being written when their writer was killed.
+void remove_files(const fs::path& folder, const std::function<bool(const std::string&)>& own = nullptr) {
     std::error_code ignored;
     std::vector<fs::path> gone;
-    for (const auto& entry : fs::directory_iterator(folder, ignored))
-        if (!entry.is_directory(ignored) && is_temporary(entry.path().filename().string()))
+    for (const auto& entry : fs::directory_iterator(folder, ignored)) {
+        const std::string name = entry.path().filename().string();
+        if (!entry.is_directory(ignored) && (is_temporary(name) || (own && own(name))))
             gone.push_back(entry.path());
+    }
     for (const fs::path& file : gone) fs::remove(file, ignored);
 }
 
@@ -51,22 +54,15 @@ void remove_own(const fs::path& folder) {
             cases.push_back(file_name(one.at("name").get<std::string>()) + ".vtu");
     } catch (const std::exception&) { // it never came to write any
     }
-    const auto sweep = [&](const fs::path& where, const auto& own) {
-        std::vector<fs::path> gone;
-        for (const auto& entry : fs::directory_iterator(where, ignored)) {
-            const std::string name = entry.path().filename().string();
-            if (!entry.is_directory(ignored) && (own(name) || is_temporary(name)))
-                gone.push_back(entry.path());
-        }
-        for (const fs::path& file : gone) fs::remove(file, ignored);
-    };
-    sweep(folder / "steps", [](const std::string& n) { return matches(n, R"((\d+|checkpoint)\.h5)"); });
-    sweep(folder / "cases",
-          [&](const std::string& n) { return std::find(cases.begin(), cases.end(), n) != cases.end(); });
-    sweep(folder / "figures", [](const std::string& n) {
+    remove_files(folder / "steps",
+                 [](const std::string& n) { return matches(n, R"((\d+|checkpoint)\.h5)"); });
+    remove_files(folder / "cases", [&](const std::string& n) {
+        return std::find(cases.begin(), cases.end(), n) != cases.end();
+    });
+    remove_files(folder / "figures", [](const std::string& n) {
         return matches(n, R"((density|displacement|stress|mode|history|part)([-.].*)?\.(png|gif))");
     });
-    sweep(folder, [](const std::string& n) {
+    remove_files(folder, [](const std::string& n) {
         return matches(
             n, R"(run\.json|history\.csv|study\.toml|design\.vtu|model\.h5|log\.txt|part\.(stl|json))");
     });
@@ -209,8 +205,8 @@ RunFolder RunFolder::open(const fs::path& path, Access access) {
     RunFolder out(path, access == Access::Running ? take_lock(path) : -1);
     if (access == Access::Running) {
         // Of a run that was killed while it wrote.
-        remove_temporaries(path);
-        for (const char* inner : {"steps", "cases", "figures"}) remove_temporaries(path / inner);
+        remove_files(path);
+        for (const char* inner : {"steps", "cases", "figures"}) remove_files(path / inner);
     }
     return out;
 }
@@ -492,12 +488,6 @@ KeptDesign RunFolder::read_step(int iteration) const {
         throw Error::input({file.string()}, "this step is damaged", "Start the run afresh with --force");
     out.penalty = set[0];
     out.sharpness = set[1];
-    return out;
-}
-
-std::string file_name(const std::string& card) {
-    std::string out = card;
-    std::replace(out.begin(), out.end(), '/', '.');
     return out;
 }
 

@@ -1,6 +1,7 @@
 // The folder that a run writes: docs/run-folder.md describes every file.
 #pragma once
 
+#include "base/text.hpp"
 #include "optimize/run.hpp"
 #include "store/access.hpp"
 
@@ -93,9 +94,6 @@ class RunFolder {
     bool made_folder_ = false; // by create()
     int lock_ = -1;
 };
-
-// A name of a card as the name of a file: "start-up/1" becomes "start-up.1".
-std::string file_name(const std::string& card);
 
 // The default folder: `<study>.run` beside the study.
 std::filesystem::path default_run_folder(const std::filesystem::path& study);

@@ -1,6 +1,7 @@
 #include "study/reader.hpp"
 
 #include "base/nearest.hpp"
+#include "base/sensible.hpp"
 #include "study/study.hpp"
 
 #include <algorithm>
@@ -41,9 +42,6 @@ bool CardReader::flag(const Node& node) const {
 }
 
 namespace {
-
-// Products of a few numbers of a study must stay numbers.
-constexpr double largest_number = 1e30;
 
 double in_range(double number, const Place& place) {
     const double size = std::abs(number);

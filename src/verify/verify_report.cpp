@@ -4,8 +4,6 @@
 #include "base/files.hpp"
 #include "model/storage.hpp"
 
-#include "base/json.hpp"
-
 namespace upright {
 
 namespace {

@@ -305,12 +305,6 @@ const RunFolder& text_run() {
         fs::create_directories(out.path() / "verify");
         return out;
     }();
-    static const bool whole = [] {
-        write_text(folder.history_file(), history_text);
-        write_text(folder.report_file(), run_json);
-        return true;
-    }();
-    (void)whole;
     return folder;
 }
 

@@ -14,7 +14,6 @@
 #include "store/json_inside.hpp"
 #include "tell/part_text.hpp"
 
-#include "base/json.hpp"
 #include <algorithm>
 #include <array>
 #include <cmath>

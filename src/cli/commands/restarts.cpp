@@ -7,7 +7,6 @@
 #include "store/run_folder.hpp"
 #include "study/measure_word.hpp"
 
-#include "base/json.hpp"
 #include <algorithm>
 #include <atomic>
 #include <cmath>

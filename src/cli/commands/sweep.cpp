@@ -14,7 +14,6 @@
 #include "study/document.hpp"
 #include "tell/compare_text.hpp"
 
-#include "base/json.hpp"
 #include <algorithm>
 #include <atomic>
 #include <chrono>

@@ -1,4 +1,5 @@
 // Cases: which loads act together on which supports; and modal cases.
+#include "base/text.hpp"
 #include "study/cards/cards.hpp"
 #include "study/names.hpp"
 
@@ -173,12 +174,9 @@ void read_cases(Study& study, const Node& document, const Context& context) {
         modal.lumped = draft.lumped;
         study.modal_cases.push_back(modal);
     });
-    // Files of cases bear their names with "." for "/".
     std::map<std::string, std::string> names;
     const auto take = [&](const std::string& name, const Place& place) {
-        std::string file = name;
-        std::replace(file.begin(), file.end(), '/', '.');
-        const auto [at, fresh] = names.emplace(file, name);
+        const auto [at, fresh] = names.emplace(file_name(name), name);
         if (!fresh && at->second != name) // twice the same is said elsewhere
             throw Error::input(
                 place, "the cases \"" + at->second + "\" and \"" + name + "\" would share their files",
