@@ -1,9 +1,10 @@
 // One row of the solver table: solver-row METHOD N KIND [TOLERANCE]. Prints
 // method,n,kind,unknowns,setup,solve,iterations,bytes_a_unknown (of the whole process, the problem taken
-// off). Methods: grid, aggregation, cholesky.
+// off). Methods: grid, lattice, aggregation, cholesky.
 #include "blocks.hpp"
 #include "solve/aggregation.hpp"
 #include "solve/grid_solver.hpp"
+#include "solve/lattice_solver.hpp"
 
 #include <chrono>
 #include <cstdio>
@@ -51,6 +52,16 @@ int main(int argc, char** argv) {
             solver = make_grid_solver(block.system, options);
         } else if (method == "cholesky") {
             solver = make_direct_solver(block.elements, options);
+        } else if (method == "lattice") {
+            UnknownPlaces places;
+            places.places = block.places;
+            places.beyond.assign(places.places.size(), 0);
+            places.spacing = 1.0;
+            for (std::size_t u = 0; u < block.system.unknowns; ++u) {
+                places.node_of.push_back(static_cast<std::int32_t>(u / 3));
+                places.component_of.push_back(static_cast<std::uint8_t>(u % 3));
+            }
+            solver = make_lattice_solver(block.elements, std::move(places), options);
         } else {
             NearKernel kernel;
             kernel.motions = bench::rigid_motions(block);

@@ -1,7 +1,9 @@
 #include "fem/constrained_solver.hpp"
 
 #include "base/blocks.hpp"
+#include "base/reduction.hpp"
 #include "fem/case_groups.hpp"
+#include "solve/lattice_solver.hpp"
 #include "study/measure_word.hpp"
 
 #include <Eigen/Geometry>
@@ -117,12 +119,57 @@ NearKernel near_kernel(const Model& model, const Transform& transform) {
     return out;
 }
 
+UnknownPlaces unknown_places(const Model& model, const Transform& transform) {
+    UnknownPlaces out;
+    const Mesh& mesh = model.mesh;
+    out.node_of.assign(transform.unknowns(), 0);
+    out.component_of.assign(transform.unknowns(), 0);
+    // A reference point has a node for its translations and one for its rotations.
+    std::vector<std::int32_t> number(mesh.nodes.size() + 2 * model.couplings.size(), -1);
+    const auto per = static_cast<std::size_t>(mesh.freedoms());
+    const auto each = static_cast<std::size_t>(model.reference_freedoms());
+    for (std::size_t f = 0; f < model.freedoms(); ++f) {
+        if (transform.dependent(f)) continue;
+        const auto u = static_cast<std::size_t>(transform.unknown_of(f));
+        const Model::Spot spot = model.spot(f);
+        const bool beyond = f >= model.node_freedoms();
+        const std::size_t node = beyond ? mesh.nodes.size() + 2 * ((f - model.node_freedoms()) / each) +
+                                              (spot.component >= 3 ? 1 : 0)
+                                        : f / per;
+        if (number[node] < 0) {
+            number[node] = static_cast<std::int32_t>(out.places.size());
+            out.places.push_back(spot.at);
+            out.beyond.push_back(beyond ? 1 : 0);
+        }
+        out.node_of[u] = number[node];
+        out.component_of[u] = static_cast<std::uint8_t>(spot.component % 3);
+    }
+    const auto edges_of = [&](std::size_t e) {
+        const KindTraits& kind = traits(mesh.kinds[e]);
+        const NodeRange ids = mesh.nodes_of(static_cast<ElementId>(e));
+        const auto place = [&](int local) { return mesh.nodes[index(ids[static_cast<std::size_t>(local)])]; };
+        double sum = 0.0;
+        int count = 0;
+        for (const std::vector<int>& side : kind.sides) {
+            const auto corners = static_cast<std::size_t>(side_corners(side.size(), false));
+            for (std::size_t i = 0; i < corners; ++i, ++count)
+                sum += (place(side[i]) - place(side[(i + 1) % corners])).norm();
+        }
+        return (kind.nodes > kind.corners ? 0.5 : 1.0) * sum / count;
+    };
+    out.spacing = sum_over(mesh.elements(), edges_of) / static_cast<double>(mesh.elements());
+    const bool second_order = std::any_of(mesh.kinds.begin(), mesh.kinds.end(), [](ElementKind kind) {
+        return traits(kind).nodes > traits(kind).corners;
+    });
+    out.degree = second_order ? 3 : 2;
+    return out;
+}
+
 ConstrainedSolver::ConstrainedSolver(const Model& model, const Transform& transform,
                                      const ShapeClasses& classes,
-                                     std::vector<const Eigen::MatrixXd*> stiffness, std::size_t right_sides,
+                                     const ClassMatrices& stiffness, std::size_t right_sides,
                                      const SolverOptions& options)
-    : model_(model), transform_(transform), classes_(classes), stiffness_(std::move(stiffness)),
-      options_(options) {
+    : model_(model), transform_(transform), classes_(classes), stiffness_(stiffness), options_(options) {
     facts_ = facts_of(model, classes, transform.unknowns(), right_sides);
     plan_ = choose_solver(facts_, options);
     // That of a factorisation is guessed; its symbolic analysis will tell.
@@ -138,6 +185,10 @@ const ElementSystem& ConstrainedSolver::elements() {
         elements_->append(joints_);
     }
     return elements_->system();
+}
+
+UnknownPlaces ConstrainedSolver::unknown_places() {
+    return upright::unknown_places(model_, transform_);
 }
 
 const GridSystem& ConstrainedSolver::grid() {
@@ -156,13 +207,21 @@ void ConstrainedSolver::make(SolverKind kind) {
         if (kind != SolverKind::Direct || options_.kind == SolverKind::Direct ||
             no_room.code() != ExitCode::Numerics)
             throw;
-        notes_.push_back(std::string(no_room.what()) + " Aggregation multigrid serves instead.");
-        return make(SolverKind::Aggregation);
+        SolverFacts large = facts_;
+        large.no_grid = "it is to do without";
+        const SolverKind other = stand_in(large, 0.0);
+        std::string word = text(other);
+        word[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(word[0])));
+        notes_.push_back(fmt::format("{} {} serves instead.", no_room.what(), word));
+        return make(other);
     }
     if (solver_ != nullptr) return;
     notes_.push_back(std::string("the ") + text(kind) + " does not serve this model: " + unfit);
     grid_.reset();
-    make(stand_in(facts_, options_.memory));
+    facts_.no_grid = unfit;
+    SolverOptions free = options_;
+    free.kind = SolverKind::Auto;
+    make(choose_solver(facts_, free).kind);
 }
 
 void ConstrainedSolver::update(const std::vector<double>& share) {
@@ -177,7 +236,8 @@ Eigen::MatrixXd ConstrainedSolver::solve(const Eigen::MatrixXd& loads, const Sol
         try {
             return solver_->solve(loads, wish);
         } catch (const NoConvergence& failed) {
-            const SolverKind next = stand_in(facts_, options_.memory);
+            SolverKind next = stand_in(facts_, options_.memory);
+            if (next == made_) next = SolverKind::Aggregation;
             if (made_ == SolverKind::Direct || made_ == next) throw;
             notes_.push_back(fmt::format("{} {} takes over.", failed.what(), text(next)));
             const std::vector<double> share(

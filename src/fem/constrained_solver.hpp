@@ -28,13 +28,14 @@ SolverOptions solver_options(const RunCard& run);
 
 // The rigid-body motions on the unknowns, and the node each belongs to.
 NearKernel near_kernel(const Model& model, const Transform& transform);
+// Where the unknowns of a solid model stand; reference points of couplings are beyond the body.
+UnknownPlaces unknown_places(const Model& model, const Transform& transform);
 
 class ConstrainedSolver : private SystemSource {
   public:
-    // `stiffness` by class, kept by the caller. Throws Error (Numerics) when memory would not do.
+    // `stiffness` is kept by the caller. Throws Error (Numerics) when memory would not do.
     ConstrainedSolver(const Model& model, const Transform& transform, const ShapeClasses& classes,
-                      std::vector<const Eigen::MatrixXd*> stiffness, std::size_t right_sides,
-                      const SolverOptions& options);
+                      const ClassMatrices& stiffness, std::size_t right_sides, const SolverOptions& options);
 
     // Takes the share of full stiffness of every element.
     void update(const std::vector<double>& share);
@@ -51,12 +52,13 @@ class ConstrainedSolver : private SystemSource {
     void make(SolverKind kind);
     const ElementSystem& elements() override;
     NearKernel near_kernel() override { return upright::near_kernel(model_, transform_); }
+    UnknownPlaces unknown_places() override;
     const GridSystem& grid() override;
 
     const Model& model_;
     const Transform& transform_;
     const ShapeClasses& classes_;
-    std::vector<const Eigen::MatrixXd*> stiffness_;
+    const ClassMatrices& stiffness_;
     SolverOptions options_;
     SolverFacts facts_;
     SolverPlan plan_;

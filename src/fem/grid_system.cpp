@@ -88,7 +88,7 @@ class Lattice {
 } // namespace
 
 GridSystem make_grid_system(const Model& model, const Transform& transform, const ShapeClasses& classes,
-                            const std::vector<const Eigen::MatrixXd*>& matrices) {
+                            const ClassMatrices& matrices) {
     const Mesh& mesh = model.mesh;
     const Lattice lattice(mesh);
     GridSystem out;
@@ -100,13 +100,13 @@ GridSystem make_grid_system(const Model& model, const Transform& transform, cons
     out.unknowns = transform.unknowns();
     const auto d = static_cast<std::size_t>(out.dimension);
     const std::size_t corners = std::size_t{1} << d;
-    for (const Eigen::MatrixXd* matrix : matrices) {
-        Eigen::MatrixXd turned(matrix->rows(), matrix->cols());
+    for (const Eigen::MatrixXd& matrix : matrices.kept()) {
+        Eigen::MatrixXd turned(matrix.rows(), matrix.cols());
         const auto w = static_cast<Eigen::Index>(d);
         for (std::size_t a = 0; a < corners; ++a)
             for (std::size_t b = 0; b < corners; ++b)
                 turned.block(w * lattice.corner(a), w * lattice.corner(b), w, w) =
-                    matrix->block(w * static_cast<Eigen::Index>(a), w * static_cast<Eigen::Index>(b), w, w);
+                    matrix.block(w * static_cast<Eigen::Index>(a), w * static_cast<Eigen::Index>(b), w, w);
         out.kinds.push_back(std::move(turned));
     }
     out.kind_of.assign(classes.of.begin(), classes.of.end());

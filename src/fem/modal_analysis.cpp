@@ -7,6 +7,7 @@
 #include "fem/element.hpp"
 #include "model/rigid_freedom.hpp"
 #include "solve/grid_solver.hpp"
+#include "solve/lattice_solver.hpp"
 #include "solve/lobpcg.hpp"
 
 #include <Eigen/Dense>
@@ -27,32 +28,21 @@ constexpr double shift_share = 1e-9;
 
 ModalAnalysis::ModalAnalysis(const Model& model, const SolverOptions& options)
     : model_(model), options_(options), classes_(shape_classes(model)) {
-    const Mesh& mesh = model.mesh;
-    for (const ElementId id : classes_.example) {
-        const Element& element = element_for(mesh.kind(id));
-        const Eigen::MatrixXd places = places_of(mesh, id);
-        stiffness_.push_back(
-            element.stiffness(places, elasticity(model, id), mesh.depth(id), model.formulation));
-        mass_.push_back(model.material(id).density * element.mass(places, mesh.depth(id)));
-        lumped_.push_back(lumped(mass_.back(), mesh.freedoms()));
-    }
-}
-
-std::pair<ModalAnalysis::ByClass, ModalAnalysis::ByClass> ModalAnalysis::by_class(bool lumped_mass) const {
-    std::pair<ByClass, ByClass> out;
-    for (std::size_t i = 0; i < stiffness_.size(); ++i) {
-        out.first.push_back(&stiffness_[i]);
-        out.second.push_back(lumped_mass ? &lumped_[i] : &mass_[i]);
-    }
-    return out;
+    const auto make = [&](ClassMatrices::What what) {
+        return std::make_unique<ClassMatrices>(model, classes_, what);
+    };
+    stiffness_ = make(ClassMatrices::What::Stiffness);
+    mass_ = make(ClassMatrices::What::Mass);
+    lumped_ = make(ClassMatrices::What::LumpedMass);
 }
 
 Eigen::VectorXd ModalAnalysis::mass_times(const Eigen::VectorXd& u, const std::vector<double>& density,
                                           bool lumped_mass) const {
     Eigen::VectorXd out = Eigen::VectorXd::Zero(u.size());
     const int per = model_.mesh.freedoms();
+    Eigen::MatrixXd room;
     for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
-        const Eigen::MatrixXd& M = lumped_mass ? lumped_[classes_.of[e]] : mass_[classes_.of[e]];
+        const Eigen::MatrixXd& M = mass(lumped_mass).of(classes_.of[e], room);
         const NodeRange ids = model_.mesh.nodes_of(static_cast<ElementId>(e));
         Eigen::VectorXd local(M.rows());
         for (std::size_t i = 0; i < ids.size(); ++i)
@@ -88,6 +78,7 @@ struct ModalAnalysis::Iterated {
     std::unique_ptr<GridOperator> on_grid, mass_on_grid;
     ReducedSystem K_elements, M_elements;
     std::unique_ptr<AggregationOperator> aggregated;
+    std::unique_ptr<LatticeOperator> on_lattice;
     SparseMatrix mass;
     IterativeSystem* K = nullptr;
 };
@@ -130,12 +121,16 @@ ModalAnalysis::Found ModalAnalysis::by_lanczos(const ModelModalCase& c, Kept& k,
         k.factored = std::make_unique<Factored>();
         Factored& f = *k.factored;
         double largest = 0.0;
-        const auto [K_of, M_of] = by_class(c.lumped);
-        add_elements(f.K, model_, t, classes_, K_of);
-        add_elements(f.M, model_, t, classes_, M_of);
-        for (std::size_t m = 0; m < K_of.size(); ++m)
-            for (Eigen::Index i = 0; i < M_of[m]->rows(); ++i)
-                if ((*M_of[m])(i, i) > 0.0) largest = std::max(largest, (*K_of[m])(i, i) / (*M_of[m])(i, i));
+        add_elements(f.K, model_, t, classes_, *stiffness_);
+        add_elements(f.M, model_, t, classes_, mass(c.lumped));
+        Eigen::MatrixXd K_room;
+        Eigen::MatrixXd M_room;
+        for (std::size_t m = 0; m < stiffness_->size() && k.free_motions > 0; ++m) {
+            const Eigen::MatrixXd& K = stiffness_->of(m, K_room);
+            const Eigen::MatrixXd& M = mass(c.lumped).of(m, M_room);
+            for (Eigen::Index i = 0; i < M.rows(); ++i)
+                if (M(i, i) > 0.0) largest = std::max(largest, K(i, i) / M(i, i));
+        }
         for (const ModelJoint& joint : model_.joints) f.K.add(t, joint.freedoms, joint.matrix);
         for (const ModelMass& m : model_.masses)
             for (const Term& term : m.diagonal) {
@@ -216,9 +211,6 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
                                                  const ModalAccuracy& accuracy) const {
     const int threads = threads_of(options_);
     const Transform& t = k.transform;
-    const auto matrices = by_class(c.lumped);
-    const auto& K_of = matrices.first;
-    const auto& M_of = matrices.second;
     if (k.iterated == nullptr) {
         auto fresh = std::make_unique<Iterated>();
         Iterated& it = *fresh;
@@ -230,9 +222,9 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
                 it.points.add(t, {term.freedom}, it.point_masses.back());
             }
         if (kind == SolverKind::GridMultigrid) {
-            it.K_grid = make_grid_system(model_, t, classes_, K_of);
+            it.K_grid = make_grid_system(model_, t, classes_, *stiffness_);
             it.K_grid.extra = it.joints.system();
-            it.M_grid = make_grid_system(model_, t, classes_, M_of);
+            it.M_grid = make_grid_system(model_, t, classes_, mass(c.lumped));
             it.M_grid.extra = it.points.system();
             if (const std::string unfit = unfit_for_multigrid(it.K_grid); !unfit.empty())
                 throw NoConvergence("the grid multigrid does not serve this model: " + unfit);
@@ -243,13 +235,19 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
             it.mass_on_grid = std::make_unique<GridOperator>(it.M_grid, options);
             it.K = it.on_grid.get();
         } else {
-            add_elements(it.K_elements, model_, t, classes_, K_of);
-            add_elements(it.M_elements, model_, t, classes_, M_of);
+            add_elements(it.K_elements, model_, t, classes_, *stiffness_);
+            add_elements(it.M_elements, model_, t, classes_, mass(c.lumped));
             it.K_elements.append(it.joints);
             it.M_elements.append(it.points);
-            it.aggregated = std::make_unique<AggregationOperator>(it.K_elements.system(),
-                                                                  near_kernel(model_, t), threads);
-            it.K = it.aggregated.get();
+            if (kind == SolverKind::LatticeMultigrid) {
+                it.on_lattice = std::make_unique<LatticeOperator>(it.K_elements.system(),
+                                                                  unknown_places(model_, t), threads);
+                it.K = it.on_lattice.get();
+            } else {
+                it.aggregated = std::make_unique<AggregationOperator>(it.K_elements.system(),
+                                                                      near_kernel(model_, t), threads);
+                it.K = it.aggregated.get();
+            }
         }
         k.iterated = std::move(fresh);
     }
@@ -263,7 +261,10 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
         it.mass = it.M_elements.assembled(scale_M);
         std::vector<double> scale_K = stiffness;
         scale_K.resize(it.K_elements.system().elements(), 1.0);
-        it.aggregated->update(scale_K);
+        if (it.on_lattice != nullptr)
+            it.on_lattice->update(scale_K);
+        else
+            it.aggregated->update(scale_K);
     }
     const auto n = static_cast<Eigen::Index>(it.K->length());
     const auto u = static_cast<Eigen::Index>(t.unknowns());
@@ -274,7 +275,16 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
     };
     problem.mass = [&](Eigen::MatrixXd& v, Eigen::MatrixXd& out) {
         if (it.mass_on_grid == nullptr) {
-            out = it.mass * v;
+            if (it.on_lattice == nullptr) {
+                out = it.mass * v;
+                return;
+            }
+            Eigen::VectorXd own(u);
+            for (Eigen::Index i = 0; i < v.cols(); ++i) {
+                it.on_lattice->collect(v.col(i).data(), own.data());
+                const Eigen::VectorXd force = it.mass * own;
+                it.on_lattice->spread(force.data(), out.col(i).data());
+            }
             return;
         }
         for (Eigen::Index i = 0; i < v.cols(); ++i)
@@ -294,6 +304,8 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
             const Eigen::VectorXd own = motions.col(m);
             if (it.on_grid != nullptr)
                 it.on_grid->spread_values(own.data(), all.col(m).data());
+            else if (it.on_lattice != nullptr)
+                it.on_lattice->spread(own.data(), all.col(m).data());
             else
                 all.col(m) = own;
         }
@@ -305,7 +317,8 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
         // Their energy against the stiffness of the elements that a support would put in their way.
         std::vector<Eigen::Index> free;
         const double largest = largest_over(model_.mesh.elements(), 0.0, [&](std::size_t e) {
-            return stiffness[e] * K_of[classes_.of[e]]->diagonal().maxCoeff();
+            Eigen::MatrixXd room;
+            return stiffness[e] * stiffness_->of(classes_.of[e], room).diagonal().maxCoeff();
         });
         for (Eigen::Index m = 0; m < motions.cols(); ++m)
             if (eigen.values[m] < 1e-5 * largest) free.push_back(m);
@@ -345,6 +358,8 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
         const double* from = i < rigid ? problem.rigid.col(i).data() : elastic.vectors.col(i - rigid).data();
         if (it.on_grid != nullptr)
             it.on_grid->collect(from, out.pairs.vectors.col(i).data());
+        else if (it.on_lattice != nullptr)
+            it.on_lattice->collect(from, out.pairs.vectors.col(i).data());
         else
             std::copy_n(from, u, out.pairs.vectors.col(i).data());
     }
@@ -361,16 +376,21 @@ ModalAnalysis::UnitEnergies ModalAnalysis::unit_energies(const Eigen::VectorXd& 
     const int per = model_.mesh.freedoms();
 #pragma omp parallel for num_threads(threads_of(options_)) schedule(static)
     for (std::size_t e = 0; e < out.strain.size(); ++e) {
-        const Eigen::MatrixXd& K = stiffness_[classes_.of[e]];
-        const Eigen::MatrixXd& M = lumped_mass ? lumped_[classes_.of[e]] : mass_[classes_.of[e]];
+        const std::uint32_t number = classes_.of[e];
+        const ClassMatrices& masses = mass(lumped_mass);
         const NodeRange ids = model_.mesh.nodes_of(static_cast<ElementId>(e));
-        Eigen::VectorXd local(K.rows());
+        Eigen::VectorXd local(per * static_cast<Eigen::Index>(ids.size()));
         for (std::size_t i = 0; i < ids.size(); ++i)
             local.segment(static_cast<Eigen::Index>(i) * per, per) =
                 shape.segment(static_cast<Eigen::Index>(model_.freedom(ids[i], 0)), per);
         classes_.to_class(static_cast<ElementId>(e), local);
-        out.strain[e] = local.dot(K * local);
-        out.kinetic[e] = local.dot(M * local);
+        if (stiffness_->made(number)) {
+            out.strain[e] = stiffness_->work(number, local.data(), local.data());
+            out.kinetic[e] = masses.work(number, local.data(), local.data());
+        } else {
+            out.strain[e] = local.dot(stiffness_->kept()[number] * local);
+            out.kinetic[e] = local.dot(masses.kept()[number] * local);
+        }
     }
     return out;
 }

@@ -78,10 +78,9 @@ class ModalAnalysis {
         std::string method;
         double rigid_below = 0.0; // values below are rigid ones
     };
-    using ByClass = std::vector<const Eigen::MatrixXd*>;
-    std::pair<ByClass, ByClass> by_class(bool lumped_mass) const; // stiffness and mass
-    struct Factored;                                              // what a case needs on a factorisation
-    struct Iterated;                                              // or on a multigrid
+    const ClassMatrices& mass(bool lumped_mass) const { return lumped_mass ? *lumped_ : *mass_; }
+    struct Factored; // what a case needs on a factorisation
+    struct Iterated; // or on a multigrid
     struct Kept;
     Kept& kept(const ModelModalCase& c);
     Found by_lanczos(const ModelModalCase& c, Kept& k, const std::vector<double>& stiffness,
@@ -93,8 +92,8 @@ class ModalAnalysis {
     const Model& model_;
     SolverOptions options_;
     ShapeClasses classes_;
-    std::vector<Eigen::MatrixXd> stiffness_, mass_, lumped_; // by class
-    std::map<std::string, std::unique_ptr<Kept>> kept_;      // by the name of the case
+    std::unique_ptr<ClassMatrices> stiffness_, mass_, lumped_;
+    std::map<std::string, std::unique_ptr<Kept>> kept_; // by the name of the case
 };
 
 } // namespace upright

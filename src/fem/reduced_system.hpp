@@ -2,6 +2,7 @@
 #pragma once
 
 #include "base/sparse_matrix.hpp"
+#include "fem/class_matrices.hpp"
 #include "fem/shape_classes.hpp"
 #include "model/constraints.hpp"
 #include "solve/linear_solver.hpp"
@@ -25,6 +26,11 @@ class ReducedSystem {
     // The same with a matrix that is kept here.
     void add(const Transform& t, const std::vector<std::size_t>& freedoms, Eigen::MatrixXd&& matrix);
 
+    // The same with a matrix that is made as element `number` of `source`, which the caller keeps: for one of plain
+    // freedoms it is made anew whenever it is asked for. One source a system.
+    void add(const Transform& t, const std::vector<std::size_t>& freedoms, const MadeMatrices& source,
+             std::size_t number);
+
     // The elements of another system on the same unknowns, after these; it must live as long.
     void append(const ReducedSystem& other);
 
@@ -35,12 +41,13 @@ class ReducedSystem {
 
   private:
     ElementSystem system_;
+    void add_plain(const Transform& t, const std::vector<std::size_t>& freedoms);
+
     std::deque<Eigen::MatrixXd> reduced_; // of elements that touch dependent freedoms
 };
 
-// Every element of a model, each with the matrix of its class turned to its place; `matrices` by class must
-// live as long.
+// Every element of a model, each with the matrix of its class turned to its place; `matrices` must live as long.
 void add_elements(ReducedSystem& system, const Model& model, const Transform& transform,
-                  const ShapeClasses& classes, const std::vector<const Eigen::MatrixXd*>& matrices);
+                  const ShapeClasses& classes, const ClassMatrices& matrices);
 
 } // namespace upright

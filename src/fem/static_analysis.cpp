@@ -22,40 +22,36 @@ double StaticAnalysis::rise(const ModelCase& c) const {
 StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
     : model_(model), options_(options), threads_(threads_of(options)), classes_(shape_classes(model)) {
     const Mesh& mesh = model.mesh;
-    for (const ElementId id : classes_.example) {
-        const Element& element = element_for(mesh.kind(id));
-        const Eigen::MatrixXd places = places_of(mesh, id);
-        const Eigen::MatrixXd D = elasticity(model, id);
-        matrices_.push_back(element.stiffness(places, D, mesh.depth(id), model.formulation));
-        stress_.push_back(
-            element.stress(places, D, mesh.depth(id), model.formulation, natural_center(mesh.kind(id))));
+    stiffness_ = std::make_unique<ClassMatrices>(model, classes_, ClassMatrices::What::Stiffness);
+    stress_.resize(classes_.example.size());
+    for (std::size_t number = 0; number < stress_.size(); ++number) {
+        if (stiffness_->made(number)) continue;
+        const ElementId id = classes_.example[number];
+        stress_[number] = element_for(mesh.kind(id))
+                              .stress(places_of(mesh, id), elasticity(model, id), mesh.depth(id),
+                                      model.formulation, natural_center(mesh.kind(id)));
     }
-    boxes_ = std::make_unique<BoxEnergies>(mesh, classes_, matrices_);
+    boxes_ = std::make_unique<BoxEnergies>(mesh, classes_, stiffness_->kept());
     for (std::vector<CaseId>& cases : cases_by_supports(model)) {
         groups_.emplace_back(model.transform(model.cases[cases.front()]));
         groups_.back().cases = std::move(cases);
     }
     for (Group& group : groups_)
         group.solver = std::make_unique<ConstrainedSolver>(
-            model, group.transform, classes_, stiffness_by_class(),
+            model, group.transform, classes_, *stiffness_,
             group.cases.size() + (group.transform.moves() ? 1 : 0), options);
-}
-
-std::vector<const Eigen::MatrixXd*> StaticAnalysis::stiffness_by_class() const {
-    std::vector<const Eigen::MatrixXd*> out;
-    for (const Eigen::MatrixXd& K : matrices_) out.push_back(&K);
-    return out;
 }
 
 Eigen::VectorXd StaticAnalysis::stiffness_times(const Eigen::VectorXd& u,
                                                 const std::vector<double>& stiffness) const {
     Eigen::VectorXd out = Eigen::VectorXd::Zero(u.size());
     const int per = model_.mesh.freedoms();
+    Eigen::MatrixXd room;
     for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
         Eigen::VectorXd local = element_displacement(u, id);
         classes_.to_class(id, local);
-        Eigen::VectorXd f = stiffness[e] * (matrices_[classes_.of[e]] * local);
+        Eigen::VectorXd f = stiffness[e] * (stiffness_->of(classes_.of[e], room) * local);
         classes_.from_class(id, f);
         const NodeRange ids = model_.mesh.nodes_of(id);
         for (std::size_t i = 0; i < ids.size(); ++i)
@@ -272,7 +268,19 @@ void StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd
     const auto per = static_cast<std::size_t>(mesh.freedoms());
     const auto one_element = [&](std::size_t e) {
         const auto id = static_cast<ElementId>(e);
-        const Eigen::MatrixXd& k = matrices_[classes_.of[e]];
+        if (stiffness_->made(classes_.of[e])) {
+            const NodeRange ids = mesh.nodes_of(id);
+            double one[30];
+            double two[30];
+            for (std::size_t i = 0; i < ids.size(); ++i)
+                for (std::size_t c = 0; c < 3; ++c) {
+                    one[3 * i + c] = first[3 * index(ids[i]) + c];
+                    two[3 * i + c] = second[3 * index(ids[i]) + c];
+                }
+            out[e] = stiffness_->work(classes_.of[e], one, v == nullptr ? one : two);
+            return;
+        }
+        const Eigen::MatrixXd& k = stiffness_->kept()[classes_.of[e]];
         if (classes_.turn(id) != nullptr) {
             Eigen::VectorXd one = element_displacement(u, id);
             classes_.to_class(id, one);
@@ -296,12 +304,6 @@ void StaticAnalysis::unit_energy(const Eigen::VectorXd& u, const Eigen::VectorXd
         switch (k.rows()) {
         case 8:
             out[e] = energy_of<8>(k, first, second, at.data());
-            break;
-        case 12:
-            out[e] = energy_of<12>(k, first, second, at.data());
-            break;
-        case 30:
-            out[e] = energy_of<30>(k, first, second, at.data());
             break;
         default:
             out[e] = (v == nullptr ? element_displacement(u, id) : element_displacement(*v, id))
@@ -388,12 +390,14 @@ double StaticAnalysis::joint_energy(const Eigen::VectorXd& u) const {
 
 std::array<double, 2> StaticAnalysis::von_mises_at(ElementId e, const Eigen::VectorXd& u, double rise,
                                                    Eigen::MatrixXd* derivative) const {
-    const Eigen::MatrixXd& S = stress_[classes_.of[index(e)]];
+    const std::uint32_t number = classes_.of[index(e)];
+    const bool made = stiffness_->made(number);
+    const Eigen::MatrixXd& S = stress_[number];
     // Everything in the axes of the class, where the size of a stress is the same.
     const ElementId example = classes_.example[classes_.of[index(e)]];
     Eigen::VectorXd local = element_displacement(u, e);
     classes_.to_class(e, local);
-    Eigen::VectorXd s = S * local;
+    Eigen::VectorXd s = made ? Eigen::VectorXd(stiffness_->stress(number, local.data())) : S * local;
     if (rise != 0.0) {
         const Eigen::MatrixXd D = elasticity(model_, example);
         const Eigen::VectorXd strain = free_strain(model_, example);
@@ -403,7 +407,7 @@ std::array<double, 2> StaticAnalysis::von_mises_at(ElementId e, const Eigen::Vec
     const int layers = stress_layers();
     const Eigen::Index each = s.size() / layers;
     const bool strain_plane = model_.family == ElementFamily::PlaneStrain;
-    if (derivative != nullptr) derivative->setZero(S.cols(), layers);
+    if (derivative != nullptr) derivative->setZero(local.size(), layers);
     std::array<double, 2> out{};
     for (int l = 0; l < layers; ++l) {
         const Eigen::VectorXd one = s.segment(l * each, each);
@@ -425,6 +429,10 @@ std::array<double, 2> StaticAnalysis::von_mises_at(ElementId e, const Eigen::Vec
                 for (Eigen::Index i = 0; i < 3; ++i)
                     by_stress[i] += 1.5 * (across - mean) / size *
                                     stress_across_plane(model_, e, Eigen::Vector3d::Unit(i), 0.0);
+        }
+        if (made) {
+            stiffness_->stress_transposed(number, by_stress, derivative->col(l).data());
+            continue;
         }
         derivative->col(l) = S.middleRows(l * each, each).transpose() * by_stress;
         classes_.from_class(e, derivative->col(l));

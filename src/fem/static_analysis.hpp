@@ -104,7 +104,7 @@ class StaticAnalysis {
     void set_warm_state(const std::vector<Eigen::MatrixXd>& state);
 
     // Full stiffness of each class of elements.
-    std::vector<const Eigen::MatrixXd*> stiffness_by_class() const;
+    const ClassMatrices& stiffness_by_class() const { return *stiffness_; }
     const ShapeClasses& classes() const { return classes_; }
 
     // The freedoms of one element, node by node.
@@ -144,9 +144,9 @@ class StaticAnalysis {
     SolverOptions options_;
     int threads_ = 1;
     ShapeClasses classes_;
-    std::vector<Eigen::MatrixXd> matrices_; // element stiffness, by class
+    std::unique_ptr<ClassMatrices> stiffness_;
     std::unique_ptr<BoxEnergies> boxes_;
-    std::vector<Eigen::MatrixXd> stress_; // stress from displacements at the middle, by class
+    std::vector<Eigen::MatrixXd> stress_; // stress from displacements at the middle, by class that is kept
     std::deque<Group> groups_;
 };
 

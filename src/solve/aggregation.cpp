@@ -152,8 +152,9 @@ void AggregationOperator::assemble(const std::vector<double>& scale) {
     std::fill(value.begin(), value.end(), 0.0);
     const std::vector<std::size_t>& starts = levels_[0]->A.starts;
     const std::uint32_t* target = target_.data();
+    Eigen::MatrixXd room;
     for (std::size_t e = 0; e < system_.elements(); ++e) {
-        const Eigen::MatrixXd& K = *system_.matrix_of[e];
+        const Eigen::MatrixXd& K = system_.matrix(e, room);
         const double* entry = K.data();
         const std::int32_t* dofs = system_.dofs.data() + system_.starts[e];
         const auto width = static_cast<std::size_t>(K.rows());

@@ -171,15 +171,17 @@ class DirectSolver : public LinearSolver {
         return cost_.factor_flops < worth_threads ? 1 : threads_of(options_);
     }
 
+    // Where an unknown stands: its element, and which of its freedoms.
+    struct Seat {
+        std::uint32_t element = 0;
+        std::uint32_t place = 0;
+    };
+
     // The lower triangle's pattern by columns: with values where `scale` is given, else, where `targets` are
     // wanted, with where each entry of each element's lower triangle goes.
     void build_pattern(const std::vector<double>* scale, bool targets) {
         const std::size_t n = system_.unknowns;
-        // The elements of each unknown, with its place in them.
-        struct Seat {
-            std::uint32_t element = 0;
-            std::uint32_t place = 0;
-        };
+        // The elements of each unknown.
         std::vector<std::size_t> begins(n + 1, 0);
         for (const std::int32_t u : system_.dofs)
             if (u >= 0) ++begins[static_cast<std::size_t>(u) + 1];
@@ -204,6 +206,8 @@ class DirectSolver : public LinearSolver {
         indices.reserve(40 * n);
         std::vector<std::int32_t> rows;
         std::vector<SuiteSparse_long> place_of(n, -1); // of a row in the column at hand
+        std::vector<double> made;
+        std::vector<double> entries;
         for (std::size_t c = 0; c < n; ++c) {
             const auto column = static_cast<std::int32_t>(c);
             rows.clear();
@@ -227,11 +231,11 @@ class DirectSolver : public LinearSolver {
                 place_of[static_cast<std::size_t>(rows[r])] = from + static_cast<SuiteSparse_long>(r);
             if (scale != nullptr) {
                 values.resize(values.size() + rows.size(), 0.0);
-                each([&](const Seat& seat, std::size_t i, std::size_t /*width*/, std::size_t row) {
-                    values[static_cast<std::size_t>(place_of[row])] +=
-                        (*scale)[seat.element] *
-                        (*system_.matrix_of[seat.element])(static_cast<Eigen::Index>(i),
-                                                           static_cast<Eigen::Index>(seat.place));
+                const Seat* of = nullptr; // whose column of its matrix is at hand
+                each([&](const Seat& seat, std::size_t i, std::size_t width, std::size_t row) {
+                    if (of != &seat) matrix_column(seat, width, made, entries);
+                    of = &seat;
+                    values[static_cast<std::size_t>(place_of[row])] += (*scale)[seat.element] * entries[i];
                 });
             }
             if (targets)
@@ -253,6 +257,19 @@ class DirectSolver : public LinearSolver {
         keep_pattern(starts, indices, scale != nullptr ? &values : nullptr);
     }
 
+    // The column of an element's matrix that belongs to one of its unknowns.
+    void matrix_column(const Seat& seat, std::size_t width, std::vector<double>& made,
+                       std::vector<double>& out) const {
+        out.resize(width);
+        if (const Eigen::MatrixXd* kept = system_.matrix_of[seat.element]; kept != nullptr) {
+            std::copy_n(kept->data() + seat.place * width, width, out.begin());
+            return;
+        }
+        made.resize(3 * width);
+        system_.made->make_rows(system_.number_of[seat.element], seat.place / 3, made.data());
+        for (std::size_t i = 0; i < width; ++i) out[i] = made[3 * i + seat.place % 3];
+    }
+
     // Without values they are nothing.
     void keep_pattern(const std::vector<SuiteSparse_long>& starts, const std::vector<std::int32_t>& indices,
                       const std::vector<double>* values) {
@@ -271,8 +288,9 @@ class DirectSolver : public LinearSolver {
         auto* values = static_cast<double*>(matrix_->x);
         std::memset(values, 0, matrix_->nzmax * sizeof(double));
         const std::uint32_t* target = target_.data();
+        Eigen::MatrixXd room;
         for (std::size_t e = 0; e < system_.elements(); ++e) {
-            const Eigen::MatrixXd& K = *system_.matrix_of[e];
+            const Eigen::MatrixXd& K = system_.matrix(e, room);
             const Eigen::Index width = K.rows();
             for (Eigen::Index c = 0; c < width; ++c) {
                 const double* column = &K(0, c);

@@ -13,8 +13,9 @@
 
 namespace upright {
 
-// Aggregation serves every mesh, the grid multigrid lattices of cells.
-enum class SolverKind { Auto, Direct, GridMultigrid, Aggregation };
+// Aggregation serves every mesh, the grid multigrid meshes that are lattices of cells, and the lattice multigrid
+// any solid mesh, under which it lays a lattice of its own.
+enum class SolverKind { Auto, Direct, GridMultigrid, LatticeMultigrid, Aggregation };
 
 struct SolverOptions {
     int threads = 0;      // 0: all cores
@@ -27,23 +28,40 @@ struct SolverOptions {
 // The number of threads that options come to on this machine.
 int threads_of(const SolverOptions& options);
 
+// Matrices that nobody keeps: they are made whenever they are asked for.
+class MadeMatrices {
+  public:
+    virtual ~MadeMatrices() = default;
+    virtual void make(std::size_t number, Eigen::MatrixXd& out) const = 0;
+    // The rows of one node, three freedoms each: 3 x width, column by column.
+    virtual void make_rows(std::size_t number, std::size_t node, double* out) const = 0;
+};
+
 // The structure of a system: K = sum over elements of scale_e * matrix_e at the element's unknowns.
 struct ElementSystem {
     std::size_t unknowns = 0;
     std::vector<std::size_t> starts{0}; // where each element's unknowns begin in `dofs`, and the end
     std::vector<std::int32_t> dofs;     // -1 where held
     // The matrix of each element, as wide as it has dofs; owned by the caller, who keeps them as long as the
-    // solver lives. Elements may share one.
+    // solver lives. Elements may share one. nullptr: it is made.
     std::vector<const Eigen::MatrixXd*> matrix_of;
+    const MadeMatrices* made = nullptr;
+    std::vector<std::uint32_t> number_of; // beside matrix_of, as `made` knows it; empty where nothing is made
     // The order to eliminate the unknowns in (solve/dissection.hpp); empty: a factorisation finds its own.
     std::vector<std::int32_t> order;
 
     std::size_t elements() const { return matrix_of.size(); }
     std::size_t width(std::size_t e) const { return starts[e + 1] - starts[e]; }
+    // The matrix of an element, in `room` where it has to be made.
+    const Eigen::MatrixXd& matrix(std::size_t e, Eigen::MatrixXd& room) const {
+        if (matrix_of[e] != nullptr) return *matrix_of[e];
+        made->make(number_of[e], room);
+        return room;
+    }
 };
 
 struct SolverCost {
-    std::string method; // in words: "sparse Cholesky", "grid multigrid", "aggregation multigrid"
+    std::string method; // in words: "sparse Cholesky", "grid multigrid", "lattice multigrid", "aggregation multigrid"
     int iterations = 0; // of the last solve, the most that a right-hand side took; 0: direct
     int levels = 0;     // of a multigrid
     double bytes = 0.0; // all that is held for solving

@@ -1,6 +1,7 @@
 #include "solve/solver_table.hpp"
 
 #include "solve/grid_solver.hpp"
+#include "solve/lattice_solver.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -55,6 +56,17 @@ SolverEstimate aggregation_estimate(const SolverFacts& facts) {
             n * (aggregation_setup_seconds + 12.0 * sides_of(facts) * aggregation_iteration_seconds)};
 }
 
+SolverEstimate lattice_estimate(const SolverFacts& facts) {
+    const auto n = static_cast<double>(facts.unknowns);
+    return {n * (lattice_bytes + 40.0 * std::min(3.0, sides_of(facts) - 1.0)) + 2e7,
+            n * (lattice_setup_seconds + 12.0 * sides_of(facts) * lattice_iteration_seconds)};
+}
+
+// Of those that take any mesh, without a factorisation.
+SolverKind without_grid(const SolverFacts& facts) {
+    return facts.solid ? SolverKind::LatticeMultigrid : SolverKind::Aggregation;
+}
+
 } // namespace
 
 const std::vector<SolverEntry>& solver_table() {
@@ -70,6 +82,13 @@ const std::vector<SolverEntry>& solver_table() {
              const GridSystem& grid = source.grid();
              unfit = unfit_for_multigrid(grid);
              return unfit.empty() ? make_grid_solver(grid, options) : nullptr;
+         }},
+        {SolverKind::LatticeMultigrid, "", "", "lattice multigrid", lattice_estimate,
+         [](const SolverFacts& facts) {
+             return facts.solid ? std::string() : std::string("it is no solid");
+         },
+         [](SystemSource& source, const SolverOptions& options, std::string& /*unfit*/) {
+             return make_lattice_solver(source.elements(), source.unknown_places(), options);
          }},
         {SolverKind::Aggregation, "", "", "aggregation multigrid", aggregation_estimate, serves_all,
          [](SystemSource& source, const SolverOptions& options, std::string& /*unfit*/) {
@@ -109,7 +128,7 @@ SolverPlan choose_solver(const SolverFacts& facts, const SolverOptions& options)
     };
     if (options.kind != SolverKind::Auto) {
         const std::string unfit = solver_entry(options.kind).unfit(facts);
-        if (!unfit.empty()) return planned(SolverKind::Aggregation, "as [run] asks; " + unfit);
+        if (!unfit.empty()) return planned(without_grid(facts), "as [run] asks; " + unfit);
         return planned(options.kind, *solver_entry(options.kind).word == '\0' ? "as asked" : "as [run] asks");
     }
     const SolverEstimate direct = direct_estimate(facts);
@@ -122,15 +141,17 @@ SolverPlan choose_solver(const SolverFacts& facts, const SolverOptions& options)
         return planned(SolverKind::Direct,
                        facts.searched ? "for buckling, at this size" : "quick at this size");
     }
+    const SolverKind other = without_grid(facts);
     if (direct.bytes > options.memory)
-        return planned(SolverKind::Aggregation, "a factorisation would not fit into memory");
-    if (direct.seconds > 3.0 * aggregation_estimate(facts).seconds)
-        return planned(SolverKind::Aggregation, "a factorisation would take longer");
+        return planned(other, "a factorisation would not fit into memory");
+    if (direct.seconds > 3.0 * solver_entry(other).estimate(facts).seconds &&
+        (!facts.searched || facts.unknowns >= grid_from_searched))
+        return planned(other, "a factorisation would take longer");
     return planned(SolverKind::Direct, "it fits into memory");
 }
 
 SolverKind stand_in(const SolverFacts& facts, double memory) {
-    return direct_estimate(facts).bytes < memory ? SolverKind::Direct : SolverKind::Aggregation;
+    return direct_estimate(facts).bytes < memory ? SolverKind::Direct : without_grid(facts);
 }
 
 } // namespace upright

@@ -13,11 +13,13 @@
 
 namespace upright {
 
+struct UnknownPlaces; // solve/lattice_solver.hpp
+
 // What is known of a system before anything of it is made.
 struct SolverFacts {
     std::size_t unknowns = 0;
     std::size_t right_sides = 1;
-    bool solid = true;     // three-dimensional; else a plane or a shell
+    bool solid = true;     // three-dimensional, nodes of three freedoms; else a plane or a shell
     bool polar = false;    // on a lattice with stencils of its own
     std::string no_grid;   // why it is no lattice of cells; empty where it is one
     bool searched = false; // tens of further answers to high accuracy are wanted: buckling
@@ -34,6 +36,7 @@ class SystemSource {
     virtual ~SystemSource() = default;
     virtual const ElementSystem& elements() = 0;
     virtual NearKernel near_kernel() = 0;
+    virtual UnknownPlaces unknown_places() = 0;
     virtual const GridSystem& grid() = 0;
 };
 
@@ -72,7 +75,7 @@ struct SolverPlan {
 
 // Chooses by structure, size and memory; what the options ask for is taken where it serves.
 SolverPlan choose_solver(const SolverFacts& facts, const SolverOptions& options);
-// Which takes over where another does not converge or serve.
+// Which takes over where another does not converge.
 SolverKind stand_in(const SolverFacts& facts, double memory);
 
 } // namespace upright

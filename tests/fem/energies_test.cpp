@@ -19,12 +19,12 @@ Eigen::VectorXd wavy_field(const Model& model, double shift) {
 // u' K v of every element from the matrices of the classes, one by one.
 std::vector<double> energies_one_by_one(const StaticAnalysis& analysis, const Eigen::VectorXd& u,
                                         const Eigen::VectorXd& v) {
-    const auto matrices = analysis.stiffness_by_class();
+    const ClassMatrices& matrices = analysis.stiffness_by_class();
     const ShapeClasses& classes = analysis.classes();
     std::vector<double> out;
     for (std::size_t e = 0; e < classes.of.size(); ++e) {
         const auto id = static_cast<ElementId>(e);
-        const Eigen::MatrixXd k = classes.turned(id, *matrices[classes.of[e]]);
+        const Eigen::MatrixXd k = classes.turned(id, matrices.copy_of(classes.of[e]));
         out.push_back(analysis.element_displacement(u, id).dot(k * analysis.element_displacement(v, id)));
     }
     return out;

@@ -84,6 +84,9 @@ TEST(ModalMultigrid, FindsTheModesOfFreeAndHalfFreeBodies) {
         const std::vector<double> full(model.mesh.elements(), 1.0);
         compare(model, SolverKind::GridMultigrid, full);
         compare(model, SolverKind::Aggregation, full);
+        const Model fitted =
+            build_model(study_from(bar(supports, "[mesh]\nkind = \"fitted\"\nsize = 2\norder = 2\n")));
+        compare(fitted, SolverKind::LatticeMultigrid, half_made(fitted));
     }
 }
 
@@ -110,7 +113,9 @@ TEST(ModalMultigrid, ServesCouplingsWithMassesAndPlaneAndFittedMeshes) {
         build_model(study_from(bar("supports = [\"clamp\"]\n", "[mesh]\nsize = 1\n", rider)));
     compare(coupled, SolverKind::GridMultigrid, std::vector<double>(coupled.mesh.elements(), 1.0));
     compare(coupled, SolverKind::Aggregation, std::vector<double>(coupled.mesh.elements(), 1.0));
+    compare(coupled, SolverKind::LatticeMultigrid, std::vector<double>(coupled.mesh.elements(), 1.0));
     const Model fitted =
         build_model(study_from(bar("supports = [\"clamp\"]\n", "[mesh]\nkind = \"fitted\"\nsize = 2\n")));
     compare(fitted, SolverKind::Aggregation, std::vector<double>(fitted.mesh.elements(), 1.0));
+    compare(fitted, SolverKind::LatticeMultigrid, std::vector<double>(fitted.mesh.elements(), 1.0));
 }

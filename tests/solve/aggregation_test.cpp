@@ -133,10 +133,10 @@ TEST(SolverTable, WhatDoesNotFitIsSaidAndWhatStandsInFits) {
     options.memory = 1e9;
     options.kind = SolverKind::Direct;
     EXPECT_FALSE(choose_solver(facts, options).fits);
-    EXPECT_EQ(stand_in(facts, 1e9), SolverKind::Aggregation);
+    EXPECT_EQ(stand_in(facts, 1e9), SolverKind::LatticeMultigrid);
     EXPECT_EQ(stand_in(facts, 1e15), SolverKind::Direct);
     options.kind = SolverKind::GridMultigrid; // not served: another one, and why
     const SolverPlan plan = choose_solver(facts, options);
-    EXPECT_EQ(plan.kind, SolverKind::Aggregation);
+    EXPECT_EQ(plan.kind, SolverKind::LatticeMultigrid);
     EXPECT_NE(plan.reason.find("no boxes"), std::string::npos);
 }

@@ -621,11 +621,7 @@ hold = ["y", "z"]
 TEST(GridMultigrid, MassesAreMultipliedToo) {
     // Their blocks have entries where those of stiffness have none.
     const Lattice lattice(block_of("[24, 12, 12]"));
-    std::vector<Eigen::MatrixXd> own;
-    for (const ElementId id : lattice.analysis.classes().example)
-        own.push_back(element_for(ElementKind::Hex8).mass(places_of(lattice.model.mesh, id), 1.0));
-    std::vector<const Eigen::MatrixXd*> matrices;
-    for (const Eigen::MatrixXd& m : own) matrices.push_back(&m);
+    const ClassMatrices matrices(lattice.model, lattice.analysis.classes(), ClassMatrices::What::Mass);
     const GridSystem system =
         make_grid_system(lattice.model, lattice.transform, lattice.analysis.classes(), matrices);
     GridOperator op(system, {});
@@ -673,8 +669,8 @@ TEST(SolverChoice, FollowsStructureSizeAndMemory) {
     EXPECT_EQ(kind(plane, 1000000, 12e9).kind, SolverKind::GridMultigrid);
     const Model quadratic = build_model(test::study_from(test::block_study({}, "order = 2\n")));
     EXPECT_EQ(kind(quadratic, 10000, 12e9).kind, SolverKind::Direct);
-    EXPECT_EQ(kind(quadratic, 1000000, 12e9).kind, SolverKind::Aggregation);
-    EXPECT_EQ(kind(quadratic, 10000, 12e9, SolverKind::GridMultigrid).kind, SolverKind::Aggregation);
+    EXPECT_EQ(kind(quadratic, 1000000, 12e9).kind, SolverKind::LatticeMultigrid);
+    EXPECT_EQ(kind(quadratic, 10000, 12e9, SolverKind::GridMultigrid).kind, SolverKind::LatticeMultigrid);
     // What would fit is told.
     const SolverPlan plan = kind(grid, 3000000, 1e8);
     EXPECT_NE(std::string(no_room(grid, plan, 1e8).what()).find("Elements of"), std::string::npos);
