@@ -133,10 +133,10 @@ TEST(LatticeMultigrid, TakesCouplingsJointsBondsSkewSupportsAndSeveralCases) {
                   "\"m\"\nsupports = [\"clamp\", \"moved\"]\nloads = [\"pull\"]\n")},
         {"a bond of unlike meshes",
          body(fitted).add(
-             "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[24.2, 1, 1], [30, "
+             "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = [[25, 1, 1], [30, "
              "10, 8]]\n[[surface]]\nname = \"near\"\nof = \"pad\"\nfacing = [-1, 0, 0]\n[[surface]]\nname "
              "= \"far\"\nof = \"pad\"\nfacing = [1, 0, 0]\n[[bond]]\nname = \"glue\"\nbetween = "
-             "[\"near\", \"end\"]\ngap = 0.5\n[[load]]\nname = \"push\"\non = \"far\"\nforce = [50, 0, 70]\n"
+             "[\"near\", \"end\"]\ngap = 1.5\n[[load]]\nname = \"push\"\non = \"far\"\nforce = [50, 0, 70]\n"
              "[[case]]\nname = \"c\"\nsupports = [\"clamp\"]\nloads = [\"push\"]\n")},
     };
     for (const Text& t : studies) {
