@@ -59,8 +59,8 @@ double to_space(const Gradient<Nodes>& x, const Gradient<Nodes>& natural, Gradie
     return det;
 }
 
-// A ten-node tetrahedron with straight edges: the interpolation by the four linear functions L of the corners.
-// The derivative of a node's function by L_i is a sum of linear functions of L.
+// A ten-node tetrahedron with straight edges: the interpolation by the four linear functions L of the
+// corners. The derivative of a node's function by L_i is a sum of linear functions of L.
 class StraightTetrahedron {
   public:
     // d N / d L_corner = slope * L_of + constant.
@@ -73,7 +73,7 @@ class StraightTetrahedron {
         int i = 0, j = 0; // corners
         double integral = 0.0;
     };
-    std::array<std::array<int, 2>, 10> ends{};                 // of each node: its corner twice, or its edge's
+    std::array<std::array<int, 2>, 10> ends{}; // of each node: its corner twice, or its edge's
     std::array<std::array<std::vector<Pair>, 10>, 10> pairs{}; // of nodes a and b
 
     static const StraightTetrahedron& get() {
@@ -140,6 +140,36 @@ double corner_gradients(const Vec3& p0, const Vec3& p1, const Vec3& p2, const Ve
     return det / 6.0;
 }
 
+// Values of the interpolation at the points of the rule, and the integrals of their products over a unit
+// volume.
+template <int Nodes> struct Products {
+    std::vector<Eigen::Matrix<double, Nodes, 1>> values;
+    Eigen::Matrix<double, Nodes, Nodes> of_volume = Eigen::Matrix<double, Nodes, Nodes>::Zero();
+
+    static const Products& get() {
+        static const Products products;
+        return products;
+    }
+
+  private:
+    Products() {
+        Eigen::VectorXd N;
+        Eigen::MatrixXd G;
+        for (const RulePoint& p : integration_rule(kind_of(Nodes))) {
+            interpolate(kind_of(Nodes), p.at, N, G);
+            values.emplace_back(N);
+            of_volume += 6.0 * p.weight * values.back() * values.back().transpose();
+        }
+    }
+};
+
+bool straight(const Gradient<4>& /*x*/) {
+    return true;
+}
+bool straight(const Gradient<10>& x) {
+    return StraightTetrahedron::get().is(x);
+}
+
 // Calls with gradients and the volume that each point of a rule stands for: the least one that is exact for
 // the stiffness of straight edges, else that of the kind.
 template <int Nodes, class Call> void each_point(const Gradient<Nodes>& x, Call&& call) {
@@ -148,7 +178,7 @@ template <int Nodes, class Call> void each_point(const Gradient<Nodes>& x, Call&
         const double volume = corner_gradients(x.col(0), x.col(1), x.col(2), x.col(3), g);
         call(g, volume);
     } else {
-        if (StraightTetrahedron::get().is(x)) {
+        if (straight(x)) {
             const Natural<Nodes>& natural = Natural<Nodes>::few();
             for (std::size_t p = 0; p < natural.at.size(); ++p) {
                 const double det = to_space<Nodes>(x, natural.at[p], g);
@@ -182,7 +212,7 @@ Eigen::Matrix<double, 6, 3> strains_of(const Vec3& g) {
 
 ClassMatrices::ClassMatrices(const Model& model, const ShapeClasses& classes, What what)
     : model_(model), classes_(classes), what_(what), kept_(classes.example.size()),
-      laws_(model.materials.size()) {
+      laws_(model.materials.size()), law_of_(kept_.size(), 0), first_order_(kept_.size(), 0) {
     const Mesh& mesh = model.mesh;
     std::vector<bool> known(model.materials.size(), false);
     const bool lone = !mesh.on_grid() && classes.turn_of.empty();
@@ -192,6 +222,8 @@ ClassMatrices::ClassMatrices(const Model& model, const ShapeClasses& classes, Wh
         const MaterialId material = model.regions[index(mesh.region[index(id)])].material;
         const bool tetrahedron = kind == ElementKind::Tet4 || kind == ElementKind::Tet10;
         if (lone && tetrahedron && same_everywhere(model.material(id))) {
+            law_of_[number] = static_cast<std::uint16_t>(index(material));
+            first_order_[number] = kind == ElementKind::Tet4 ? 1 : 0;
             if (known[index(material)]) continue;
             known[index(material)] = true;
             Law& law = laws_[index(material)];
@@ -212,11 +244,6 @@ ClassMatrices::ClassMatrices(const Model& model, const ShapeClasses& classes, Wh
         kept_[number] = model.material(id).density * element.mass(places, mesh.depth(id));
         if (what == What::LumpedMass) kept_[number] = lumped(kept_[number], mesh.freedoms());
     }
-}
-
-const ClassMatrices::Law& ClassMatrices::law(std::size_t number) const {
-    const auto e = index(classes_.example[number]);
-    return laws_[index(model_.regions[index(model_.mesh.region[e])].material)];
 }
 
 template <int Nodes> Gradient<Nodes> ClassMatrices::places(std::size_t number) const {
@@ -263,8 +290,7 @@ void ClassMatrices::add_blocks(const Law& law, const Vec3& own, const Gradient<N
         return;
     }
     const Eigen::Matrix<double, 3, 6> left = volume * (strains_of(own).transpose() * law.D);
-    for (int b = 0; b < Nodes; ++b)
-        Eigen::Map<Mat3>(out + 9 * b) += left * strains_of(g.col(b));
+    for (int b = 0; b < Nodes; ++b) Eigen::Map<Mat3>(out + 9 * b) += left * strains_of(g.col(b));
 }
 
 template <int Nodes> void ClassMatrices::rows(std::size_t number, std::size_t node, double* out) const {
@@ -294,52 +320,121 @@ template <int Nodes> void ClassMatrices::rows(std::size_t number, std::size_t no
     });
 }
 
+template <int Nodes> void ClassMatrices::blocks(std::size_t number, double* out) const {
+    constexpr std::size_t row = 9 * static_cast<std::size_t>(Nodes);
+    std::fill(out, out + row * Nodes, 0.0);
+    const Law& law = this->law(number);
+    const Gradient<Nodes> x = places<Nodes>(number);
+    if constexpr (Nodes == 10) {
+        if (straight(x)) {
+            Gradient<4> g;
+            const double volume = corner_gradients(x.col(0), x.col(1), x.col(2), x.col(3), g);
+            std::array<std::array<double, 36>, 4> of{}; // of corners with corners
+            for (std::size_t i = 0; i < 4; ++i)
+                add_blocks<4>(law, g.col(static_cast<Eigen::Index>(i)), g, volume, of[i].data());
+            const StraightTetrahedron& straight = StraightTetrahedron::get();
+            for (std::size_t a = 0; a < 10; ++a)
+                for (std::size_t b = a; b < 10; ++b) {
+                    double* to = out + row * a + 9 * b;
+                    for (const StraightTetrahedron::Pair& pair : straight.pairs[a][b]) {
+                        const double* from = of[static_cast<std::size_t>(pair.i)].data() + 9 * pair.j;
+                        for (std::size_t n = 0; n < 9; ++n) to[n] += pair.integral * from[n];
+                    }
+                    if (b == a) continue;
+                    double* mirrored = out + row * b + 9 * a;
+                    for (std::size_t c = 0; c < 3; ++c)
+                        for (std::size_t r = 0; r < 3; ++r) mirrored[3 * c + r] = to[3 * r + c];
+                }
+            return;
+        }
+    }
+    each_point<Nodes>(x, [&](const Gradient<Nodes>& g, double volume) {
+        for (std::size_t a = 0; a < static_cast<std::size_t>(Nodes); ++a)
+            add_blocks<Nodes>(law, g.col(static_cast<Eigen::Index>(a)), g, volume, out + row * a);
+    });
+}
+
+void ClassMatrices::make_blocks(std::size_t number, double* out) const {
+    const bool first = first_order_[number] != 0;
+    if (what_ == What::Stiffness) {
+        first ? blocks<4>(number, out) : blocks<10>(number, out);
+        return;
+    }
+    const std::size_t nodes = first ? 4 : 10;
+    for (std::size_t a = 0; a < nodes; ++a) make_rows(number, a, out + 9 * nodes * a);
+}
+
+// The consistent mass of a node with every node, along each direction; of lumped mass with itself alone
+// (Hinton, Rock & Zienkiewicz 1976: lumped() in element.hpp).
+template <int Nodes> void ClassMatrices::mass_row(std::size_t number, std::size_t node, double* out) const {
+    const Gradient<Nodes> x = places<Nodes>(number);
+    const double density = law(number).density;
+    const Products<Nodes>& products = Products<Nodes>::get();
+    Eigen::Matrix<double, Nodes, 1> row = Eigen::Matrix<double, Nodes, 1>::Zero();
+    Eigen::Matrix<double, Nodes, 1> diagonal = row;
+    double volume = 0.0;
+    if (straight(x)) {
+        volume =
+            Vec3(x.col(1) - x.col(0)).dot(Vec3(x.col(2) - x.col(0)).cross(Vec3(x.col(3) - x.col(0)))) / 6.0;
+        row = volume * products.of_volume.col(static_cast<Eigen::Index>(node));
+        diagonal = volume * products.of_volume.diagonal();
+    } else {
+        const Natural<Nodes>& natural = Natural<Nodes>::get();
+        for (std::size_t p = 0; p < natural.at.size(); ++p) {
+            const double part = natural.weight[p] * Mat3(x * natural.at[p].transpose()).determinant();
+            const Eigen::Matrix<double, Nodes, 1>& N = products.values[p];
+            row += part * N[static_cast<Eigen::Index>(node)] * N;
+            diagonal += part * N.cwiseProduct(N);
+            volume += part;
+        }
+    }
+    if (what_ == What::LumpedMass) {
+        const double own = diagonal[static_cast<Eigen::Index>(node)] * volume / diagonal.sum();
+        row.setZero();
+        row[static_cast<Eigen::Index>(node)] = own;
+    }
+    for (std::size_t b = 0; b < static_cast<std::size_t>(Nodes); ++b)
+        out[b] = density * row[static_cast<Eigen::Index>(b)];
+}
+
 void ClassMatrices::make_rows(std::size_t number, std::size_t node, double* out) const {
-    const bool first = model_.mesh.kind(classes_.example[number]) == ElementKind::Tet4;
+    const bool first = first_order_[number] != 0;
     if (what_ == What::Stiffness) {
         first ? rows<4>(number, node, out) : rows<10>(number, node, out);
         return;
     }
-    Eigen::MatrixXd all;
-    make(number, all);
-    Eigen::Map<Eigen::MatrixXd>(out, 3, all.cols()) = all.middleRows<3>(3 * static_cast<Eigen::Index>(node));
+    double row[10];
+    first ? mass_row<4>(number, node, row) : mass_row<10>(number, node, row);
+    const std::size_t nodes = first ? 4 : 10;
+    std::fill(out, out + 9 * nodes, 0.0);
+    for (std::size_t b = 0; b < nodes; ++b)
+        for (std::size_t c = 0; c < 3; ++c) out[9 * b + 4 * c] = row[b];
 }
 
 void ClassMatrices::make(std::size_t number, Eigen::MatrixXd& out) const {
-    const ElementId id = classes_.example[number];
-    const bool first = model_.mesh.kind(id) == ElementKind::Tet4;
+    const bool first = first_order_[number] != 0;
     const Eigen::Index nodes = first ? 4 : 10;
-    if (what_ == What::Stiffness) {
-        out.resize(3 * nodes, 3 * nodes);
-        double three[9 * 10];
-        for (Eigen::Index a = 0; a < nodes; ++a) {
-            make_rows(number, static_cast<std::size_t>(a), three);
-            out.middleRows<3>(3 * a) = Eigen::Map<const Eigen::Matrix<double, 3, Eigen::Dynamic>>(three, 3, 3 * nodes);
-        }
-        return;
+    out.resize(3 * nodes, 3 * nodes);
+    double three[9 * 10];
+    for (Eigen::Index a = 0; a < nodes; ++a) {
+        make_rows(number, static_cast<std::size_t>(a), three);
+        out.middleRows<3>(3 * a) =
+            Eigen::Map<const Eigen::Matrix<double, 3, Eigen::Dynamic>>(three, 3, 3 * nodes);
     }
-    const double density = law(number).density;
-    if (first) {
-        double volume = 0.0;
-        each_point<4>(places<4>(number), [&](const Gradient<4>& /*g*/, double part) { volume += part; });
-        out.setZero(12, 12);
-        for (Eigen::Index a = 0; a < 4; ++a)
-            for (Eigen::Index b = 0; b < 4; ++b)
-                for (Eigen::Index c = 0; c < 3; ++c)
-                    out(3 * a + c, 3 * b + c) = density * volume / 20.0 * (a == b ? 2.0 : 1.0);
-    } else {
-        out = density * element_for(ElementKind::Tet10).mass(places_of(model_.mesh, id), 1.0);
-    }
-    if (what_ == What::LumpedMass) out = lumped(out, 3);
 }
 
 double ClassMatrices::work(std::size_t number, const double* u, const double* v) const {
-    const bool first = model_.mesh.kind(classes_.example[number]) == ElementKind::Tet4;
+    const bool first = first_order_[number] != 0;
     if (what_ != What::Stiffness) {
-        Eigen::MatrixXd room;
-        const Eigen::MatrixXd& M = of(number, room);
-        return Eigen::Map<const Eigen::VectorXd>(v, M.rows())
-            .dot(M * Eigen::Map<const Eigen::VectorXd>(u, M.cols()));
+        double found = 0.0;
+        double row[10];
+        const std::size_t nodes = first ? 4 : 10;
+        for (std::size_t a = 0; a < nodes; ++a) {
+            first ? mass_row<4>(number, a, row) : mass_row<10>(number, a, row);
+            for (std::size_t b = 0; b < nodes; ++b)
+                for (std::size_t c = 0; c < 3; ++c) found += v[3 * a + c] * row[b] * u[3 * b + c];
+        }
+        return found;
     }
     const Law& law = this->law(number);
     double out = 0.0;
@@ -370,7 +465,7 @@ Voigt ClassMatrices::stress(std::size_t number, const double* u) const {
         to_space<nodes>(x, Natural<nodes>::get().middle, g);
         out = law(number).D * strain_of(Eigen::Map<const Gradient<nodes>>(u) * g.transpose());
     };
-    const bool first = model_.mesh.kind(classes_.example[number]) == ElementKind::Tet4;
+    const bool first = first_order_[number] != 0;
     first ? find(places<4>(number)) : find(places<10>(number));
     return out;
 }
@@ -384,7 +479,7 @@ void ClassMatrices::stress_transposed(std::size_t number, const Voigt& by, doubl
         Eigen::Map<Gradient<nodes>> to(out);
         to.noalias() = tensor * g;
     };
-    const bool first = model_.mesh.kind(classes_.example[number]) == ElementKind::Tet4;
+    const bool first = first_order_[number] != 0;
     first ? find(places<4>(number)) : find(places<10>(number));
 }
 

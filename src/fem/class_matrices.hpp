@@ -30,11 +30,12 @@ class ClassMatrices : public MadeMatrices {
 
     void make(std::size_t number, Eigen::MatrixXd& out) const override;
     void make_rows(std::size_t number, std::size_t node, double* out) const override;
+    void make_blocks(std::size_t number, double* out) const override;
 
     // v' M u of a class that is made; displacements node by node of the element.
     double work(std::size_t number, const double* u, const double* v) const;
-    // Stress at the middle of such an element from its displacements, and the forces on its nodes that are the
-    // transposed product with a stress: of stiffness alone.
+    // Stress at the middle of such an element from its displacements, and the forces on its nodes that are
+    // the transposed product with a stress: of stiffness alone.
     Voigt stress(std::size_t number, const double* u) const;
     void stress_transposed(std::size_t number, const Voigt& by, double* out) const;
 
@@ -49,14 +50,19 @@ class ClassMatrices : public MadeMatrices {
     template <int Nodes>
     static void add_blocks(const Law& law, const Vec3& own, const Eigen::Matrix<double, 3, Nodes>& g,
                            double volume, double* out);
+    template <int Nodes> void mass_row(std::size_t number, std::size_t node, double* out) const;
+    template <int Nodes> void blocks(std::size_t number, double* out) const;
     template <int Nodes> void rows(std::size_t number, std::size_t node, double* out) const;
-    const Law& law(std::size_t number) const;
+    const Law& law(std::size_t number) const { return laws_[law_of_[number]]; }
 
     const Model& model_;
     const ShapeClasses& classes_;
     What what_;
     std::vector<Eigen::MatrixXd> kept_;
     std::vector<Law> laws_; // by material
+    // Of each class that is made: its material, and whether it has four nodes.
+    std::vector<std::uint16_t> law_of_;
+    std::vector<std::uint8_t> first_order_;
 };
 
 } // namespace upright

@@ -167,6 +167,25 @@ ModalAnalysis::Found ModalAnalysis::by_lanczos(const ModelModalCase& c, Kept& k,
 
 namespace {
 
+// out = m v for a symmetric matrix, whose columns are its rows.
+void symmetric_times(const SparseMatrix& m, const Eigen::MatrixXd& v, Eigen::MatrixXd& out, int threads) {
+    out.resize(v.rows(), v.cols());
+    constexpr Eigen::Index together = 4;
+#pragma omp parallel for num_threads(threads) schedule(static)
+    for (Eigen::Index r = 0; r < m.outerSize(); ++r)
+        for (Eigen::Index first = 0; first < v.cols(); first += together) {
+            const Eigen::Index many = std::min<Eigen::Index>(together, v.cols() - first);
+            std::array<const double*, together> columns{};
+            std::array<double, together> sums{};
+            for (Eigen::Index i = 0; i < together; ++i)
+                columns[static_cast<std::size_t>(i)] = v.col(first + std::min(i, many - 1)).data();
+            for (SparseMatrix::InnerIterator entry(m, r); entry; ++entry)
+                for (std::size_t i = 0; i < together; ++i)
+                    sums[i] += entry.value() * columns[i][entry.index()];
+            for (Eigen::Index i = 0; i < many; ++i) out(r, first + i) = sums[static_cast<std::size_t>(i)];
+        }
+}
+
 // Columns of any size, as many at once as the system takes.
 void precondition(IterativeSystem& system, const Eigen::MatrixXd& r, Eigen::MatrixXd& out) {
     const auto n = static_cast<std::size_t>(r.rows());
@@ -276,15 +295,16 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
     problem.mass = [&](Eigen::MatrixXd& v, Eigen::MatrixXd& out) {
         if (it.mass_on_grid == nullptr) {
             if (it.on_lattice == nullptr) {
-                out = it.mass * v;
+                symmetric_times(it.mass, v, out, threads);
                 return;
             }
-            Eigen::VectorXd own(u);
-            for (Eigen::Index i = 0; i < v.cols(); ++i) {
-                it.on_lattice->collect(v.col(i).data(), own.data());
-                const Eigen::VectorXd force = it.mass * own;
-                it.on_lattice->spread(force.data(), out.col(i).data());
-            }
+            Eigen::MatrixXd own(u, v.cols());
+            Eigen::MatrixXd force(u, v.cols());
+            for (Eigen::Index i = 0; i < v.cols(); ++i)
+                it.on_lattice->collect(v.col(i).data(), own.col(i).data());
+            symmetric_times(it.mass, own, force, threads);
+            for (Eigen::Index i = 0; i < v.cols(); ++i)
+                it.on_lattice->spread(force.col(i).data(), out.col(i).data());
             return;
         }
         for (Eigen::Index i = 0; i < v.cols(); ++i)

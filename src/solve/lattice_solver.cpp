@@ -1,5 +1,6 @@
 #include "solve/lattice_solver.hpp"
 
+#include "base/instruction_sets.hpp"
 #include "base/reduction.hpp"
 #include "solve/chebyshev.hpp"
 #include "solve/lattice/carried.hpp"
@@ -19,11 +20,12 @@ using lattices::Carried;
 
 namespace {
 
-constexpr double spacings = 2.5;         // of the first lattice, in spacings of the nodes
-constexpr double off_center = 0.31;      // where it begins: so far below the lowest node, in spacings of its own
-constexpr std::size_t few_nodes = 200;   // on a lattice: that is factorised
-constexpr std::size_t most_dense = 1500; // nodes that are factorised where a coarser lattice would save little
-constexpr double worthwhile = 0.7;       // a coarser lattice has at most this share of the nodes
+constexpr double spacings = 2.5;    // of the first lattice, in spacings of the nodes
+constexpr double off_center = 0.31; // where it begins: so far below the lowest node, in spacings of its own
+constexpr std::size_t few_nodes = 200; // on a lattice: that is factorised
+constexpr std::size_t most_dense =
+    1500;                          // nodes that are factorised where a coarser lattice would save little
+constexpr double worthwhile = 0.7; // a coarser lattice has at most this share of the nodes
 constexpr int coarse_degree = 4;
 constexpr double safety = 1.3; // of the bound: below 1.15 the cycle was seen to lose its definiteness
 
@@ -63,8 +65,8 @@ struct LatticeOperator::Level {
     std::vector<float> power; // the vector of the power steps, for the next time
     Carried down;             // how the next level carries this one; of the last level nothing
     Eigen::LLT<Eigen::MatrixXd> factor;
-    // Of the cycle, one for each vector: what is asked and its answer (not of the first level), the residual and
-    // the smoother's direction.
+    // Of the cycle, one for each vector: what is asked and its answer (not of the first level), the residual
+    // and the smoother's direction.
     std::vector<Strip<float>> asked, answer, residual, direction;
 
     double bytes() const {
@@ -115,9 +117,10 @@ struct LatticeOperator::Level {
             dense(i, i) = dense(i, i) > 0.0 ? dense(i, i) * (1.0 + 1e-9) : 1.0;
         factor.compute(dense);
         if (factor.info() != Eigen::Success)
-            throw Error::numerics("the structure is not held, or held so weakly that its stiffness is lost in "
-                                  "rounding",
-                                  "\"upright check\" names the motion that the supports leave free");
+            throw Error::numerics(
+                "the structure is not held, or held so weakly that its stiffness is lost in "
+                "rounding",
+                "\"upright check\" names the motion that the supports leave free");
     }
 
     // residual = b - A x.
@@ -235,6 +238,7 @@ LatticeOperator::LatticeOperator(const ElementSystem& system, UnknownPlaces plac
     for (std::size_t i = 0; i < moves.size(); ++i)
         if (moves[i] == 0) held_.push_back(i);
     make_fine_pattern();
+    find_offsets();
     for (std::size_t l = 0; l + 1 < levels_.size(); ++l)
         levels_[l + 1]->pattern = coarse_pattern(levels_[l]->pattern, levels_[l]->down, threads_);
 }
@@ -300,62 +304,128 @@ void LatticeOperator::make_fine_pattern() {
     blocks_ = Strip<double>(9 * pattern.blocks());
 }
 
-// Row by row, each from the elements at its node: in one order, whatever the threads do.
+// Where the blocks of whole elements stand; one with a row too long for it counts as another.
+void LatticeOperator::find_offsets() {
+    const BlockPattern& pattern = levels_[0]->pattern;
+    offsets_at_.assign(system_.elements(), 0);
+    std::size_t count = 0;
+    for (std::size_t e = 0; e < system_.elements(); ++e)
+        if (whole_[e] != 0) count += system_.width(e) / 3 * (system_.width(e) / 3);
+    offsets_.reserve(count);
+    for (std::size_t e = 0; e < system_.elements(); ++e) {
+        if (whole_[e] == 0) continue;
+        const std::int32_t* dofs = system_.dofs.data() + system_.starts[e];
+        const std::size_t nodes = system_.width(e) / 3;
+        offsets_at_[e] = static_cast<std::uint32_t>(offsets_.size());
+        for (std::size_t a = 0; a < nodes && whole_[e] != 0; ++a) {
+            const auto row = static_cast<std::size_t>(node_of_[static_cast<std::size_t>(dofs[3 * a])]);
+            const auto begin = pattern.at.begin() + static_cast<std::ptrdiff_t>(pattern.starts[row]);
+            const auto end = pattern.at.begin() + static_cast<std::ptrdiff_t>(pattern.starts[row + 1]);
+            for (std::size_t b = 0; b < nodes; ++b) {
+                const auto at =
+                    std::lower_bound(begin, end, node_of_[static_cast<std::size_t>(dofs[3 * b])]) - begin;
+                if (at > 255) {
+                    whole_[e] = 0;
+                    break;
+                }
+                offsets_.push_back(static_cast<std::uint8_t>(at));
+            }
+        }
+        if (whole_[e] == 0) offsets_.resize(offsets_at_[e]);
+    }
+}
+
+// By ranges of rows, each from the elements at its nodes: in one order, whatever the threads do. What reaches
+// into several ranges is made for each.
 void LatticeOperator::assemble(const std::vector<double>& scale) {
     const BlockPattern& pattern = levels_[0]->pattern;
     double* values = blocks_.data();
+    constexpr std::size_t rows_together = 2048;
+    const std::size_t ranges = (nodes_ + rows_together - 1) / rows_together;
 #pragma omp parallel num_threads(threads_)
     {
         std::vector<std::size_t> place(nodes_, 0); // of a column in the row at hand
         std::vector<double> made;
         Eigen::MatrixXd room;
-#pragma omp for schedule(dynamic, 256)
-        for (std::size_t n = 0; n < nodes_; ++n) {
-            const auto node = static_cast<std::int32_t>(n);
-            for (std::size_t k = pattern.starts[n]; k < pattern.starts[n + 1]; ++k)
-                place[static_cast<std::size_t>(pattern.at[k])] = 9 * k;
-            std::fill(values + 9 * pattern.starts[n], values + 9 * pattern.starts[n + 1], 0.0);
-            for (std::size_t k = element_starts_[n]; k < element_starts_[n + 1]; ++k) {
-                const std::size_t e = elements_at_[k];
-                const double by = scale[e];
-                const std::int32_t* dofs = system_.dofs.data() + system_.starts[e];
-                const std::size_t width = system_.width(e);
-                if (whole_[e] != 0) {
-                    std::size_t a = 0;
-                    while (node_of_[static_cast<std::size_t>(dofs[3 * a])] != node) ++a;
-                    const double* from = nullptr;
-                    std::size_t stride = width;
-                    if (const Eigen::MatrixXd* kept = system_.matrix_of[e]; kept != nullptr) {
-                        from = kept->data() + 3 * a;
-                    } else {
-                        made.resize(3 * width);
-                        system_.made->make_rows(system_.number_of[e], a, made.data());
-                        from = made.data();
-                        stride = 3;
+#pragma omp for schedule(dynamic, 1)
+        for (std::size_t range = 0; range < ranges; ++range) {
+            const std::size_t first = range * rows_together;
+            const std::size_t last = std::min(nodes_, first + rows_together);
+            std::fill(values + 9 * pattern.starts[first], values + 9 * pattern.starts[last], 0.0);
+            for (std::size_t n = first; n < last; ++n) {
+                bool placed = false;
+                for (std::size_t k = element_starts_[n]; k < element_starts_[n + 1]; ++k) {
+                    const std::size_t e = elements_at_[k];
+                    if (whole_[e] != 0) {
+                        add_whole(e, scale[e], n, first, last, made);
+                        continue;
                     }
-                    for (std::size_t b = 0; 3 * b < width; ++b) {
-                        double* to =
-                            values + place[static_cast<std::size_t>(
-                                         node_of_[static_cast<std::size_t>(dofs[3 * b])])];
-                        for (std::size_t c = 0; c < 3; ++c)
-                            for (std::size_t r = 0; r < 3; ++r)
-                                to[3 * c + r] += by * from[(3 * b + c) * stride + r];
-                    }
-                    continue;
-                }
-                const Eigen::MatrixXd& K = system_.matrix(e, room);
-                for (std::size_t r = 0; r < width; ++r) {
-                    if (dofs[r] < 0 || node_of_[static_cast<std::size_t>(dofs[r])] != node) continue;
-                    const std::size_t row = component_of_[static_cast<std::size_t>(dofs[r])];
-                    for (std::size_t c = 0; c < width; ++c) {
-                        if (dofs[c] < 0) continue;
-                        const auto u = static_cast<std::size_t>(dofs[c]);
-                        values[place[static_cast<std::size_t>(node_of_[u])] +
-                               3 * static_cast<std::size_t>(component_of_[u]) + row] +=
-                            by * K(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c));
-                    }
+                    for (std::size_t c = pattern.starts[n]; !placed && c < pattern.starts[n + 1]; ++c)
+                        place[static_cast<std::size_t>(pattern.at[c])] = 9 * c;
+                    placed = true;
+                    add_rows(e, scale[e], n, place, room);
                 }
             }
+        }
+    }
+}
+
+// An element all of whose freedoms are unknowns, to its rows from `first` on and before `last`, when `node`
+// is the first of them.
+void LatticeOperator::add_whole(std::size_t e, double scale, std::size_t node, std::size_t first,
+                                std::size_t last, std::vector<double>& made) {
+    const std::vector<std::size_t>& starts = levels_[0]->pattern.starts;
+    const std::int32_t* dofs = system_.dofs.data() + system_.starts[e];
+    const std::size_t width = system_.width(e);
+    const std::size_t nodes = width / 3;
+    const auto row_of = [&](std::size_t a) {
+        return static_cast<std::size_t>(node_of_[static_cast<std::size_t>(dofs[3 * a])]);
+    };
+    for (std::size_t a = 0; a < nodes; ++a)
+        if (const std::size_t row = row_of(a); row >= first && row < node) return;
+    const double* from = nullptr;
+    const Eigen::MatrixXd* kept = system_.matrix_of[e];
+    if (kept == nullptr) {
+        made.resize(3 * nodes * width);
+        system_.made->make_blocks(system_.number_of[e], made.data());
+        from = made.data();
+    }
+    const std::uint8_t* offsets = offsets_.data() + offsets_at_[e];
+    for (std::size_t a = 0; a < nodes; ++a) {
+        const std::size_t row = row_of(a);
+        if (row < first || row >= last) continue;
+        double* values = blocks_.data() + 9 * starts[row];
+        for (std::size_t b = 0; b < nodes; ++b) {
+            double* to = values + 9 * static_cast<std::size_t>(offsets[a * nodes + b]);
+            if (kept == nullptr) {
+                const double* block = from + 9 * (a * nodes + b);
+                *reinterpret_cast<Eight*>(to) += scale * *reinterpret_cast<const Eight*>(block);
+                to[8] += scale * block[8];
+            } else {
+                const double* block = kept->data() + 3 * b * width + 3 * a;
+                for (std::size_t c = 0; c < 3; ++c)
+                    for (std::size_t r = 0; r < 3; ++r) to[3 * c + r] += scale * block[c * width + r];
+            }
+        }
+    }
+}
+
+// Any element, to the row of one node; `place` of its columns.
+void LatticeOperator::add_rows(std::size_t e, double scale, std::size_t node,
+                               const std::vector<std::size_t>& place, Eigen::MatrixXd& room) {
+    const Eigen::MatrixXd& K = system_.matrix(e, room);
+    const std::int32_t* dofs = system_.dofs.data() + system_.starts[e];
+    const std::size_t width = system_.width(e);
+    for (std::size_t r = 0; r < width; ++r) {
+        if (dofs[r] < 0 || node_of_[static_cast<std::size_t>(dofs[r])] != static_cast<std::int32_t>(node))
+            continue;
+        const std::size_t row = component_of_[static_cast<std::size_t>(dofs[r])];
+        for (std::size_t c = 0; c < width; ++c) {
+            if (dofs[c] < 0) continue;
+            const auto u = static_cast<std::size_t>(dofs[c]);
+            blocks_[place[static_cast<std::size_t>(node_of_[u])] +
+                    3 * static_cast<std::size_t>(component_of_[u]) + row] +=
+                scale * K(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c));
         }
     }
 }
@@ -430,7 +500,7 @@ void LatticeOperator::collect(const double* v, double* unknowns) const {
 double LatticeOperator::bytes() const {
     double out = 8.0 * static_cast<double>(blocks_.size() + element_starts_.size() + held_.size()) +
                  4.0 * static_cast<double>(elements_at_.size()) + 5.0 * static_cast<double>(node_of_.size()) +
-                 static_cast<double>(whole_.size());
+                 static_cast<double>(whole_.size() + offsets_.size() + 4 * offsets_at_.size());
     for (const auto& level : levels_) out += level->bytes();
     return out;
 }

@@ -1,7 +1,7 @@
-// Conjugate gradients with multigrid whose coarser levels are regular lattices laid over the nodes of any solid
-// mesh: trilinear functions of the lattice at the nodes, exact Galerkin matrices, the spacing doubled from level
-// to level (auxiliary-space ideas: Xu 1996, "The auxiliary space method"). Fourth-kind Chebyshev smoothing on the
-// inverses of the nodes' own 3 x 3 blocks.
+// Conjugate gradients with multigrid whose coarser levels are regular lattices laid over the nodes of any
+// solid mesh: trilinear functions of the lattice at the nodes, exact Galerkin matrices, the spacing doubled
+// from level to level (auxiliary-space ideas: Xu 1996, "The auxiliary space method"). Fourth-kind Chebyshev
+// smoothing on the inverses of the nodes' own 3 x 3 blocks.
 #pragma once
 
 #include "base/vectors.hpp"
@@ -21,8 +21,8 @@ struct UnknownPlaces {
     std::vector<std::int32_t> node_of;      // of each unknown
     std::vector<std::uint8_t> component_of; // 0, 1 or 2 of its node
     std::vector<Vec3> places;               // by node
-    // By node: no point of the body (translations or rotations of a reference point). Such a motion of its own
-    // stays one on every level.
+    // By node: no point of the body (translations or rotations of a reference point). Such a motion of its
+    // own stays one on every level.
     std::vector<std::uint8_t> beyond;
     double spacing = 0.0; // from a node to its neighbours, on the mean
     int degree = 2;       // of the smoother on the nodes themselves: 1 to 4
@@ -59,7 +59,12 @@ class LatticeOperator : public IterativeSystem {
   private:
     struct Level;
     void make_fine_pattern();
+    void find_offsets();
     void assemble(const std::vector<double>& scale);
+    void add_whole(std::size_t e, double scale, std::size_t node, std::size_t first, std::size_t last,
+                   std::vector<double>& made);
+    void add_rows(std::size_t e, double scale, std::size_t node, const std::vector<std::size_t>& place,
+                  Eigen::MatrixXd& room);
     void cycle(std::size_t l, const float* const* b, float* const* x, int count);
 
     const ElementSystem& system_;
@@ -72,6 +77,9 @@ class LatticeOperator : public IterativeSystem {
     std::vector<std::size_t> element_starts_;
     std::vector<std::uint32_t> elements_at_;
     std::vector<std::uint8_t> whole_;
+    // Of those: where its blocks stand in the rows of its nodes, row of blocks by row of blocks.
+    std::vector<std::uint32_t> offsets_at_; // by element
+    std::vector<std::uint8_t> offsets_;
     Strip<double> blocks_; // of the fine level
     std::vector<std::unique_ptr<Level>> levels_;
 };

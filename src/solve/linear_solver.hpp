@@ -35,6 +35,8 @@ class MadeMatrices {
     virtual void make(std::size_t number, Eigen::MatrixXd& out) const = 0;
     // The rows of one node, three freedoms each: 3 x width, column by column.
     virtual void make_rows(std::size_t number, std::size_t node, double* out) const = 0;
+    // All of them, node by node: 3 x 3 blocks, column by column, row of blocks by row of blocks.
+    virtual void make_blocks(std::size_t number, double* out) const = 0;
 };
 
 // The structure of a system: K = sum over elements of scale_e * matrix_e at the element's unknowns.

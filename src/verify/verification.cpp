@@ -238,20 +238,9 @@ void Verification::note_round() {
     out_.rounds.push_back(round);
 }
 
-// One factorisation serves every case and the modes of a part; iterations begin anew for each.
-AnalysisWish Verification::wish_for(const Model& part) const {
-    AnalysisWish out = wish_;
-    SolverFacts facts;
-    facts.unknowns = part.freedoms();
-    facts.right_sides = part.cases.size();
-    facts.no_grid = "tetrahedra";
-    if (out.solver.kind == SolverKind::Auto) out.solver.kind = stand_in(facts, out.solver.memory);
-    return out;
-}
-
 void Verification::analyse() {
     model_part();
-    out_.report = analyze(out_.model, wish_for(out_.model));
+    out_.report = analyze(out_.model, wish_);
     out_.outcomes = measure_all(out_.model, out_.report);
     if (out_.rounds.empty()) { // the space of full material, on the run's own mesh
         out_.whole_report = analyze(run_model_, wish_);
@@ -434,7 +423,7 @@ bool Verification::holds_at(double threshold, double& mass) {
     if (!part.one_piece()) return false;
     const Model model =
         build_part_model(study_of_part(), *part.solid, part.solid->tets.size() <= most_second_order);
-    std::vector<Outcome> outcomes = measure_all(model, analyze(model, wish_for(model)));
+    std::vector<Outcome> outcomes = measure_all(model, analyze(model, wish_));
     return std::all_of(outcomes.begin(), outcomes.end(), [&](Outcome& o) {
         judge_material(o, part);
         return o.holds;

@@ -105,7 +105,6 @@ class Verification {
     Part homogenised_part(Part solid);
     Study study_of_part() const;
     void model_part();
-    AnalysisWish wish_for(const Model& part) const;
     void judge();
     void judge_material(Outcome& outcome, const Part& part) const;
     std::optional<double> design_mass() const;

@@ -72,6 +72,14 @@ TEST(ClassMatrices, MakeWhatTheElementsIntegrate) {
                 Eigen::MatrixXd rows(3, K.cols());
                 stiffness.make_rows(number, static_cast<std::size_t>(node), rows.data());
                 ASSERT_LT((rows - K.middleRows<3>(3 * node)).cwiseAbs().maxCoeff(), 1e-11 * size);
+                std::vector<double> blocks(static_cast<std::size_t>(K.size()));
+                stiffness.make_blocks(number, blocks.data());
+                ASSERT_LT(
+                    (Eigen::Map<const Eigen::MatrixXd>(blocks.data() + 3 * node * K.cols(), 3, K.cols()) -
+                     rows)
+                        .cwiseAbs()
+                        .maxCoeff(),
+                    1e-11 * size);
                 Eigen::VectorXd u(K.cols());
                 Eigen::VectorXd v(K.cols());
                 for (Eigen::Index i = 0; i < u.size(); ++i) {

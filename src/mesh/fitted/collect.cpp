@@ -1,4 +1,5 @@
 // What is handed over: tetrahedra with their regions, and the skin on exact faces.
+#include "base/spatial_order.hpp"
 #include "mesh/fitted/mesher.hpp"
 #include "mesh/quality.hpp"
 
@@ -43,8 +44,18 @@ FittedTets FittedMesher::collect(const TetMesh& mesh) {
     std::vector<std::int32_t> number(mesh.nodes.size(), -1);
     double worst = 180.0;
     Vec3 worst_at = Vec3::Zero();
+    // Neighbours near each other: analyses read elements one after the other, and with them their nodes.
+    std::vector<const TetMesh::Tet*> alive;
+    std::vector<Vec3> middles;
     for (const TetMesh::Tet& tet : mesh.tets) {
         if (!tet.alive) continue;
+        alive.push_back(&tet);
+        middles.emplace_back(Vec3::Zero());
+        for (const std::int32_t n : tet.node)
+            middles.back() += 0.25 * mesh.nodes[static_cast<std::size_t>(n)].p;
+    }
+    for (const std::int32_t next : spatial_order(middles)) {
+        const TetMesh::Tet& tet = *alive[static_cast<std::size_t>(next)];
         std::array<std::int32_t, 4> ids{};
         std::array<Vec3, 4> p;
         for (std::size_t i = 0; i < 4; ++i) {
