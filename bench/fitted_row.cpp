@@ -1,8 +1,9 @@
-// One row of the solvers on fitted tetrahedra: fitted-row METHOD STUDY|THOUSANDS DENSITIES [ORDER]. A block of
-// 2 x 1 x 1 of about so many thousand unknowns, clamped at one end with a load at the other, or a study with a
-// fitted mesh. METHOD: lattice, aggregation, cholesky. DENSITIES: uniform, random, struts. Prints
-// method,model,densities,order,unknowns,prepare,set-up,to 1e-6 of the residual: iterations,seconds; to 1e-6 of the
-// energy: iterations,seconds; a step (update and warm solve): set-up,seconds; bytes an unknown,compliance.
+// One row of the solvers on fitted tetrahedra: fitted-row METHOD STUDY|THOUSANDS DENSITIES [ORDER]. A block
+// of 2 x 1 x 1 of about so many thousand unknowns, clamped at one end with a load at the other, or a study
+// with a fitted mesh. METHOD: lattice, aggregation, cholesky. DENSITIES: uniform, random, struts. Prints
+// method,model,densities,order,unknowns,prepare,set-up,to 1e-6 of the residual: iterations,seconds; to 1e-6
+// of the energy: iterations,seconds; a step (update and warm solve): set-up,seconds; bytes an
+// unknown,compliance.
 #include "design/interpolation.hpp"
 #include "fem/case_groups.hpp"
 #include "fem/constrained_solver.hpp"
@@ -30,7 +31,8 @@ double peak_bytes() {
 }
 
 std::string block(double thousands, int order) {
-    // Unknowns of a block of edge 1 and of cells h: about 3 x 1.4 x 2 / h^3; of second order eight times as many.
+    // Unknowns of a block of edge 1 and of cells h: about 3 x 1.4 x 2 / h^3; of second order eight times as
+    // many.
     const double h = std::cbrt(2.0 * 1.35 * 3.0 * (order == 2 ? 8.0 : 1.0) / (1e3 * thousands));
     return fmt::format(R"(units = ["mm", "N", "s"]
 [[material]]
@@ -82,8 +84,7 @@ std::vector<double> struts(const Mesh& mesh) {
     const Vec3 low = mesh.bounds.low;
     const Vec3 extent = mesh.bounds.high - low;
     const auto chord = [&](int bay, int which) {
-        return Vec3(low.x() + 0.25 * bay * extent.x(),
-                    low.y() + (which % 2 == 0 ? 0.12 : 0.88) * extent.y(),
+        return Vec3(low.x() + 0.25 * bay * extent.x(), low.y() + (which % 2 == 0 ? 0.12 : 0.88) * extent.y(),
                     low.z() + (which / 2 == 0 ? 0.12 : 0.88) * extent.z());
     };
     std::vector<std::pair<Vec3, Vec3>> bars;
@@ -181,8 +182,8 @@ int main(int argc, char** argv) {
         solver.update(stiffness_share(density, 3.0));
         const double compliance = load.col(0).dot(solver.solve(load, exact).col(0));
         std::printf("%s,%s,%s,%d,%zu,%.2f,%.2f,%d,%.2f,%d,%.2f,%.2f,%.2f,%.0f,%.10g\n",
-                    solver.cost().method.c_str(), what.c_str(), kind.c_str(), order, t.unknowns(), prepare, setup,
-                    residual_iterations, residual, energy_iterations, energy, step_setup, step,
+                    solver.cost().method.c_str(), what.c_str(), kind.c_str(), order, t.unknowns(), prepare,
+                    setup, residual_iterations, residual, energy_iterations, energy, step_setup, step,
                     (peak_bytes() - before) / static_cast<double>(t.unknowns()), compliance);
         for (const std::string& note : solver.take_notes()) std::printf("# %s\n", note.c_str());
     } catch (const std::exception& bad) {

@@ -166,9 +166,8 @@ UnknownPlaces unknown_places(const Model& model, const Transform& transform) {
 }
 
 ConstrainedSolver::ConstrainedSolver(const Model& model, const Transform& transform,
-                                     const ShapeClasses& classes,
-                                     const ClassMatrices& stiffness, std::size_t right_sides,
-                                     const SolverOptions& options)
+                                     const ShapeClasses& classes, const ClassMatrices& stiffness,
+                                     std::size_t right_sides, const SolverOptions& options)
     : model_(model), transform_(transform), classes_(classes), stiffness_(stiffness), options_(options) {
     facts_ = facts_of(model, classes, transform.unknowns(), right_sides);
     plan_ = choose_solver(facts_, options);

@@ -26,8 +26,8 @@ class ReducedSystem {
     // The same with a matrix that is kept here.
     void add(const Transform& t, const std::vector<std::size_t>& freedoms, Eigen::MatrixXd&& matrix);
 
-    // The same with a matrix that is made as element `number` of `source`, which the caller keeps: for one of plain
-    // freedoms it is made anew whenever it is asked for. One source a system.
+    // The same with a matrix that is made as element `number` of `source`, which the caller keeps: for one of
+    // plain freedoms it is made anew whenever it is asked for. One source a system.
     void add(const Transform& t, const std::vector<std::size_t>& freedoms, const MadeMatrices& source,
              std::size_t number);
 
@@ -46,7 +46,8 @@ class ReducedSystem {
     std::deque<Eigen::MatrixXd> reduced_; // of elements that touch dependent freedoms
 };
 
-// Every element of a model, each with the matrix of its class turned to its place; `matrices` must live as long.
+// Every element of a model, each with the matrix of its class turned to its place; `matrices` must live as
+// long.
 void add_elements(ReducedSystem& system, const Model& model, const Transform& transform,
                   const ShapeClasses& classes, const ClassMatrices& matrices);
 

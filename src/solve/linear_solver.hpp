@@ -13,8 +13,8 @@
 
 namespace upright {
 
-// Aggregation serves every mesh, the grid multigrid meshes that are lattices of cells, and the lattice multigrid
-// any solid mesh, under which it lays a lattice of its own.
+// Aggregation serves every mesh, the grid multigrid meshes that are lattices of cells, and the lattice
+// multigrid any solid mesh, under which it lays a lattice of its own.
 enum class SolverKind { Auto, Direct, GridMultigrid, LatticeMultigrid, Aggregation };
 
 struct SolverOptions {
@@ -63,7 +63,8 @@ struct ElementSystem {
 };
 
 struct SolverCost {
-    std::string method; // in words: "sparse Cholesky", "grid multigrid", "lattice multigrid", "aggregation multigrid"
+    std::string
+        method; // in words: "sparse Cholesky", "grid multigrid", "lattice multigrid", "aggregation multigrid"
     int iterations = 0; // of the last solve, the most that a right-hand side took; 0: direct
     int levels = 0;     // of a multigrid
     double bytes = 0.0; // all that is held for solving

@@ -84,9 +84,7 @@ const std::vector<SolverEntry>& solver_table() {
              return unfit.empty() ? make_grid_solver(grid, options) : nullptr;
          }},
         {SolverKind::LatticeMultigrid, "", "", "lattice multigrid", lattice_estimate,
-         [](const SolverFacts& facts) {
-             return facts.solid ? std::string() : std::string("it is no solid");
-         },
+         [](const SolverFacts& facts) { return facts.solid ? std::string() : std::string("it is no solid"); },
          [](SystemSource& source, const SolverOptions& options, std::string& /*unfit*/) {
              return make_lattice_solver(source.elements(), source.unknown_places(), options);
          }},
@@ -142,8 +140,7 @@ SolverPlan choose_solver(const SolverFacts& facts, const SolverOptions& options)
                        facts.searched ? "for buckling, at this size" : "quick at this size");
     }
     const SolverKind other = without_grid(facts);
-    if (direct.bytes > options.memory)
-        return planned(other, "a factorisation would not fit into memory");
+    if (direct.bytes > options.memory) return planned(other, "a factorisation would not fit into memory");
     // The lattice is sure of its iterations, aggregates are not.
     const double sure = other == SolverKind::LatticeMultigrid ? 1.5 : 3.0;
     if (direct.seconds > sure * solver_entry(other).estimate(facts).seconds &&

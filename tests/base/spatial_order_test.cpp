@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 #include <random>
+#include <set>
 
 using namespace upright;
 
@@ -16,7 +17,7 @@ TEST(SpatialOrder, IsAPermutationInWhichEveryOctantStandsTogether) {
     for (std::size_t i = 0; i < sorted.size(); ++i) ASSERT_EQ(sorted[i], static_cast<std::int32_t>(i));
     // Of a cube cut in two along each axis, three times over, each piece is met once.
     for (const double parts : {2.0, 4.0, 8.0}) {
-        std::vector<int> left;
+        std::set<int> met;
         int last = -1;
         int changes = 0;
         for (const std::int32_t n : order) {
@@ -28,8 +29,10 @@ TEST(SpatialOrder, IsAPermutationInWhichEveryOctantStandsTogether) {
                              static_cast<int>((places[static_cast<std::size_t>(n)][a] + 3.0) / 8.0 * parts));
             changes += cell != last ? 1 : 0;
             last = cell;
+            met.insert(cell);
         }
-        EXPECT_EQ(changes, static_cast<int>(parts * parts * parts));
+        EXPECT_EQ(static_cast<std::size_t>(changes), met.size());
+        EXPECT_GT(met.size(), 0.9 * parts * parts * parts);
     }
 }
 

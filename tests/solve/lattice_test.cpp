@@ -84,8 +84,8 @@ const char* const one_case = "[[case]]\nname = \"c\"\nsupports = [\"clamp\"]\nlo
 } // namespace
 
 TEST(LatticeMultigrid, GivesWhatTheFactorisationGivesOnEveryKindOfElement) {
-    for (const char* mesh : {"kind = \"fitted\"\nsize = 2", "kind = \"fitted\"\nsize = 4\norder = 2",
-                             "size = 1\n", "size = 2\norder = 2\n"})
+    for (const char* mesh : {"kind = \"fitted\"\nsize = 3", "kind = \"fitted\"\nsize = 5\norder = 2",
+                             "size = 1.5\n", "size = 3\norder = 2\n"})
         for (const char* kind : {"uniform", "random", "bars"}) {
             const Model model = build_model(study_from(body(mesh).add(one_case)));
             const Compared found = compared(model, shares(model, kind));

@@ -138,8 +138,7 @@ void multiply(const BlockPattern& pattern, const float* blocks, const float* x, 
 
 void subtract_product(const BlockPattern& pattern, const float* blocks, const float* const* x,
                       float* const* y, int count, int threads) {
-    by_shares(pattern, threads,
-              [&](RowRange rows) { subtract_rows(pattern, blocks, x, y, count, rows); });
+    by_shares(pattern, threads, [&](RowRange rows) { subtract_rows(pattern, blocks, x, y, count, rows); });
 }
 
 void invert_diagonal(const BlockPattern& pattern, const double* blocks, Strip<float>& out, int threads) {
@@ -148,8 +147,7 @@ void invert_diagonal(const BlockPattern& pattern, const double* blocks, Strip<fl
     float* to = out.data();
 #pragma omp parallel for num_threads(threads) schedule(static)
     for (std::size_t i = 0; i < n; ++i) {
-        Eigen::Matrix3d block =
-            Eigen::Map<const Eigen::Matrix3d>(blocks + 9 * pattern.diagonal(i));
+        Eigen::Matrix3d block = Eigen::Map<const Eigen::Matrix3d>(blocks + 9 * pattern.diagonal(i));
         block = 0.5 * (block + block.transpose()).eval();
         // To unit diagonal, so that the inverse is one of numbers near one, whatever the stiffness.
         Eigen::Vector3d root;

@@ -36,7 +36,8 @@ void subtract_product(const BlockPattern& pattern, const float* blocks, const fl
 // stiffness of their own are zero.
 void invert_diagonal(const BlockPattern& pattern, const double* blocks, Strip<float>& out, int threads);
 
-// The largest eigenvalue of D^-1 A by power steps from `v`, which holds the vector it ends with; D^-1 as above.
+// The largest eigenvalue of D^-1 A by power steps from `v`, which holds the vector it ends with; D^-1 as
+// above.
 double largest_eigenvalue(const BlockPattern& pattern, const float* blocks, const float* inverse,
                           std::vector<float>& v, int steps, int threads);
 

@@ -50,8 +50,8 @@ class Reach {
         for (auto i = static_cast<std::size_t>(carried_.begins[b]);
              i < static_cast<std::size_t>(carried_.begins[b + 1]); ++i)
             for (std::size_t k = fine_.starts[i]; k < fine_.starts[i + 1]; ++k) {
-                const auto other = static_cast<std::size_t>(
-                    carried_.bucket_of[static_cast<std::size_t>(fine_.at[k])]);
+                const auto other =
+                    static_cast<std::size_t>(carried_.bucket_of[static_cast<std::size_t>(fine_.at[k])]);
                 if (seen_[other] == bucket) continue;
                 seen_[other] = bucket;
                 for (const std::int32_t c : carried_.corners[other])
@@ -69,9 +69,9 @@ class Reach {
     std::vector<std::int32_t> found;
 };
 
-// The share of some fine nodes of one bucket in P' A P: their rows times P, then P' times those. What stands in
-// a row for nodes of one bucket stands together, and so its eight coarse nodes are met once. `local` has the
-// place of each coarse node among those reached; of each corner of the bucket a row of `length` numbers.
+// The share of some fine nodes of one bucket in P' A P: their rows times P, then P' times those. What stands
+// in a row for nodes of one bucket stands together, and so its eight coarse nodes are met once. `local` has
+// the place of each coarse node among those reached; of each corner of the bucket a row of `length` numbers.
 UPRIGHT_CLONES void add_bucket(const BlockPattern& fine, const double* blocks, const Carried& carried,
                                std::size_t from, std::size_t to, const std::int32_t* local,
                                std::size_t length, double* sums) {
@@ -80,7 +80,8 @@ UPRIGHT_CLONES void add_bucket(const BlockPattern& fine, const double* blocks, c
         const std::size_t end = fine.starts[i + 1];
         for (std::size_t k = fine.starts[i]; k < end;) {
             const std::int32_t bucket = carried.bucket_of[static_cast<std::size_t>(fine.at[k])];
-            const auto beyond = static_cast<std::int32_t>(carried.begins[static_cast<std::size_t>(bucket) + 1]);
+            const auto beyond =
+                static_cast<std::int32_t>(carried.begins[static_cast<std::size_t>(bucket) + 1]);
             Eight first[8] = {};
             Four rest[8] = {};
             for (; k < end && fine.at[k] < beyond; ++k) {
@@ -188,16 +189,15 @@ Carrying carry(const std::vector<Vec3>& at, const std::vector<std::uint8_t>& bey
             if (!(most[c] > 0.0)) continue;
             Cell corner = cell;
             for (std::size_t a = 0; a < 3; ++a) corner.at[a] += static_cast<std::int32_t>((c >> a) & 1U);
-            const auto [found, fresh] =
-                coarse.emplace(corner, static_cast<std::int32_t>(out.lattice.size()));
+            const auto [found, fresh] = coarse.emplace(corner, static_cast<std::int32_t>(out.lattice.size()));
             if (fresh) {
                 out.lattice.emplace_back(corner.at[0], corner.at[1], corner.at[2]);
                 out.beyond.push_back(0);
             }
             carried.corners.back()[c] = found->second;
         }
-        const auto colour = static_cast<std::size_t>((cell.at[0] & 1) + 2 * (cell.at[1] & 1) +
-                                                     4 * (cell.at[2] & 1));
+        const auto colour =
+            static_cast<std::size_t>((cell.at[0] & 1) + 2 * (cell.at[1] & 1) + 4 * (cell.at[2] & 1));
         carried.colours[colour].push_back(bucket);
         from = to;
     }

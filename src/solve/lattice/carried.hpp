@@ -1,4 +1,5 @@
-// Nodes at any places as a coarser lattice of nodes carries them: trilinear functions of the cell each lies in.
+// Nodes at any places as a coarser lattice of nodes carries them: trilinear functions of the cell each lies
+// in.
 #pragma once
 
 #include "base/vectors.hpp"
@@ -10,15 +11,15 @@
 
 namespace upright::lattices {
 
-// The prolongation P from coarse nodes to fine ones, the same for all three directions of a node. Fine nodes of
-// one cell stand together (a bucket): they have the same coarse nodes.
+// The prolongation P from coarse nodes to fine ones, the same for all three directions of a node. Fine nodes
+// of one cell stand together (a bucket): they have the same coarse nodes.
 struct Carried {
     static constexpr std::int32_t none = -1;
-    std::vector<std::int32_t> begins;                  // by bucket: its first fine node, and the end
-    std::vector<std::array<std::int32_t, 8>> corners;  // by bucket: coarse nodes, or none
-    std::vector<std::int32_t> bucket_of;               // by fine node
-    std::vector<float> weights;                        // eight a fine node, beside its bucket's corners
-    std::vector<std::vector<std::int32_t>> colours;    // buckets that share no coarse node
+    std::vector<std::int32_t> begins;                 // by bucket: its first fine node, and the end
+    std::vector<std::array<std::int32_t, 8>> corners; // by bucket: coarse nodes, or none
+    std::vector<std::int32_t> bucket_of;              // by fine node
+    std::vector<float> weights;                       // eight a fine node, beside its bucket's corners
+    std::vector<std::vector<std::int32_t>> colours;   // buckets that share no coarse node
     // The same by coarse node.
     std::vector<std::size_t> starts{0};
     std::vector<std::int32_t> fine;
