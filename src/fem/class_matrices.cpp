@@ -178,15 +178,7 @@ template <int Nodes, class Call> void each_point(const Gradient<Nodes>& x, Call&
         const double volume = corner_gradients(x.col(0), x.col(1), x.col(2), x.col(3), g);
         call(g, volume);
     } else {
-        if (straight(x)) {
-            const Natural<Nodes>& natural = Natural<Nodes>::few();
-            for (std::size_t p = 0; p < natural.at.size(); ++p) {
-                const double det = to_space<Nodes>(x, natural.at[p], g);
-                call(g, natural.weight[p] * det);
-            }
-            return;
-        }
-        const Natural<Nodes>& natural = Natural<Nodes>::get();
+        const Natural<Nodes>& natural = straight(x) ? Natural<Nodes>::few() : Natural<Nodes>::get();
         for (std::size_t p = 0; p < natural.at.size(); ++p) {
             const double det = to_space<Nodes>(x, natural.at[p], g);
             call(g, natural.weight[p] * det);

@@ -206,9 +206,7 @@ void ConstrainedSolver::make(SolverKind kind) {
         if (kind != SolverKind::Direct || options_.kind == SolverKind::Direct ||
             no_room.code() != ExitCode::Numerics)
             throw;
-        SolverFacts large = facts_;
-        large.no_grid = "it is to do without";
-        const SolverKind other = stand_in(large, 0.0);
+        const SolverKind other = stand_in(facts_, 0.0);
         std::string word = text(other);
         word[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(word[0])));
         notes_.push_back(fmt::format("{} {} serves instead.", no_room.what(), word));

@@ -16,6 +16,7 @@
 #include <cmath>
 #include <deque>
 #include <fmt/format.h>
+#include <functional>
 
 namespace upright {
 
@@ -81,6 +82,8 @@ struct ModalAnalysis::Iterated {
     std::unique_ptr<LatticeOperator> on_lattice;
     SparseMatrix mass;
     IterativeSystem* K = nullptr;
+    // Values of the unknowns to the multigrid's own numbering, and back.
+    std::function<void(const double*, double*)> spread, collect;
 };
 
 struct ModalAnalysis::Kept {
@@ -186,6 +189,8 @@ void symmetric_times(const SparseMatrix& m, const Eigen::MatrixXd& v, Eigen::Mat
         }
 }
 
+static_assert(grid::most_together <= static_cast<int>(lattices::most_vectors));
+
 // Columns of any size, as many at once as the system takes.
 void precondition(IterativeSystem& system, const Eigen::MatrixXd& r, Eigen::MatrixXd& out) {
     const auto n = static_cast<std::size_t>(r.rows());
@@ -253,6 +258,8 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
             it.on_grid = std::make_unique<GridOperator>(it.K_grid, options);
             it.mass_on_grid = std::make_unique<GridOperator>(it.M_grid, options);
             it.K = it.on_grid.get();
+            it.spread = [&it](const double* from, double* to) { it.on_grid->spread_values(from, to); };
+            it.collect = [&it](const double* from, double* to) { it.on_grid->collect(from, to); };
         } else {
             add_elements(it.K_elements, model_, t, classes_, *stiffness_);
             add_elements(it.M_elements, model_, t, classes_, mass(c.lumped));
@@ -262,10 +269,15 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
                 it.on_lattice = std::make_unique<LatticeOperator>(it.K_elements.system(),
                                                                   unknown_places(model_, t), threads);
                 it.K = it.on_lattice.get();
+                it.spread = [&it](const double* from, double* to) { it.on_lattice->spread(from, to); };
+                it.collect = [&it](const double* from, double* to) { it.on_lattice->collect(from, to); };
             } else {
                 it.aggregated = std::make_unique<AggregationOperator>(it.K_elements.system(),
                                                                       near_kernel(model_, t), threads);
                 it.K = it.aggregated.get();
+                it.spread = it.collect = [many = t.unknowns()](const double* from, double* to) {
+                    std::copy_n(from, many, to);
+                };
             }
         }
         k.iterated = std::move(fresh);
@@ -294,17 +306,11 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
     };
     problem.mass = [&](Eigen::MatrixXd& v, Eigen::MatrixXd& out) {
         if (it.mass_on_grid == nullptr) {
-            if (it.on_lattice == nullptr) {
-                symmetric_times(it.mass, v, out, threads);
-                return;
-            }
             Eigen::MatrixXd own(u, v.cols());
             Eigen::MatrixXd force(u, v.cols());
-            for (Eigen::Index i = 0; i < v.cols(); ++i)
-                it.on_lattice->collect(v.col(i).data(), own.col(i).data());
+            for (Eigen::Index i = 0; i < v.cols(); ++i) it.collect(v.col(i).data(), own.col(i).data());
             symmetric_times(it.mass, own, force, threads);
-            for (Eigen::Index i = 0; i < v.cols(); ++i)
-                it.on_lattice->spread(force.col(i).data(), out.col(i).data());
+            for (Eigen::Index i = 0; i < v.cols(); ++i) it.spread(force.col(i).data(), out.col(i).data());
             return;
         }
         for (Eigen::Index i = 0; i < v.cols(); ++i)
@@ -322,12 +328,7 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
         Eigen::MatrixXd all = Eigen::MatrixXd::Zero(n, motions.cols());
         for (Eigen::Index m = 0; m < motions.cols(); ++m) {
             const Eigen::VectorXd own = motions.col(m);
-            if (it.on_grid != nullptr)
-                it.on_grid->spread_values(own.data(), all.col(m).data());
-            else if (it.on_lattice != nullptr)
-                it.on_lattice->spread(own.data(), all.col(m).data());
-            else
-                all.col(m) = own;
+            it.spread(own.data(), all.col(m).data());
         }
         Eigen::MatrixXd K_all = Eigen::MatrixXd::Zero(n, motions.cols());
         problem.stiffness(all, K_all);
@@ -376,12 +377,7 @@ ModalAnalysis::Found ModalAnalysis::by_multigrid(const ModelModalCase& c, Kept& 
     }
     for (Eigen::Index i = 0; i < rigid + count; ++i) {
         const double* from = i < rigid ? problem.rigid.col(i).data() : elastic.vectors.col(i - rigid).data();
-        if (it.on_grid != nullptr)
-            it.on_grid->collect(from, out.pairs.vectors.col(i).data());
-        else if (it.on_lattice != nullptr)
-            it.on_lattice->collect(from, out.pairs.vectors.col(i).data());
-        else
-            std::copy_n(from, u, out.pairs.vectors.col(i).data());
+        it.collect(from, out.pairs.vectors.col(i).data());
     }
     out.method = fmt::format("block eigensolver on {}", text(kind));
     out.rigid_below = rigid > 0 ? 1e-300 : 0.0;

@@ -3,6 +3,7 @@
 #include "base/error.hpp"
 #include "base/instruction_sets.hpp"
 #include "base/reduction.hpp"
+#include "solve/solve_by_gradients.hpp"
 #include "solve/stopwatch.hpp"
 
 #include <Eigen/Cholesky>
@@ -325,43 +326,13 @@ class GridSolver : public LinearSolver {
 
     Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish) override {
         const auto start = Clock::now();
-        Eigen::MatrixXd out(loads.rows(), loads.cols());
-        cost_.iterations = 0;
-        const std::size_t n = operator_.length();
-        const bool warm =
-            wish.start != nullptr && wish.start->rows() == loads.rows() && wish.start->cols() == loads.cols();
-        double vectors = 0.0;
-        for (Eigen::Index first = 0; first < loads.cols(); first += grid::most_together) {
-            const Eigen::Index many = std::min<Eigen::Index>(grid::most_together, loads.cols() - first);
-            std::vector<double*> b;
-            std::vector<double*> x;
-            for (Eigen::Index c = 0; c < many; ++c) {
-                const auto at = static_cast<std::size_t>(c);
-                if (loads_.size() <= at) {
-                    loads_.emplace_back(n);
-                    solutions_.emplace_back(n);
-                }
-                b.push_back(loads_[at].data());
-                x.push_back(solutions_[at].data());
-                operator_.spread_loads(loads.col(first + c).data(), b.back());
-                if (warm)
-                    operator_.spread_values(wish.start->col(first + c).data(), x.back());
-                else
-                    operator_.clear(x.back());
-            }
-            const IterationCount count = conjugate_gradients(operator_, b, x, warm, wish, room_);
-            if (!count.converged)
-                throw NoConvergence(
-                    fmt::format("the grid multigrid did not converge in {} iterations", count.most));
-            cost_.iterations = std::max(cost_.iterations, count.most);
-            for (Eigen::Index c = 0; c < many; ++c)
-                operator_.collect(x[static_cast<std::size_t>(c)], out.col(first + c).data());
-            vectors = std::max(vectors, 36.0 * static_cast<double>(n) * static_cast<double>(many));
-        }
-        if (!out.allFinite())
-            throw Error::numerics("the solution is not finite",
-                                  "Look for loads or material data of absurd size");
-        cost_.bytes = operator_.bytes() + vectors;
+        Eigen::MatrixXd out;
+        cost_.iterations = solve_by_gradients(
+            operator_, "grid multigrid", loads, wish, grid::most_together, vectors_, out,
+            [&](const double* from, double* to) { operator_.spread_loads(from, to); },
+            [&](const double* from, double* to) { operator_.spread_values(from, to); },
+            [&](const double* from, double* to) { operator_.collect(from, to); });
+        cost_.bytes = operator_.bytes() + vectors_.bytes();
         cost_.solve_seconds = seconds_since(start);
         return out;
     }
@@ -378,9 +349,7 @@ class GridSolver : public LinearSolver {
 
     Clock::time_point start_;
     GridOperator operator_;
-    // Long vectors, kept from solve to solve.
-    std::vector<Strip<double>> loads_, solutions_;
-    std::vector<GradientRoom> room_;
+    LongVectors vectors_;
     SolverCost cost_;
 };
 

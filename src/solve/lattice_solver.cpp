@@ -4,6 +4,7 @@
 #include "base/reduction.hpp"
 #include "solve/chebyshev.hpp"
 #include "solve/lattice/carried.hpp"
+#include "solve/solve_by_gradients.hpp"
 #include "solve/stopwatch.hpp"
 
 #include <Eigen/Dense>
@@ -525,42 +526,13 @@ class LatticeSolver : public LinearSolver {
 
     Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish) override {
         const auto start = Clock::now();
-        Eigen::MatrixXd out(loads.rows(), loads.cols());
-        cost_.iterations = 0;
-        const std::size_t n = operator_.length();
-        const bool warm =
-            wish.start != nullptr && wish.start->rows() == loads.rows() && wish.start->cols() == loads.cols();
-        constexpr auto together = static_cast<Eigen::Index>(lattices::most_vectors);
-        for (Eigen::Index first = 0; first < loads.cols(); first += together) {
-            const Eigen::Index many = std::min<Eigen::Index>(together, loads.cols() - first);
-            std::vector<double*> b;
-            std::vector<double*> x;
-            for (Eigen::Index c = 0; c < many; ++c) {
-                const auto at = static_cast<std::size_t>(c);
-                if (loads_.size() <= at) {
-                    loads_.emplace_back(n);
-                    solutions_.emplace_back(n);
-                }
-                b.push_back(loads_[at].data());
-                x.push_back(solutions_[at].data());
-                operator_.spread(loads.col(first + c).data(), b.back());
-                if (warm)
-                    operator_.spread(wish.start->col(first + c).data(), x.back());
-                else
-                    std::fill(x.back(), x.back() + n, 0.0);
-            }
-            const IterationCount count = conjugate_gradients(operator_, b, x, warm, wish, room_);
-            if (!count.converged)
-                throw NoConvergence(
-                    fmt::format("the lattice multigrid did not converge in {} iterations", count.most));
-            cost_.iterations = std::max(cost_.iterations, count.most);
-            for (Eigen::Index c = 0; c < many; ++c)
-                operator_.collect(x[static_cast<std::size_t>(c)], out.col(first + c).data());
-        }
-        if (!out.allFinite())
-            throw Error::numerics("the solution is not finite",
-                                  "Look for loads or material data of absurd size");
-        cost_.bytes = operator_.bytes() + 36.0 * static_cast<double>(loads_.size() * n);
+        Eigen::MatrixXd out;
+        const auto spread = [&](const double* from, double* to) { operator_.spread(from, to); };
+        cost_.iterations =
+            solve_by_gradients(operator_, "lattice multigrid", loads, wish,
+                               static_cast<Eigen::Index>(lattices::most_vectors), vectors_, out, spread,
+                               spread, [&](const double* from, double* to) { operator_.collect(from, to); });
+        cost_.bytes = operator_.bytes() + vectors_.bytes();
         cost_.solve_seconds = seconds_since(start);
         return out;
     }
@@ -570,9 +542,7 @@ class LatticeSolver : public LinearSolver {
   private:
     Clock::time_point begin_;
     LatticeOperator operator_;
-    // Long vectors, kept from solve to solve.
-    std::vector<Strip<double>> loads_, solutions_;
-    std::vector<GradientRoom> room_;
+    LongVectors vectors_;
     SolverCost cost_;
 };
 

@@ -36,33 +36,16 @@ template <class Call> void by_shares(const BlockPattern& pattern, int threads, C
     for (int p = 0; p < parts; ++p) call(share_of(pattern, p, parts));
 }
 
-UPRIGHT_CLONES void rows_double(const BlockPattern& pattern, const double* blocks, const double* x, double* y,
-                                RowRange rows) {
+template <class T>
+__attribute__((always_inline)) inline void rows_exact(const BlockPattern& pattern, const double* blocks,
+                                                      const T* x, double* y, RowRange rows) {
     for (std::size_t r = rows.from; r < rows.to; ++r) {
         FourDoubles first{};
         FourDoubles second{};
         FourDoubles third{};
         for (std::size_t k = pattern.starts[r]; k < pattern.starts[r + 1]; ++k) {
             const double* b = blocks + 9 * k;
-            const double* v = x + 3 * static_cast<std::size_t>(pattern.at[k]);
-            first += *reinterpret_cast<const FourDoubles*>(b) * v[0];
-            second += *reinterpret_cast<const FourDoubles*>(b + 3) * v[1];
-            third += *reinterpret_cast<const FourDoubles*>(b + 6) * v[2];
-        }
-        const FourDoubles sum = first + second + third;
-        for (std::size_t c = 0; c < 3; ++c) y[3 * r + c] = sum[c];
-    }
-}
-
-UPRIGHT_CLONES void rows_mixed(const BlockPattern& pattern, const double* blocks, const float* x, double* y,
-                               RowRange rows) {
-    for (std::size_t r = rows.from; r < rows.to; ++r) {
-        FourDoubles first{};
-        FourDoubles second{};
-        FourDoubles third{};
-        for (std::size_t k = pattern.starts[r]; k < pattern.starts[r + 1]; ++k) {
-            const double* b = blocks + 9 * k;
-            const float* v = x + 3 * static_cast<std::size_t>(pattern.at[k]);
+            const T* v = x + 3 * static_cast<std::size_t>(pattern.at[k]);
             first += *reinterpret_cast<const FourDoubles*>(b) * static_cast<double>(v[0]);
             second += *reinterpret_cast<const FourDoubles*>(b + 3) * static_cast<double>(v[1]);
             third += *reinterpret_cast<const FourDoubles*>(b + 6) * static_cast<double>(v[2]);
@@ -70,6 +53,16 @@ UPRIGHT_CLONES void rows_mixed(const BlockPattern& pattern, const double* blocks
         const FourDoubles sum = first + second + third;
         for (std::size_t c = 0; c < 3; ++c) y[3 * r + c] = sum[c];
     }
+}
+
+UPRIGHT_CLONES void rows_double(const BlockPattern& pattern, const double* blocks, const double* x, double* y,
+                                RowRange rows) {
+    rows_exact(pattern, blocks, x, y, rows);
+}
+
+UPRIGHT_CLONES void rows_mixed(const BlockPattern& pattern, const double* blocks, const float* x, double* y,
+                               RowRange rows) {
+    rows_exact(pattern, blocks, x, y, rows);
 }
 
 template <int Count>

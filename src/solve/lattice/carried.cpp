@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 #include <numeric>
 #include <unordered_map>
 
@@ -19,7 +18,6 @@ typedef double Four __attribute__((vector_size(32), aligned(8), may_alias));
 
 struct Cell {
     std::array<std::int32_t, 3> at{};
-    bool operator<(const Cell& other) const { return at < other.at; }
     bool operator==(const Cell& other) const { return at == other.at; }
 };
 

@@ -1,0 +1,68 @@
+// What solvers by conjugate gradients share: loads and answers in long vectors, a few right-hand sides at a
+// time.
+#pragma once
+
+#include "base/blocks.hpp"
+#include "solve/conjugate_gradients.hpp"
+
+#include <fmt/format.h>
+
+namespace upright {
+
+// Long vectors, kept from solve to solve.
+struct LongVectors {
+    std::vector<Strip<double>> loads, answers;
+    std::vector<GradientRoom> room;
+
+    double bytes() const {
+        return loads.empty() ? 0.0 : 36.0 * static_cast<double>(loads.size() * loads[0].size());
+    }
+};
+
+// Solves for every column, `together` at a time. `spread_load` and `spread_value` take a column of unknowns
+// into a long vector, `collect` an answer out of one. Returns the most iterations that a column took. Throws
+// NoConvergence, with the method's name, and Error (Numerics) where what comes out is not finite.
+template <class SpreadLoad, class SpreadValue, class Collect>
+int solve_by_gradients(IterativeSystem& system, const char* method, const Eigen::MatrixXd& loads,
+                       const SolveWish& wish, Eigen::Index together, LongVectors& vectors,
+                       Eigen::MatrixXd& out, SpreadLoad&& spread_load, SpreadValue&& spread_value,
+                       Collect&& collect) {
+    const std::size_t n = system.length();
+    const bool warm =
+        wish.start != nullptr && wish.start->rows() == loads.rows() && wish.start->cols() == loads.cols();
+    out.resize(loads.rows(), loads.cols());
+    int most = 0;
+    for (Eigen::Index first = 0; first < loads.cols(); first += together) {
+        const Eigen::Index many = std::min<Eigen::Index>(together, loads.cols() - first);
+        std::vector<double*> b;
+        std::vector<double*> x;
+        for (Eigen::Index c = 0; c < many; ++c) {
+            const auto at = static_cast<std::size_t>(c);
+            if (vectors.loads.size() <= at) {
+                vectors.loads.emplace_back(n);
+                vectors.answers.emplace_back(n);
+            }
+            b.push_back(vectors.loads[at].data());
+            x.push_back(vectors.answers[at].data());
+            spread_load(loads.col(first + c).data(), b.back());
+            if (warm)
+                spread_value(wish.start->col(first + c).data(), x.back());
+            else
+                each_block(
+                    n,
+                    [&](std::size_t from, std::size_t to) { std::fill(x.back() + from, x.back() + to, 0.0); },
+                    system.threads());
+        }
+        const IterationCount count = conjugate_gradients(system, b, x, warm, wish, vectors.room);
+        if (!count.converged)
+            throw NoConvergence(fmt::format("the {} did not converge in {} iterations", method, count.most));
+        most = std::max(most, count.most);
+        for (Eigen::Index c = 0; c < many; ++c)
+            collect(x[static_cast<std::size_t>(c)], out.col(first + c).data());
+    }
+    if (!out.allFinite())
+        throw Error::numerics("the solution is not finite", "Look for loads or material data of absurd size");
+    return most;
+}
+
+} // namespace upright
