@@ -22,7 +22,9 @@
 #include <fstream>
 #include <limits>
 #include <map>
+#include <mutex>
 #include <stdexcept>
+#include <tuple>
 #include <unordered_map>
 
 namespace upright {
@@ -429,10 +431,28 @@ BodyFile read_bodies(const fs::path& file, const Place& place, double scale, dou
     return out;
 }
 
+std::shared_ptr<const BodyFile> shared_bodies(const FileSlot& slot) {
+    using Stamp = std::tuple<fs::path, fs::file_time_type, double, double, bool>;
+    static std::mutex guard;
+    static Stamp kept_as;
+    static std::shared_ptr<const BodyFile> kept;
+    std::error_code ignored;
+    const Stamp stamp{slot.file, fs::last_write_time(slot.file, ignored), slot.scale, slot.length_si,
+                      slot.unit_given};
+    const std::lock_guard<std::mutex> lock(guard);
+    if (!kept || stamp != kept_as) {
+        kept = std::make_shared<const BodyFile>(
+            read_bodies(slot.file, slot.place, slot.scale, slot.length_si, slot.unit_given));
+        kept_as = stamp;
+    }
+    return kept;
+}
+
 const FacetBody& file_body(const FileBody& body) {
     FileSlot& slot = *body.slot;
     std::call_once(slot.once, [&] {
-        const BodyFile read = read_bodies(slot.file, slot.place, slot.scale, slot.length_si, slot.unit_given);
+        const std::shared_ptr<const BodyFile> shared = shared_bodies(slot);
+        const BodyFile& read = *shared;
         slot.file_unit = read.unit;
         slot.file_unit_si = read.unit_si;
         slot.remarks = read.remarks;

@@ -23,6 +23,10 @@ struct BodyFile {
 BodyFile read_bodies(const std::filesystem::path& file, const Place& place, double scale, double length_si,
                      bool unit_given);
 
+// The same, read once for all regions of a study that come from one file; the last file is kept until another
+// is asked for, or it changes.
+std::shared_ptr<const BodyFile> shared_bodies(const FileSlot& slot);
+
 // The body of a region, read when it is first asked for. Throws as above, and for a body name that the file
 // does not have.
 const FacetBody& file_body(const FileBody& body);

@@ -23,10 +23,13 @@ struct FittedOptions {
     double size = 1.0;
     double gradient = 0.3;   // growth of the size over distance
     double curvature = 25.0; // degrees an element may span
-    double smallest = 0.15;  // of the size, where features ask for less
+    double smallest = 0.15;  // of the size, where curvature asks for less
+    double thinnest = 0.02;  // of the size, where walls and short edges ask for less
     double target = 25.0;    // degrees: dihedral angles below it are worked on
     std::vector<std::pair<std::function<double(const Vec3&)>, double>>
-        refine; // distance, and the size where it is not above zero
+        refine;        // distance, and the size where it is not above zero
+    double gap = 2e-3; // of the size: bodies nearer than that without touching are refused
+    std::vector<std::string> region_names; // for messages
 };
 
 struct FittedTets {
@@ -41,14 +44,16 @@ struct FittedTets {
     };
     std::vector<Face> skin;
     double smallest_dihedral = 0.0;   // degrees
+    bool forced = false;              // by the shape: wedges, walls below the least size
     std::vector<std::string> remarks; // what the user should know, with places
     // Nodes of the middle of edges may be pulled onto these; null where an edge is inside.
     std::vector<std::array<std::int32_t, 3>>
         entity; // for each point: kind (0 corner, 1 curve, 2 patch, 3 inside), number, unused
 };
 
-// Throws Error (Numerics) with the place where the shape cannot be meshed: a cusp, a thickness below the
-// smallest size, an input that is not closed.
+// Wedges and walls that no fair tetrahedron fills are meshed as well as they can be, and `remarks` say where
+// and how well. Throws Error (Numerics) for an input that is not closed, for regions that do not touch but
+// are a hair apart, and where nothing can be meshed.
 FittedTets make_fitted_tets(const FittedInput& input, const FittedOptions& options);
 
 } // namespace upright

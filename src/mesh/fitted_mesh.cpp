@@ -38,6 +38,7 @@ class Builder {
         if (!facets_alone(input)) arrangement(input);
         FittedOptions options;
         set_sizes(options);
+        for (const FieldRegion& region : regions_.regions()) options.region_names.push_back(region.name);
         guard_size();
         FittedTets tets;
         try {
@@ -346,13 +347,12 @@ class Builder {
                                    "Use a STEP file, leave the other regions out, or use kind = \"grid\"");
             s.kind = Solid::Kind::File;
             s.file = file->slot->file;
-            const BodyFile all = read_bodies(file->slot->file, file->slot->place, file->slot->scale,
-                                             file->slot->length_si, file->slot->unit_given);
             const std::string& name = file_body(*file).name();
-            for (std::size_t i = 0; i < all.bodies.size(); ++i)
-                if (all.bodies[i]->name() == name) s.body = static_cast<int>(i);
-            if (file->slot->unit_given && all.unit_si > 0.0)
-                s.scale = file->slot->scale * file->slot->length_si / all.unit_si;
+            const std::shared_ptr<const BodyFile> all = shared_bodies(*file->slot);
+            for (std::size_t i = 0; i < all->bodies.size(); ++i)
+                if (all->bodies[i]->name() == name) s.body = static_cast<int>(i);
+            if (file->slot->unit_given && all->unit_si > 0.0)
+                s.scale = file->slot->scale * file->slot->length_si / all->unit_si;
         } else {
             throw Error::input(card.place, "this shape has no place in a fitted mesh");
         }

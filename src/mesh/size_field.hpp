@@ -5,14 +5,20 @@
 
 #include <algorithm>
 #include <array>
+#include <cstdint>
+#include <unordered_map>
+#include <unordered_set>
 #include <vector>
 
 namespace upright {
 
-// Values on a lattice, linear between; `limit` then spreads small ones with a bounded gradient.
+// Values on a lattice, linear between; `limit` then spreads small ones with a bounded gradient. Where sizes
+// far below the lattice's spacing are asked, lattices of half the spacing, a quarter and so on lie over it,
+// each in a block about such a place.
 class SizeField {
   public:
-    SizeField(const Bounds& box, double size, double spacing);
+    // `coarsest`: sizes from here on are kept on the first lattice.
+    SizeField(const Bounds& box, double size, double spacing, double coarsest = 0.0);
     // Asks for at most `size` at a place.
     void ask(const Vec3& p, double size);
     void limit(double gradient);
@@ -20,7 +26,7 @@ class SizeField {
     double smallest() const;
     double largest() const { return size_; }
     double spacing() const { return spacing_; }
-    // Every lattice place, for sizes that are given as functions of place.
+    // Every place of the first lattice, for sizes that are given as functions of place.
     template <class Visit> void each(const Visit& visit) {
         for (int k = 0; k < count_[2]; ++k)
             for (int j = 0; j < count_[1]; ++j)
@@ -37,10 +43,34 @@ class SizeField {
                    static_cast<std::size_t>(count_[0]) +
                static_cast<std::size_t>(i);
     }
+    // A lattice of half the spacing of the one before: places by their packed numbers, and the cells that it
+    // divides.
+    struct Finer {
+        std::unordered_map<std::uint64_t, double> values;
+        std::unordered_set<std::uint64_t> cells; // of the lattice before that it divides, by their low corner
+    };
+    using Place = std::array<int, 3>;
+    Place cell_of(const Vec3& p, int level) const;
+    double& value(const Place& at, int level);
+    void divide(const Place& cell, int level);
+    bool holds(const Place& cell, int level) const;
+    void limit_finer(double gradient);
+
     Vec3 low_;
-    double size_, spacing_;
+    double size_, spacing_, coarsest_;
     std::array<int, 3> count_{};
     std::vector<double> values_;
+    std::vector<std::int32_t>
+        divided_; // cells of the first lattice: -1, or their block once there are blocks
+    std::vector<Finer> finer_;
+    // What finer lattices come to once they are limited: the values on each divided cell.
+    struct Block {
+        std::array<double, 27> value{};
+        std::array<std::int32_t, 8> child{-1, -1, -1, -1, -1, -1, -1, -1}; // the blocks of its cells
+    };
+    std::vector<Block> blocks_;
+    void make_blocks();
+    std::int32_t make_block(const Place& cell, int level);
 };
 
 } // namespace upright

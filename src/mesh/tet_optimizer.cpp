@@ -16,7 +16,11 @@ namespace upright {
 namespace {
 
 constexpr std::size_t longest_ring = 9;
+constexpr std::size_t largest_star = 160; // that a collapse may add up
 constexpr int most_passes = 25;
+// Tetrahedra that are looked at, beside half of all: where more are bad the shape is made of thin things.
+constexpr std::size_t least_work = 50000;
+constexpr std::uint8_t most_tries = 5; // at one tetrahedron, for nothing
 
 class Optimiser {
   public:
@@ -29,7 +33,10 @@ class Optimiser {
                 at_[static_cast<std::size_t>(n)].push_back(static_cast<std::int32_t>(t));
         }
         if (mesh.easy_target > 0.0) easy_ = std::max(1.0, target_ / std::sin(mesh.easy_target * pi / 180.0));
+        changes_.resize(mesh.nodes.size(), 1);
+        settled_.resize(mesh.nodes.size(), 0);
         quality_.resize(mesh.tets.size());
+        tries_.resize(mesh.tets.size(), 0);
         for (std::size_t t = 0; t < mesh.tets.size(); ++t)
             quality_[t] = mesh.tets[t].alive ? sine(mesh.tets[t].node, mesh.tets[t].region) : 1.0;
     }
@@ -37,6 +44,7 @@ class Optimiser {
     void run() {
         double last_sum = -1.0;
         int idle = 0;
+        std::size_t work = 0;
         for (int pass = 0; pass < most_passes; ++pass) {
             std::vector<std::int32_t> bad;
             for (std::size_t t = 0; t < mesh_.tets.size(); ++t)
@@ -50,14 +58,19 @@ class Optimiser {
             if (idle >= 3) return;
             last_sum = sum;
             for (const std::int32_t t : bad) {
-                if (!alive(t) || q(t) >= target_) continue;
+                if (!alive(t) || q(t) >= target_ || tries(t) >= most_tries) continue;
+                if (++work > mesh_.tets.size() / 2 + least_work) return;
+                const double before = q(t);
                 mend(t, pass);
+                // What stays as it is again and again is the shape's own.
+                if (alive(t) && q(t) <= before + 1e-6) ++tries(t);
             }
         }
     }
 
   private:
     bool alive(std::int32_t t) const { return mesh_.tets[static_cast<std::size_t>(t)].alive; }
+    std::uint8_t& tries(std::int32_t t) { return tries_[static_cast<std::size_t>(t)]; }
     double q(std::int32_t t) const { return quality_[static_cast<std::size_t>(t)]; }
     const TetMesh::Tet& tet(std::int32_t t) const { return mesh_.tets[static_cast<std::size_t>(t)]; }
     TetMesh::Node& node(std::int32_t n) { return mesh_.nodes[static_cast<std::size_t>(n)]; }
@@ -94,6 +107,7 @@ class Optimiser {
         for (const std::int32_t n : tet(t).node) {
             auto& list = star(n);
             list.erase(std::find(list.begin(), list.end(), t));
+            ++changes_[static_cast<std::size_t>(n)];
         }
         free_.push_back(t);
     }
@@ -104,6 +118,7 @@ class Optimiser {
             t = static_cast<std::int32_t>(mesh_.tets.size());
             mesh_.tets.emplace_back();
             quality_.push_back(0.0);
+            tries_.push_back(0);
         } else {
             t = free_.back();
             free_.pop_back();
@@ -113,7 +128,11 @@ class Optimiser {
         made.region = region;
         made.alive = true;
         quality_[static_cast<std::size_t>(t)] = quality;
-        for (const std::int32_t n : nodes) star(n).push_back(t);
+        tries(t) = 0;
+        for (const std::int32_t n : nodes) {
+            star(n).push_back(t);
+            ++changes_[static_cast<std::size_t>(n)];
+        }
     }
 
     bool joined(std::int32_t a, std::int32_t b) {
@@ -157,15 +176,20 @@ class Optimiser {
         TetMesh::Node& here = node(n);
         const Vec3 from = here.p;
         Vec3 chosen = from;
+        order_ = around;
         for (std::size_t k = 0; k < ways.used; ++k) {
             Vec3 to = from + ways.to[k];
             if (here.on == 2) to = surfaces_.on_patch(here.entity, to);
             if (here.on == 1) to = surfaces_.on_curve(here.entity, to);
             here.p = to;
             double least = 1.0;
-            for (const std::int32_t t : around) {
+            for (std::size_t i = 0; i < order_.size(); ++i) {
+                const std::int32_t t = order_[i];
                 least = std::min(least, sine(tet(t).node, tet(t).region));
-                if (least <= value) break;
+                if (least > value) continue;
+                // Who spoils one place spoils the next: asked first there.
+                std::swap(order_[0], order_[i]);
+                break;
             }
             if (least > value) {
                 value = least;
@@ -182,6 +206,9 @@ class Optimiser {
         if (here.on == 0) return false;
         const std::vector<std::int32_t>& around = star(n);
         if (around.empty()) return false;
+        // It found no better place, and nothing about it has changed since.
+        const auto at = static_cast<std::size_t>(n);
+        if (settled_[at] == changes_[at]) return false;
         double best = 1.0;
         std::int32_t worst = around.front();
         Vec3 middle = Vec3::Zero();
@@ -224,10 +251,13 @@ class Optimiser {
         // A node of a curve must not pass its neighbours: the tetrahedra would have turned inside out.
         if (best <= before + 1e-6) {
             here.p = start;
+            settled_[at] = changes_[at];
             return false;
         }
-        for (const std::int32_t t : around)
+        for (const std::int32_t t : around) {
             quality_[static_cast<std::size_t>(t)] = sine(tet(t).node, tet(t).region);
+            for (const std::int32_t o : tet(t).node) ++changes_[static_cast<std::size_t>(o)];
+        }
         return true;
     }
 
@@ -466,6 +496,7 @@ class Optimiser {
         if (from.on == 2 && std::find(to.patches.begin(), to.patches.end(), from.entity) == to.patches.end())
             return false;
         if (from.on == 1 && mesh_.segments.count(edge_key(u, v)) == 0) return false;
+        if (star(u).size() + star(v).size() > largest_star) return false;
         double floor = 1.0;
         for (const std::int32_t t : star(u)) floor = std::min(floor, q(t));
         floor += 1e-6;
@@ -577,9 +608,13 @@ class Optimiser {
     double easy_ = 1.0; // what sines of the easy region are multiplied by
     std::vector<std::vector<std::int32_t>> at_;
     std::vector<double> quality_;
+    std::vector<std::uint32_t> changes_; // of each node's star
+    std::vector<std::uint32_t> settled_; // the count of changes at which smoothing found nothing
+    std::vector<std::uint8_t> tries_;    // that changed nothing, at each tetrahedron
     std::vector<std::int32_t> free_;
     std::vector<Fan> fans_;
     std::vector<std::int32_t> ring_tets_;
+    std::vector<std::int32_t> order_; // of a star's tetrahedra, the one that was worst last first
     std::mt19937 random_;
     std::uniform_real_distribution<double> uniform_{-1.0, 1.0};
 };

@@ -6,6 +6,7 @@
 #include "support/studies.hpp"
 
 #include <Eigen/Dense>
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <random>
 
@@ -123,11 +124,126 @@ TEST(Fitted, ASymmetryPlaneCutsTheBody) {
     EXPECT_FALSE(m.symmetry.empty());
 }
 
-TEST(Fitted, ACuspIsNamedWithItsPlace) {
-    const std::string message = test::error_of(fitted_study(
+// A roller on a block, tangent: nothing fills the cusp fairly, the mesh goes in as far as it can and says so.
+TEST(Fitted, ACuspIsMeshedAndNamedWithItsPlace) {
+    const Model m = build_model(test::study_from(fitted_study(
         std::string(block) + "[[region]]\nname = \"roller\"\nrole = \"keep\"\nmaterial = \"steel\"\ncylinder "
-                             "= { from = [0, 7.5, 15], to = [20, 7.5, 15], radius = 5 }\n"));
-    EXPECT_NE(message.find("cusp"), std::string::npos) << message;
+                             "= { from = [0, 7.5, 15], to = [20, 7.5, 15], radius = 5 }\n")));
+    EXPECT_NEAR(volume_of(m, "block") / 3000.0, 1.0, 0.01);
+    EXPECT_NEAR(volume_of(m, "roller") / (pi * 25 * 20), 1.0, 0.04); // chords
+    std::string said;
+    for (const std::string& r : m.remarks) said += r + "\n";
+    EXPECT_NE(said.find("cusp"), std::string::npos) << said;
+    EXPECT_EQ(face_connected_parts(m.mesh).back(), 0); // no scraps of its own
+    for (const double v : m.mesh.volumes) EXPECT_GT(v, 0.0);
+}
+
+// A wedge of 4 degrees: its elements are as sharp, its volume is right, and the word says where.
+TEST(Fitted, AWedgeIsFilledToItsTip) {
+    const double rise = 40.0 * std::tan(4.0 * pi / 180.0);
+    for (const double size : {3.0, 1.7}) {
+        const Model m = build_model(test::study_from(fitted_study(
+            fmt::format("[[region]]\nname = \"wedge\"\nrole = \"design\"\nmaterial = \"steel\"\nprism = {{ "
+                        "polygon = [[0, 0], [40, 0], [40, {:.12g}]], from = [0, 0, 0], to = [0, 0, 20] }}\n",
+                        rise),
+            fmt::format("size = {}\n", size))));
+        EXPECT_NEAR(volume_of(m, "wedge") / (0.5 * 40 * rise * 20), 1.0, 0.002) << size;
+        EXPECT_GT(*mesh_quality(m.mesh).smallest_dihedral, 0.3) << size;
+        std::string said;
+        for (const std::string& r : m.remarks) said += r + "\n";
+        EXPECT_NE(said.find("cusp of 4 deg"), std::string::npos) << said;
+        // It is one piece that can be analysed.
+        EXPECT_EQ(face_connected_parts(m.mesh).back(), 0) << size;
+    }
+}
+
+// Walls far below the smallest size: a box section of 40 x 30 with walls of 0.4 at a size of 5.
+TEST(Fitted, ThinWallsTakeElementsOfTheirOwnSize) {
+    const Model m = build_model(test::study_from(fitted_study(
+        "[[region]]\nname = \"tube\"\nrole = \"design\"\nmaterial = \"steel\"\nbox = [[0, 0, 0], [40, 30, "
+        "8]]\n"
+        "[[region]]\nname = \"inside\"\nrole = \"void\"\nbox = [[0.4, 0.4, -1], [39.6, 29.6, 9]]\n",
+        "size = 5\n")));
+    EXPECT_NEAR(volume_of(m, "tube") / ((40 * 30 - 39.2 * 29.2) * 8), 1.0, 1e-6);
+    std::string said;
+    for (const std::string& r : m.remarks) said += r + "\n";
+    EXPECT_NE(said.find("a wall is 0.4 thick"), std::string::npos) << said;
+    EXPECT_EQ(face_connected_parts(m.mesh).back(), 0);
+}
+
+// Bodies that touch but for a hair are refused with the gap; a real gap is meshed as one.
+TEST(Fitted, ABodyAHairFromTheNextIsRefused) {
+    const auto two = [](double gap) {
+        return fitted_study(
+            std::string(block) +
+            fmt::format("[[region]]\nname = \"lid\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = "
+                        "[[0, 0, {:.8g}], [20, 15, 14]]\n",
+                        10 + gap));
+    };
+    const std::string message = test::error_of(two(0.002));
+    EXPECT_NE(message.find("\"block\" and \"lid\" are 0.002 apart"), std::string::npos) << message;
+    const Model apart = build_model(test::study_from(two(0.5)));
+    EXPECT_NEAR(volume_of(apart, "lid"), 20 * 15 * 3.5, 1e-6);
+    const Model touching = build_model(test::study_from(two(0.0)));
+    EXPECT_NEAR(volume_of(touching, "lid"), 20 * 15 * 4, 1e-6);
+    EXPECT_EQ(face_connected_parts(touching.mesh).back(), 0);
+}
+
+namespace {
+
+// A box of 10 x 10 x 10 whose top has a strip of its own face, `wide` across, as CAD leaves them.
+FittedInput box_with_strip(double wide) {
+    FittedInput in;
+    const double y = 4.0;
+    for (const double z : {0.0, 10.0})
+        for (const double v : {0.0, y, y + wide, 10.0})
+            for (const double x : {0.0, 10.0}) in.points.emplace_back(x, v, z);
+    const auto quad = [&](std::int32_t a, std::int32_t b, std::int32_t c, std::int32_t d, std::int32_t face) {
+        for (const auto& t : {std::array<std::int32_t, 3>{a, b, c}, std::array<std::int32_t, 3>{a, c, d}}) {
+            in.triangles.push_back(t);
+            in.face_of.push_back(face);
+            in.regions.push_back({0, -1});
+        }
+    };
+    // Points 2k, 2k + 1: x = 0 and 10 at step k of y; from 8 on at the top.
+    for (std::int32_t k = 0; k < 3; ++k) {
+        quad(2 * k, 2 * k + 2, 2 * k + 3, 2 * k + 1, 0);
+        quad(8 + 2 * k, 9 + 2 * k, 11 + 2 * k, 10 + 2 * k, 1 + k);
+        quad(2 * k, 8 + 2 * k, 10 + 2 * k, 2 * k + 2, 4);
+        quad(2 * k + 1, 2 * k + 3, 11 + 2 * k, 9 + 2 * k, 5);
+    }
+    quad(0, 1, 9, 8, 6);
+    quad(6, 14, 15, 7, 7);
+    in.face_radius.assign(8, 0.0);
+    return in;
+}
+
+} // namespace
+
+TEST(Fitted, ANarrowFaceGoesIntoItsNeighbour) {
+    FittedOptions options;
+    options.size = 2.5;
+    const FittedTets with = make_fitted_tets(box_with_strip(0.01), options);
+    double volume = 0.0;
+    for (const auto& t : with.tets) {
+        const auto p = [&](std::size_t i) -> const Vec3& {
+            return with.points[static_cast<std::size_t>(t[i])];
+        };
+        volume += (p(1) - p(0)).cross(p(2) - p(0)).dot(p(3) - p(0)) / 6.0;
+    }
+    EXPECT_NEAR(volume, 1000.0, 1e-6);
+    EXPECT_LT(with.tets.size(), 2500U); // as many as without the strip
+    EXPECT_GE(with.smallest_dihedral, 20.0);
+    ASSERT_FALSE(with.remarks.empty());
+    EXPECT_NE(with.remarks.back().find("1 narrow face is meshed as one"), std::string::npos)
+        << with.remarks.back();
+    // A strip that elements can see keeps its edges.
+    const FittedTets wide = make_fitted_tets(box_with_strip(2.0), options);
+    bool on_edge = false;
+    for (const Vec3& p : wide.points)
+        on_edge = on_edge || (std::abs(p.y() - 6.0) < 1e-9 && std::abs(p.z() - 10.0) < 1e-9 && p.x() > 0.5 &&
+                              p.x() < 9.5);
+    EXPECT_TRUE(on_edge);
 }
 
 // An L of 19500 mm3 with a square hole, lined by 2 mm and hulled by 2 mm.

@@ -61,3 +61,38 @@ TEST(SizeField, IsExactForSizesThatAreLinear) {
     for (const Vec3& p : {Vec3(0.5, 0.5, 0.5), Vec3(3.2, 7.9, 1.1), Vec3(8, 0, 8)})
         EXPECT_NEAR(field.at(p), 1.0 + 0.1 * p.x() + 0.2 * p.y() + 0.05 * p.z(), 1e-12);
 }
+
+// Sizes far below the lattice's spacing: kept where they were asked, and no farther around than the gradient
+// has it. The integral of 1 / h^3 about one place is what a mesh there costs.
+TEST(SizeField, SmallSizesTakeFinerLattices) {
+    const double h = 2.0;
+    const double gradient = 0.3;
+    const Vec3 place(4.31, 5.17, 5.02);
+    SizeField field(cube(10), h, 0.5 * h, 0.15 * h);
+    field.ask(place, 0.04);
+    field.ask({8.2, 8.2, 8.2}, 0.6); // kept on the first lattice
+    field.limit(gradient);
+    EXPECT_LE(field.at(place), 0.04 + 1e-12);
+    EXPECT_LE(field.at({8.2, 8.2, 8.2}), 0.6 + 1e-12);
+    EXPECT_DOUBLE_EQ(field.smallest(), 0.04);
+    double points = 0.0;
+    double cones = 0.0;
+    std::mt19937 random(3);
+    std::uniform_real_distribution<double> in(-1.0, 1.0);
+    // Shells about the place, so that the small ones are seen: a log-uniform radius.
+    const int tries = 40000;
+    for (int i = 0; i < tries; ++i) {
+        Vec3 way(in(random), in(random), in(random));
+        if (way.norm() > 1.0 || way.norm() < 1e-3) continue;
+        way.normalize();
+        const double r = 0.01 * std::pow(150.0, 0.5 * (in(random) + 1.0));
+        const double weight = r * r * r; // r^2 dr for a radius spread evenly over its logarithm
+        const double here = field.at(place + r * way);
+        // Never above the cone by the ways along the lattice, and never far below it.
+        EXPECT_LE(here, std::min(h, 0.08 + 1.75 * gradient * r) + 1e-9);
+        points += weight / std::pow(here, 3);
+        cones += weight / std::pow(std::min(h, 0.04 + gradient * r), 3);
+    }
+    EXPECT_LT(points, 3.0 * cones);
+    EXPECT_GT(points, 0.3 * cones);
+}

@@ -337,7 +337,10 @@ TopoDS_Shape grown(const TopoDS_Shape& body, double grow) {
     return out;
 }
 
-TopoDS_Shape make(const Solid& solid, double unit_si) {
+// Files as they were read, for all solids that come from one.
+using ReadFiles = std::map<std::filesystem::path, std::vector<Named>>;
+
+TopoDS_Shape make(const Solid& solid, double unit_si, ReadFiles& read) {
     TopoDS_Shape out;
     const auto axis = [&] {
         return gp_Ax2(to_pnt(solid.a), gp_Dir(solid.b.x() - solid.a.x(), solid.b.y() - solid.a.y(),
@@ -369,9 +372,13 @@ TopoDS_Shape make(const Solid& solid, double unit_si) {
         break;
     }
     case Solid::Kind::File: {
-        std::string unit;
-        double si = 0.0;
-        const std::vector<Named> all = read_solids(solid.file, unit, si);
+        auto at = read.find(solid.file);
+        if (at == read.end()) {
+            std::string unit;
+            double si = 0.0;
+            at = read.emplace(solid.file, read_solids(solid.file, unit, si)).first;
+        }
+        const std::vector<Named>& all = at->second;
         gp_Trsf scaling;
         scaling.SetScale(gp_Pnt(0, 0, 0), file_unit_si / unit_si * solid.scale);
         out = BRepBuilderAPI_Transform(all.at(static_cast<std::size_t>(solid.body)).solid, scaling, true)
@@ -396,7 +403,8 @@ double least_radius(const TopoDS_Face& face);
 Arrangement arrange(const std::vector<Solid>& solids, double unit_si, double deflection, double angle) try {
     be_quiet();
     TopTools_ListOfShape arguments;
-    for (const Solid& solid : solids) arguments.Append(make(solid, unit_si));
+    ReadFiles read;
+    for (const Solid& solid : solids) arguments.Append(make(solid, unit_si, read));
     TopoDS_Shape all;
     if (arguments.Extent() == 1) {
         all = arguments.First();

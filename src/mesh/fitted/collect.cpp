@@ -31,15 +31,18 @@ FittedTets FittedMesher::optimised() {
         tet.region = label_[t];
         mesh.tets.push_back(tet);
     }
-    for (const Segment& s : segments_)
-        mesh.segments.insert(
-            edge_key(number[static_cast<std::size_t>(s.a)], number[static_cast<std::size_t>(s.b)]));
+    for (const Segment& s : segments_) {
+        const std::int32_t a = number[static_cast<std::size_t>(s.a)];
+        const std::int32_t b = number[static_cast<std::size_t>(s.b)];
+        if (accepted_ && (a < 0 || b < 0)) continue;
+        mesh.segments.insert(edge_key(a, b));
+    }
     for (const Patch& p : patches_) mesh.patch_regions.push_back(p.regions);
     optimise_tets(mesh, *this, options_.target);
     return collect(mesh);
 }
 
-FittedTets FittedMesher::collect(const TetMesh& mesh) {
+FittedTets FittedMesher::collect(TetMesh& mesh) {
     FittedTets out;
     std::vector<std::int32_t> number(mesh.nodes.size(), -1);
     double worst = 180.0;
@@ -47,8 +50,18 @@ FittedTets FittedMesher::collect(const TetMesh& mesh) {
     // Neighbours near each other: analyses read elements one after the other, and with them their nodes.
     std::vector<const TetMesh::Tet*> alive;
     std::vector<Vec3> middles;
-    for (const TetMesh::Tet& tet : mesh.tets) {
+    for (TetMesh::Tet& tet : mesh.tets) {
         if (!tet.alive) continue;
+        const auto place = [&](std::size_t i) -> const Vec3& {
+            return mesh.nodes[static_cast<std::size_t>(tet.node[i])].p;
+        };
+        // What nothing could make positive is flat, and leaves no hole.
+        if (least_sine({place(0), place(1), place(2), place(3)}) < 1e-3) {
+            tet.alive = false;
+            accepted_ = true;
+            ++flat_tets_;
+            continue;
+        }
         alive.push_back(&tet);
         middles.emplace_back(Vec3::Zero());
         for (const std::int32_t n : tet.node)
@@ -68,10 +81,6 @@ FittedTets FittedMesher::collect(const TetMesh& mesh) {
             ids[i] = number[n];
             p[i] = mesh.nodes[n].p;
         }
-        if (!((p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]) > 0.0)) {
-            bad_places_ = {p[0]};
-            fail();
-        }
         const double angle = std::asin(std::clamp(least_sine(p), 0.0, 1.0)) * 180.0 / pi;
         if (angle < worst) {
             worst = angle;
@@ -81,15 +90,69 @@ FittedTets FittedMesher::collect(const TetMesh& mesh) {
         out.region.push_back(tet.region);
     }
     out.smallest_dihedral = worst;
+    collect_skin(mesh, number, out);
+    remark_on(out, worst, worst_at);
+    return out;
+}
+
+// What the user should know of wedges, walls and places that are not covered.
+void FittedMesher::remark_on(FittedTets& out, double worst, const Vec3& worst_at) const {
+    const auto at = [](const Vec3& p) {
+        return fmt::format("({:.4g}, {:.4g}, {:.4g})", p.x(), p.y(), p.z());
+    };
     if (worst < 20.0)
         out.remarks.push_back(
-            fmt::format("the smallest dihedral angle is {:.1f} deg, at ({:.4g}, {:.4g}, {:.4g})", worst,
-                        worst_at.x(), worst_at.y(), worst_at.z()));
+            fmt::format("the smallest dihedral angle is {:.3g} deg, at {}", worst, at(worst_at)));
+    const Wedge* sharpest = nullptr;
+    double length = 0.0;
+    for (const Wedge& w : wedges_) {
+        length += w.length;
+        if (sharpest == nullptr || w.angle < sharpest->angle) sharpest = &w;
+    }
+    if (sharpest != nullptr)
+        out.remarks.push_back(fmt::format(
+            "faces meet at a cusp of {:.3g} deg at {} ({} below 15 deg, {:.3g} long in all): {}. Blunt it or "
+            "fill "
+            "it for better elements",
+            sharpest->angle, at(sharpest->place), wedges_.size() == 1 ? "one edge" : "edges", length,
+            sharpest->inside ? "elements there are as sharp" : "the gap there is as sharp"));
     if (thinnest_ < 0.15 * options_.size)
+        out.remarks.push_back(fmt::format(
+            "a wall is {:.3g} thick at {}, {:.2g} of the element size{}", thinnest_, at(thinnest_at_),
+            thinnest_ / options_.size,
+            thinnest_ < 0.9 * floor_
+                ? fmt::format("; elements are not made smaller than {:.3g}, and are flat there", floor_)
+                : "; elements there are as small"));
+    if (narrow_.faces > 0)
         out.remarks.push_back(
-            fmt::format("a wall is {:.3g} thick, less than a sixth of the element size", thinnest_));
-    collect_skin(mesh, number, out);
-    return out;
+            fmt::format("{} narrow face{} meshed as one with {} (the narrowest {:.2g} wide, at {})",
+                        narrow_.faces, narrow_.faces == 1 ? " is" : "s are",
+                        narrow_.faces == 1 ? "the neighbour it goes on into smoothly"
+                                           : "the neighbours they go on into smoothly",
+                        narrow_.width, at(narrow_.at)));
+    if (flat_tets_ > 0)
+        out.remarks.push_back(
+            fmt::format("{} flat element{} left out", flat_tets_, flat_tets_ == 1 ? " is" : "s are"));
+    if (off_.faces > 0) {
+        double meshed = 0.0;
+        for (const auto& tet : out.tets) {
+            std::array<Vec3, 4> p;
+            for (std::size_t i = 0; i < 4; ++i) p[i] = out.points[static_cast<std::size_t>(tet[i])];
+            meshed += (p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]) / 6.0;
+        }
+        double bounded = 0.0;
+        for (std::size_t t = 0; t < in_.triangles.size(); ++t) {
+            const double share = corner(t, 0).dot(corner(t, 1).cross(corner(t, 2))) / 6.0;
+            bounded += ((in_.regions[t][0] >= 0 ? 1.0 : 0.0) - (in_.regions[t][1] >= 0 ? 1.0 : 0.0)) * share;
+        }
+        out.remarks.push_back(fmt::format(
+            "{} of {} faces of the skin leave the exact shape, by up to {:.3g} at {}: edges are cut short or "
+            "bridged there, and the mesh holds {:.4f} of the body's volume. Write a smaller size there "
+            "([[mesh.refine]]), or blunt what is sharp",
+            off_.faces, out.skin.size(), off_.far, at(off_.at), meshed / bounded));
+    }
+    const bool thin = thinnest_ < 0.9 * floor_;
+    out.forced = thin || off_.faces > 0 || (sharpest != nullptr && sharpest->angle < 1.5 * worst + 1.0);
 }
 
 // The skin, checked: every edge of it between two faces of it (or where more regions meet), every face on
@@ -98,29 +161,44 @@ void FittedMesher::collect_skin(const TetMesh& mesh, const std::vector<std::int3
                                 FittedTets& out) {
     struct Half {
         std::array<std::int32_t, 3> nodes;
+        std::array<std::int32_t, 2> rest; // its larger nodes, in order
         std::int32_t region;
     };
-    std::unordered_map<std::string, Half> open;
-    const auto key = [](std::array<std::int32_t, 3> n) {
-        std::sort(n.begin(), n.end());
-        return std::string(reinterpret_cast<const char*>(n.data()), sizeof n);
-    };
+    // Faces in buckets of their smallest node; those that come twice from one region are inside of it.
     static constexpr std::array<std::array<std::size_t, 3>, 4> faces{
         {{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
+    std::vector<std::size_t> first(mesh.nodes.size() + 1, 0);
+    const auto smallest = [](const TetMesh::Tet& tet, const std::array<std::size_t, 3>& f) {
+        return static_cast<std::size_t>(std::min({tet.node[f[0]], tet.node[f[1]], tet.node[f[2]]}));
+    };
+    for (const TetMesh::Tet& tet : mesh.tets)
+        for (const auto& f : faces)
+            if (tet.alive) ++first[smallest(tet, f) + 1];
+    for (std::size_t n = 0; n + 1 < first.size(); ++n) first[n + 1] += first[n];
+    std::vector<Half> halves(first.back());
+    std::vector<std::size_t> next(first.begin(), first.end() - 1);
     for (const TetMesh::Tet& tet : mesh.tets) {
         if (!tet.alive) continue;
         for (const auto& f : faces) {
             const std::array<std::int32_t, 3> n{tet.node[f[0]], tet.node[f[1]], tet.node[f[2]]};
-            const auto [at, fresh] = open.emplace(key(n), Half{n, tet.region});
-            if (fresh) continue;
-            if (at->second.region == tet.region)
-                open.erase(at);
-            else if (at->second.region >= 0)
-                at->second.region = -2 - at->second.region; // an interface, told apart below
+            std::array<std::int32_t, 3> sorted = n;
+            std::sort(sorted.begin(), sorted.end());
+            halves[next[static_cast<std::size_t>(sorted[0])]++] = {n, {sorted[1], sorted[2]}, tet.region};
+        }
+    }
+    std::vector<Half> open;
+    for (std::size_t n = 0; n + 1 < first.size(); ++n) {
+        const auto from = halves.begin() + static_cast<std::ptrdiff_t>(first[n]);
+        const auto to = halves.begin() + static_cast<std::ptrdiff_t>(first[n + 1]);
+        std::stable_sort(from, to, [](const Half& a, const Half& b) { return a.rest < b.rest; });
+        for (auto h = from; h != to; ++h) {
+            const bool twice = h + 1 != to && (h + 1)->rest == h->rest;
+            if (!twice || (h + 1)->region != h->region) open.push_back(*h);
+            if (twice) ++h;
         }
     }
     std::unordered_map<std::uint64_t, int> edges;
-    for (const auto& [k, half] : open) {
+    for (const Half& half : open) {
         FittedTets::Face face;
         std::array<std::int32_t, 3> s = half.nodes;
         std::vector<std::int32_t> common = mesh.nodes[static_cast<std::size_t>(s[0])].patches;
@@ -137,14 +215,24 @@ void FittedMesher::collect_skin(const TetMesh& mesh, const std::vector<std::int3
              mesh.nodes[static_cast<std::size_t>(s[2])].p) /
             3.0;
         double best = 1e300;
-        for (const std::int32_t p : common)
-            if (const double d = (on_patch(p, center) - center).norm(); d < best) {
-                best = d;
-                face.face = face_of_patch_[static_cast<std::size_t>(p)];
-            }
+        for (const std::int32_t p : common) {
+            const Patch& patch = patches_[static_cast<std::size_t>(p)];
+            const FacetTree::Nearest near = patch.tree.nearest(center);
+            if (near.triangle < 0 || near.distance >= best) continue;
+            best = near.distance;
+            face.face = in_.face_of[patch.triangles[static_cast<std::size_t>(near.triangle)]];
+        }
         if (face.face < 0) {
-            bad_places_ = {center};
-            fail();
+            if (!accepted_) {
+                bad_places_ = {center};
+                fail();
+            }
+            const FacetTree::Nearest near = all_.nearest(center);
+            face.face = in_.face_of[static_cast<std::size_t>(near.triangle)];
+            if (off_.faces++ == 0 || near.distance > off_.far) {
+                off_.far = near.distance;
+                off_.at = center;
+            }
         }
         for (std::size_t i = 0; i < 3; ++i) {
             face.nodes[i] = number[static_cast<std::size_t>(s[i])];

@@ -10,18 +10,33 @@ FittedTets FittedMesher::run() {
         samples_.clear();
         segments_.clear();
         bad_places_.clear();
+        labelled_.clear();
+        label_.clear();
         sample_curves();
         sample_patches();
         sample_inside();
         triangulate();
-        const bool fine = refine();
-        if (fine || attempt + 1 >= attempts) {
-            if (!fine) fail();
+        if (refine()) break;
+        // Many bad places are no accident of the places chosen.
+        if (attempt + 1 >= attempts || bad_places_.size() > most_retried + samples_.size() / 100 ||
+            only_wedges()) {
+            accept();
             break;
         }
         for (const Vec3& p : bad_places_) finer.emplace_back(p, 0.6 * std::min(size(p), options_.size));
     }
     return optimised();
+}
+
+// Whether what cannot be covered lies at wedges alone, where no other sizes would help.
+bool FittedMesher::only_wedges() const {
+    for (const Vec3& p : bad_places_) {
+        bool at_wedge = false;
+        for (const Wedge& w : wedges_)
+            at_wedge = at_wedge || (p - w.place).norm() < 0.5 * w.length + 1.5 * size(p);
+        if (!at_wedge) return false;
+    }
+    return true;
 }
 
 } // namespace upright::fitting
@@ -98,9 +113,10 @@ FittedTets make_fitted_tets(const FittedInput& input, const FittedOptions& optio
     // Where a bad angle is an accident of the places chosen, other places do better.
     for (unsigned seed = 0; seed < 4; ++seed) {
         FittedTets tets = FittedMesher(fine, options, seed).run();
-        const bool better = seed == 0 || tets.smallest_dihedral > best.smallest_dihedral;
-        if (better) best = std::move(tets);
-        if (best.smallest_dihedral >= 20.0 || best.tets.size() > 300000) break;
+        const double gain = tets.smallest_dihedral - best.smallest_dihedral;
+        if (seed == 0 || gain > 0.0) best = std::move(tets);
+        // Angles that are the shape's own come again.
+        if (best.smallest_dihedral >= 20.0 || best.forced || best.tets.size() * (seed + 1) > 400000) break;
     }
     return best;
 }

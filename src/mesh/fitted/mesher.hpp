@@ -6,6 +6,7 @@
 
 #include "base/edge_key.hpp"
 #include "base/error.hpp"
+#include "base/groups.hpp"
 #include "mesh/delaunay.hpp"
 #include "mesh/size_field.hpp"
 #include "mesh/tet_optimizer.hpp"
@@ -23,7 +24,8 @@
 namespace upright::fitting {
 
 constexpr int refine_rounds = 16;
-constexpr int attempts = 4;
+constexpr int attempts = 2;
+constexpr std::size_t most_retried = 100; // bad places: more are no accident
 
 // What a sample lies on.
 enum class On : std::int32_t { Corner = 0, Curve = 1, Patch = 2, Inside = 3 };
@@ -31,8 +33,9 @@ enum class On : std::int32_t { Corner = 0, Curve = 1, Patch = 2, Inside = 3 };
 struct Sample {
     Vec3 p = Vec3::Zero();
     On on = On::Inside;
-    std::int32_t entity = -1; // corner, curve or patch; of an inner sample its region
-    double along = 0.0;       // arc length on its curve
+    std::int32_t entity = -1;  // corner, curve or patch; of an inner sample its region
+    double along = 0.0;        // arc length on its curve
+    std::int32_t partner = -1; // the sample across a thin wall that it is the image of
 };
 
 // A chain of feature edges between two corners, or closed.
@@ -63,55 +66,106 @@ struct Patch {
     std::array<std::int32_t, 2> regions{-1, -1}; // behind, before
     double radius = 0.0;
     double area = 0.0;
+    std::map<std::int32_t, double> area_of; // of each exact face in it
     std::vector<std::size_t> triangles;
     FacetTree tree;
 };
 
-// Samples by place, in buckets of their spacing's octave.
-class SampleHash {
+// Samples by place: an octree whose leaves are as wide as the spacing of what lies in them.
+class SampleTree {
   public:
-    explicit SampleHash(double unit) : unit_(unit) {}
+    // `widest`: the largest spacing there will be.
+    explicit SampleTree(double widest) : top_(2.0 * widest) {}
     void add(std::int32_t sample, const Vec3& p, double spacing) {
-        const int level = level_of(spacing);
-        levels_.insert(level);
-        cells_[key(p, level)].push_back(sample);
-    }
-    // Calls `visit` for samples that may lie within `radius`.
-    template <class Visit> void near(const Vec3& p, double radius, const Visit& visit) const {
-        for (const int level : levels_) {
-            const double w = width(level);
-            const int reach = static_cast<int>(std::ceil(radius / w));
-            const std::array<long, 3> c = cell(p, level);
-            for (long i = -reach; i <= reach; ++i)
-                for (long j = -reach; j <= reach; ++j)
-                    for (long k = -reach; k <= reach; ++k) {
-                        const auto found = cells_.find(hash({c[0] + i, c[1] + j, c[2] + k}, level));
-                        if (found == cells_.end()) continue;
-                        for (const std::int32_t s : found->second) visit(s);
-                    }
+        std::array<long, 3> c{};
+        for (int a = 0; a < 3; ++a)
+            c[static_cast<std::size_t>(a)] = static_cast<long>(std::floor(p[a] / top_));
+        std::int32_t at = roots_.emplace(hash(c), static_cast<std::int32_t>(cells_.size())).first->second;
+        if (static_cast<std::size_t>(at) == cells_.size()) cells_.emplace_back();
+        Vec3 low(top_ *
+                 Vec3(static_cast<double>(c[0]), static_cast<double>(c[1]), static_cast<double>(c[2])));
+        double w = top_;
+        for (int depth = 0; w > 2.0 * spacing && depth < 40; ++depth) {
+            w *= 0.5;
+            std::size_t child = 0;
+            for (int a = 0; a < 3; ++a)
+                if (p[a] >= low[a] + w) {
+                    child |= std::size_t{1} << static_cast<unsigned>(a);
+                    low[a] += w;
+                }
+            std::int32_t next = cells_[static_cast<std::size_t>(at)].child[child];
+            if (next < 0) {
+                next = static_cast<std::int32_t>(cells_.size());
+                cells_[static_cast<std::size_t>(at)].child[child] = next;
+                cells_.emplace_back();
+            }
+            at = next;
         }
+        if (static_cast<std::size_t>(sample) >= next_.size())
+            next_.resize(static_cast<std::size_t>(sample) + 1, -1);
+        next_[static_cast<std::size_t>(sample)] = cells_[static_cast<std::size_t>(at)].first;
+        cells_[static_cast<std::size_t>(at)].first = sample;
+    }
+    // Calls `visit` for samples in cells that meet a box, until it returns false.
+    template <class Visit> void in(const Vec3& low, const Vec3& high, const Visit& visit) const {
+        std::array<long, 3> from{};
+        std::array<long, 3> to{};
+        for (int a = 0; a < 3; ++a) {
+            from[static_cast<std::size_t>(a)] = static_cast<long>(std::floor(low[a] / top_));
+            to[static_cast<std::size_t>(a)] = static_cast<long>(std::floor(high[a] / top_));
+        }
+        for (long i = from[0]; i <= to[0]; ++i)
+            for (long j = from[1]; j <= to[1]; ++j)
+                for (long k = from[2]; k <= to[2]; ++k) {
+                    const auto found = roots_.find(hash({i, j, k}));
+                    if (found == roots_.end()) continue;
+                    const Vec3 corner =
+                        top_ * Vec3(static_cast<double>(i), static_cast<double>(j), static_cast<double>(k));
+                    if (!walk(found->second, corner, top_, low, high, visit)) return;
+                }
+    }
+    // The same for samples that may lie within `radius`.
+    template <class Visit> void near(const Vec3& p, double radius, const Visit& visit) const {
+        in(p - Vec3::Constant(radius), p + Vec3::Constant(radius), visit);
     }
 
   private:
-    int level_of(double spacing) const { return static_cast<int>(std::floor(std::log2(spacing / unit_))); }
-    double width(int level) const { return unit_ * std::exp2(level + 1); }
-    std::array<long, 3> cell(const Vec3& p, int level) const {
-        const double w = width(level);
-        return {static_cast<long>(std::floor(p.x() / w)), static_cast<long>(std::floor(p.y() / w)),
-                static_cast<long>(std::floor(p.z() / w))};
+    struct Cell {
+        std::array<std::int32_t, 8> child{-1, -1, -1, -1, -1, -1, -1, -1};
+        std::int32_t first = -1; // of its samples
+    };
+    template <class Visit>
+    bool walk(std::int32_t at, const Vec3& corner, double w, const Vec3& low, const Vec3& high,
+              const Visit& visit) const {
+        const Cell& cell = cells_[static_cast<std::size_t>(at)];
+        for (std::int32_t s = cell.first; s >= 0; s = next_[static_cast<std::size_t>(s)])
+            if (!visit(s)) return false;
+        const Vec3 middle = corner + Vec3::Constant(0.5 * w);
+        for (std::size_t c = 0; c < 8; ++c) {
+            if (cell.child[c] < 0) continue;
+            Vec3 place = corner;
+            bool meets = true;
+            for (int a = 0; a < 3; ++a) {
+                const bool upper = (c >> static_cast<unsigned>(a) & 1U) != 0;
+                meets = meets && (upper ? high[a] >= middle[a] : low[a] <= middle[a]);
+                if (upper) place[a] = middle[a];
+            }
+            if (meets && !walk(cell.child[c], place, 0.5 * w, low, high, visit)) return false;
+        }
+        return true;
     }
-    static std::uint64_t hash(const std::array<long, 3>& c, int level) {
-        std::uint64_t h = static_cast<std::uint64_t>(level + 64) * 0x9e3779b97f4a7c15ULL;
+    static std::uint64_t hash(const std::array<long, 3>& c) {
+        std::uint64_t h = 0x9e3779b97f4a7c15ULL;
         for (const long v : c) {
             h ^= static_cast<std::uint64_t>(v) + 0x9e3779b97f4a7c15ULL + (h << 6U) + (h >> 2U);
             h *= 0xff51afd7ed558ccdULL;
         }
         return h;
     }
-    std::uint64_t key(const Vec3& p, int level) const { return hash(cell(p, level), level); }
-    double unit_;
-    std::set<int> levels_;
-    std::unordered_map<std::uint64_t, std::vector<std::int32_t>> cells_;
+    double top_;
+    std::unordered_map<std::uint64_t, std::int32_t> roots_;
+    std::vector<Cell> cells_;
+    std::vector<std::int32_t> next_; // sample in the same cell
 };
 
 class FittedMesher : public SurfaceGeometry {
@@ -142,11 +196,15 @@ class FittedMesher : public SurfaceGeometry {
   private:
     double size(const Vec3& p) const { return sizes_->at(p); }
 
-    // Patches: connected triangles of one exact face.
+    // Patches: connected triangles of one exact face, with what is too narrow to stand alone.
     void read_patches();
+    using Edges = std::unordered_map<std::uint64_t, std::vector<std::int32_t>>; // triangles at each edge
+    std::vector<std::int32_t> face_groups(const Edges& edges) const;
+    void merge_narrow(const Edges& edges, std::vector<std::int32_t>& group);
 
-    // Sectors between the faces about an edge that are sharper than tetrahedra can fill, or leave free.
-    void require_no_cusp(std::uint64_t key, const std::vector<std::int32_t>& list) const;
+    // Keeps sectors between the faces about an edge that are sharper than fair tetrahedra can fill, or leave
+    // free.
+    void find_wedges(std::uint64_t key, const std::vector<std::int32_t>& list);
 
     const Vec3& corner(std::size_t t, std::size_t i) const {
         return in_.points[static_cast<std::size_t>(in_.triangles[t][i])];
@@ -163,14 +221,25 @@ class FittedMesher : public SurfaceGeometry {
 
     // The asked size, and less where the surface bends, curves are short, walls thin, or the user asks.
     void make_sizes(const std::vector<std::pair<Vec3, double>>& finer);
+    void find_asks();
+    void require_no_hair(const Vec3& p, const Vec3& way, const std::vector<FacetTree::Hit>& hits,
+                         const Patch& patch) const;
+    void fill_sizes(const std::vector<std::pair<Vec3, double>>& finer);
+    double surface_samples();
 
-    // Places over a patch, no farther apart than a third of the size.
+    // Places over a patch, no farther apart than a third of the size; of small triangles one for many.
     template <class Visit> void each_place(const Patch& patch, const Visit& visit) {
+        double skipped = 1e300;
         for (const std::size_t t : patch.triangles) {
             const double longest =
                 std::max({(corner(t, 1) - corner(t, 0)).norm(), (corner(t, 2) - corner(t, 1)).norm(),
                           (corner(t, 0) - corner(t, 2)).norm()});
             const int n = std::clamp(static_cast<int>(std::ceil(longest / (0.4 * options_.size))), 1, 200);
+            if (longest < 0.1 * options_.size) {
+                skipped += area(t);
+                if (skipped < 0.004 * options_.size * options_.size) continue;
+                skipped = 0.0;
+            }
             for (int i = 0; i < n; ++i)
                 for (int j = 0; i + j < n; ++j) {
                     const double u = (i + 1.0 / 3) / n;
@@ -183,9 +252,9 @@ class FittedMesher : public SurfaceGeometry {
     }
 
     std::int32_t add(const Vec3& p, On on, std::int32_t entity, double along = 0.0) {
-        samples_.push_back({p, on, entity, along});
+        samples_.push_back({p, on, entity, along, -1});
         const auto n = static_cast<std::int32_t>(samples_.size()) - 1;
-        if (on != On::Inside) hash_->add(n, p, size(p));
+        if (on != On::Inside) near_->add(n, p, size(p));
         return n;
     }
 
@@ -242,9 +311,13 @@ class FittedMesher : public SurfaceGeometry {
 
     void label_all() {
         const auto& tets = delaunay_->tets();
-        label_.assign(tets.size(), -1);
-        for (std::size_t t = 0; t < tets.size(); ++t)
-            if (tets[t].alive) label_[t] = label(tets[t]);
+        label_.resize(tets.size(), -1);
+        labelled_.resize(tets.size(), {-1, -1, -1, -1});
+        for (std::size_t t = 0; t < tets.size(); ++t) {
+            if (!tets[t].alive || labelled_[t] == tets[t].node) continue;
+            label_[t] = label(tets[t]);
+            labelled_[t] = tets[t].node;
+        }
     }
 
     // Splits missing segments and mends faces between regions that lie on no patch. False where it gives up.
@@ -255,11 +328,22 @@ class FittedMesher : public SurfaceGeometry {
 
     bool split_near(const Vec3& p, double reach);
 
+    // Puts a sample on a segment, which becomes two.
+    void split_segment_at(std::size_t segment, double along);
+
+    // Whether what cannot be covered lies at wedges alone, where no other sizes would help.
+    bool only_wedges() const;
+
+    // Takes what is not covered as it is, without scraps that hang on by an edge or not at all.
+    void accept();
+
+    void remark_on(FittedTets& out, double worst, const Vec3& worst_at) const;
+
     [[noreturn]] void fail() const;
 
     FittedTets optimised();
 
-    FittedTets collect(const TetMesh& mesh);
+    FittedTets collect(TetMesh& mesh);
 
     // The skin, checked: every edge of it between two faces of it (or where more regions meet), every face on
     // one patch.
@@ -273,22 +357,50 @@ class FittedMesher : public SurfaceGeometry {
     Bounds box_;
     std::vector<std::int32_t> patch_of_;
     std::vector<Patch> patches_;
-    std::vector<std::int32_t> face_of_patch_;
     std::map<std::uint64_t, std::vector<std::int32_t>> features_;
     std::vector<Vec3> corners_;
     std::vector<std::vector<std::int32_t>> corner_patches_;
     std::vector<Curve> curves_;
     std::unique_ptr<SizeField> sizes_;
-    std::unique_ptr<SampleHash> hash_;
+    std::unique_ptr<SampleTree> near_;
     std::vector<Sample> samples_;
     std::vector<Segment> segments_;
-    std::unordered_map<std::int32_t, std::vector<std::size_t>> segments_at_;
+    std::vector<std::vector<std::size_t>> segments_at_; // of each sample
     std::unique_ptr<Delaunay> delaunay_;
     std::vector<std::int32_t> sample_of_; // of each node of the triangulation
     std::vector<std::int32_t> node_of_;   // of each sample
     std::vector<std::int32_t> label_;
+    std::vector<std::array<std::int32_t, 4>> labelled_; // the nodes that each label was found for
     std::vector<Vec3> bad_places_;
-    double thinnest_ = 1e300;
+    bool accepted_ = false;     // the boundary is not covered everywhere
+    std::size_t flat_tets_ = 0; // were left out
+    struct Off {
+        double far = 0.0;
+        Vec3 at = Vec3::Zero();
+        std::size_t faces = 0;
+    } off_; // where the skin leaves the exact shape
+    struct Wedge {
+        double angle = 0.0; // degrees
+        Vec3 place = Vec3::Zero();
+        double length = 0.0;
+        bool inside = false; // material fills it
+    };
+    std::vector<Wedge> wedges_;
+    struct Ask {
+        Vec3 p;
+        double size;
+        bool thin; // a wall or a short curve
+    };
+    std::vector<Ask> asks_;
+    struct Narrow {
+        std::size_t faces = 0;
+        double width = 0.0;
+        Vec3 at = Vec3::Zero();
+    } narrow_;           // faces that went into their neighbours' patches
+    double floor_ = 0.0; // the least size that walls and short curves get
+    double least_size_ = 0.0;
+    double thinnest_ = 1e300; // wall
+    Vec3 thinnest_at_ = Vec3::Zero();
 };
 
 } // namespace upright::fitting

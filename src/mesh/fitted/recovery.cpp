@@ -68,32 +68,38 @@ std::int32_t FittedMesher::label(const Delaunay::Tet& tet) const {
     return region_at(center);
 }
 
+// Puts a sample on a segment, which becomes two.
+void FittedMesher::split_segment_at(std::size_t segment, double along) {
+    const Segment s = segments_[segment];
+    const std::int32_t n =
+        insert(curves_[static_cast<std::size_t>(s.curve)].at(along), On::Curve, s.curve, along, s.a);
+    segments_at_.resize(samples_.size());
+    segments_[segment] = {s.curve, s.a, n, s.s_a, along};
+    std::vector<std::size_t>& at_end = segments_at_[static_cast<std::size_t>(s.b)];
+    *std::find(at_end.begin(), at_end.end(), segment) = segments_.size();
+    segments_at_[static_cast<std::size_t>(n)] = {segment, segments_.size()};
+    segments_.push_back({s.curve, n, s.b, along, s.s_b});
+}
+
 // Splits segments that are no edges, until all are or are too short. Whether none was missing.
 bool FittedMesher::split_segments() {
     bool clean = true;
     for (int inner = 0; inner < 10; ++inner) {
-        std::vector<Segment> next;
         bool split = false;
-        for (const Segment& s : segments_) {
+        const std::size_t count = segments_.size();
+        for (std::size_t i = 0; i < count; ++i) {
+            const Segment s = segments_[i];
             if (delaunay_->edge(node_of_[static_cast<std::size_t>(s.a)],
-                                node_of_[static_cast<std::size_t>(s.b)])) {
-                next.push_back(s);
+                                node_of_[static_cast<std::size_t>(s.b)]))
                 continue;
-            }
             clean = false;
             const Curve& c = curves_[static_cast<std::size_t>(s.curve)];
             const double middle = 0.5 * (s.s_a + s.s_b);
             bad_places_.push_back(c.at(middle));
-            if (s.s_b - s.s_a < 0.05 * options_.smallest * options_.size) {
-                next.push_back(s);
-                continue;
-            }
-            const std::int32_t n = insert(c.at(middle), On::Curve, s.curve, middle, s.a);
-            next.push_back({s.curve, s.a, n, s.s_a, middle});
-            next.push_back({s.curve, n, s.b, middle, s.s_b});
+            if (s.s_b - s.s_a < std::max(0.05 * floor_, 0.12 * size(bad_places_.back()))) continue;
+            split_segment_at(i, middle);
             split = true;
         }
-        segments_ = std::move(next);
         if (!split) break;
     }
     return clean;
@@ -145,12 +151,18 @@ std::vector<std::pair<Vec3, std::int32_t>> FittedMesher::loose_faces() {
 
 // Splits missing segments and mends faces between regions that lie on no patch. False where it gives up.
 bool FittedMesher::refine() {
+    segments_at_.resize(samples_.size());
+    std::size_t fewest = std::numeric_limits<std::size_t>::max();
+    int idle = 0;
     for (int round = 0; round < refine_rounds; ++round) {
         bad_places_.clear();
         const bool whole = split_segments();
         label_all();
         const std::vector<std::pair<Vec3, std::int32_t>> wanted = loose_faces();
         if (whole && wanted.empty()) return true;
+        idle = bad_places_.size() < fewest ? 0 : idle + 1;
+        fewest = std::min(fewest, bad_places_.size());
+        if (idle >= 4) return false;
         std::size_t added = 0;
         for (const auto& [center, near] : wanted) {
             const FacetTree::Nearest hit = all_.nearest(center);
@@ -181,30 +193,82 @@ bool FittedMesher::refine() {
 }
 
 bool FittedMesher::split_near(const Vec3& p, double reach) {
-    for (std::size_t i = 0; i < segments_.size(); ++i) {
-        const Segment s = segments_[i];
-        const Vec3& a = samples_[static_cast<std::size_t>(s.a)].p;
-        const Vec3& b = samples_[static_cast<std::size_t>(s.b)].p;
-        if ((p - a).norm() > (b - a).norm() + reach) continue;
-        const double t = std::clamp((p - a).dot(b - a) / (b - a).squaredNorm(), 0.0, 1.0);
-        if (t < 0.2 || t > 0.8 || (p - a - t * (b - a)).norm() > reach) continue;
-        const double along = s.s_a + t * (s.s_b - s.s_a);
-        const std::int32_t n =
-            insert(curves_[static_cast<std::size_t>(s.curve)].at(along), On::Curve, s.curve, along, s.a);
-        segments_[i] = {s.curve, s.a, n, s.s_a, along};
-        segments_.push_back({s.curve, n, s.b, along, s.s_b});
+    std::size_t found = segments_.size();
+    double along = 0.0;
+    near_->near(p, reach + 2.0 * size(p), [&](std::int32_t n) {
+        if (static_cast<std::size_t>(n) >= segments_at_.size()) return true;
+        for (const std::size_t i : segments_at_[static_cast<std::size_t>(n)]) {
+            const Segment& s = segments_[i];
+            const Vec3& a = samples_[static_cast<std::size_t>(s.a)].p;
+            const Vec3& b = samples_[static_cast<std::size_t>(s.b)].p;
+            const double t = std::clamp((p - a).dot(b - a) / (b - a).squaredNorm(), 0.0, 1.0);
+            if (t < 0.2 || t > 0.8 || (p - a - t * (b - a)).norm() > reach) continue;
+            found = i;
+            along = s.s_a + t * (s.s_b - s.s_a);
+            return false;
+        }
         return true;
+    });
+    if (found == segments_.size()) return false;
+    split_segment_at(found, along);
+    return true;
+}
+
+// Takes what is not covered as it is, without scraps that hang on by an edge or not at all.
+void FittedMesher::accept() {
+    accepted_ = true;
+    label_all();
+    const auto& tets = delaunay_->tets();
+    std::vector<std::int32_t> piece(tets.size(), -1);
+    struct Piece {
+        double volume = 0.0;
+        double scrap = 0.0; // less than this is less than half a tetrahedron
+        bool inner = false; // holds a sample inside
+    };
+    std::vector<Piece> pieces;
+    std::vector<std::int32_t> stack;
+    for (std::size_t seed = 0; seed < tets.size(); ++seed) {
+        if (!tets[seed].alive || label_[seed] < 0 || piece[seed] >= 0) continue;
+        const auto number = static_cast<std::int32_t>(pieces.size());
+        pieces.emplace_back();
+        piece[seed] = number;
+        stack.push_back(static_cast<std::int32_t>(seed));
+        while (!stack.empty()) {
+            const auto t = static_cast<std::size_t>(stack.back());
+            stack.pop_back();
+            std::array<Vec3, 4> p;
+            for (std::size_t i = 0; i < 4; ++i) {
+                const Sample& s =
+                    samples_[static_cast<std::size_t>(sample_of_[static_cast<std::size_t>(tets[t].node[i])])];
+                p[i] = s.p;
+                pieces.back().inner = pieces.back().inner || s.on == On::Inside;
+            }
+            pieces.back().scrap = 0.05 * std::pow(size(p[0]), 3);
+            pieces.back().volume += (p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]) / 6.0;
+            for (const std::int32_t next : tets[t].next) {
+                if (next < 0 || label_[static_cast<std::size_t>(next)] < 0 ||
+                    !tets[static_cast<std::size_t>(next)].alive || piece[static_cast<std::size_t>(next)] >= 0)
+                    continue;
+                piece[static_cast<std::size_t>(next)] = number;
+                stack.push_back(next);
+            }
+        }
     }
-    return false;
+    for (std::size_t t = 0; t < tets.size(); ++t) {
+        if (piece[t] < 0) continue;
+        const Piece& p = pieces[static_cast<std::size_t>(piece[t])];
+        if (!p.inner && p.volume < p.scrap) label_[t] = -1;
+    }
 }
 
 [[noreturn]] void FittedMesher::fail() const {
     const Vec3 p = bad_places_.empty() ? box_.center() : bad_places_.front();
-    throw Error::numerics(fmt::format("the shape cannot be meshed around ({:.5g}, {:.5g}, {:.5g}): {} "
-                                      "places are left where faces touch at a cusp "
-                                      "or walls are thinner than {:.3g} of the element size",
-                                      p.x(), p.y(), p.z(), bad_places_.size(), options_.smallest),
-                          "Blunt or fill the cusp, leave the feature out, or write a smaller size");
+    throw Error::numerics(
+        fmt::format("the shape cannot be meshed around ({:.5g}, {:.5g}, {:.5g}), where faces "
+                    "cross or touch, or walls are thinner than {:.3g}",
+                    p.x(), p.y(), p.z(), floor_),
+        "Look at the body there with \"upright inspect\", leave the feature out, or write a "
+        "smaller size");
 }
 
 } // namespace upright::fitting

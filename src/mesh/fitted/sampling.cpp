@@ -4,13 +4,16 @@
 namespace upright::fitting {
 
 void FittedMesher::sample_curves() {
-    hash_ = std::make_unique<SampleHash>(options_.size);
+    near_ = std::make_unique<SampleTree>(options_.size);
     for (std::size_t c = 0; c < corners_.size(); ++c)
         add(corners_[c], On::Corner, static_cast<std::int32_t>(c));
     for (std::size_t k = 0; k < curves_.size(); ++k) {
         const Curve& c = curves_[k];
         // Equal steps of the integral of ds / h.
-        const int fine = std::clamp(static_cast<int>(8.0 * c.length() / sizes_->smallest()), 16, 20000);
+        double least = options_.size;
+        const int looks = std::clamp(static_cast<int>(c.length() / options_.size * 8.0), 32, 4000);
+        for (int i = 0; i <= looks; ++i) least = std::min(least, size(c.at(c.length() * i / looks)));
+        const int fine = std::clamp(static_cast<int>(8.0 * c.length() / least), 16, 20000);
         std::vector<double> sum{0.0};
         for (int i = 0; i < fine; ++i)
             sum.push_back(sum.back() + c.length() / fine / size(c.at(c.length() * (i + 0.5) / fine)));
@@ -55,10 +58,11 @@ bool FittedMesher::encroached(const Segment& s) const {
     const Vec3 middle = 0.5 * (a + b);
     const double r2 = 0.25 * (b - a).squaredNorm();
     bool out = false;
-    hash_->near(middle, std::sqrt(r2), [&](std::int32_t n) {
+    near_->near(middle, std::sqrt(r2), [&](std::int32_t n) {
         if (n != s.a && n != s.b &&
             (samples_[static_cast<std::size_t>(n)].p - middle).squaredNorm() < r2 * (1 - 1e-9))
             out = true;
+        return !out;
     });
     return out;
 }
@@ -66,7 +70,7 @@ bool FittedMesher::encroached(const Segment& s) const {
 bool FittedMesher::split_segment(const Segment& s, std::vector<Segment>& out) {
     const Curve& c = curves_[static_cast<std::size_t>(s.curve)];
     const double middle = 0.5 * (s.s_a + s.s_b);
-    if (s.s_b - s.s_a < 0.2 * options_.smallest * options_.size) return false;
+    if (s.s_b - s.s_a < std::max(0.2 * floor_, 0.25 * size(c.at(middle)))) return false;
     const std::int32_t n = add(c.at(middle), On::Curve, s.curve, middle);
     out.push_back({s.curve, s.a, n, s.s_a, middle});
     out.push_back({s.curve, n, s.b, middle, s.s_b});
@@ -75,8 +79,9 @@ bool FittedMesher::split_segment(const Segment& s, std::vector<Segment>& out) {
 
 bool FittedMesher::free_place(const Vec3& p, double radius) const {
     bool free = true;
-    hash_->near(p, radius, [&](std::int32_t n) {
-        free = free && (samples_[static_cast<std::size_t>(n)].p - p).squaredNorm() >= radius * radius;
+    near_->near(p, radius, [&](std::int32_t n) {
+        free = (samples_[static_cast<std::size_t>(n)].p - p).squaredNorm() >= radius * radius;
+        return free;
     });
     return free;
 }
@@ -85,6 +90,10 @@ bool FittedMesher::free_place(const Vec3& p, double radius) const {
 void FittedMesher::sample_patches() {
     const double spacing = 0.78;
     const std::size_t fixed = samples_.size();
+    segments_at_.assign(samples_.size(), {});
+    for (std::size_t s = 0; s < segments_.size(); ++s)
+        for (const std::int32_t end : {segments_[s].a, segments_[s].b})
+            segments_at_[static_cast<std::size_t>(end)].push_back(s);
     for (std::size_t k = 0; k < patches_.size(); ++k) {
         const Patch& patch = patches_[k];
         std::vector<double> sum{0.0};
@@ -119,32 +128,35 @@ void FittedMesher::sample_patches() {
 bool FittedMesher::clear_of_curves(const Vec3& p) const {
     bool clear = true;
     const double h = size(p);
-    hash_->near(p, 1.2 * h, [&](std::int32_t n) {
-        if (!clear || samples_[static_cast<std::size_t>(n)].on == On::Patch) return;
-        const auto at = segments_at_.find(n);
-        if (at == segments_at_.end()) return;
-        for (const std::size_t s : at->second) {
+    near_->near(p, 1.2 * h, [&](std::int32_t n) {
+        if (static_cast<std::size_t>(n) >= segments_at_.size()) return true; // of a patch
+        for (const std::size_t s : segments_at_[static_cast<std::size_t>(n)]) {
             const Vec3& a = samples_[static_cast<std::size_t>(segments_[s].a)].p;
             const Vec3& b = samples_[static_cast<std::size_t>(segments_[s].b)].p;
             const double t = std::clamp((p - a).dot(b - a) / (b - a).squaredNorm(), 0.0, 1.0);
             if ((p - a - t * (b - a)).norm() < 0.5 * std::min(h, (b - a).norm())) clear = false;
         }
+        return clear;
     });
     return clear;
 }
 
 // Copies samples of an opposite patch that lies nearer than 0.6 of the size, so that thin walls match.
 void FittedMesher::mirror(std::int32_t k) {
-    segments_at_.clear();
-    for (std::size_t s = 0; s < segments_.size(); ++s) {
-        segments_at_[segments_[s].a].push_back(s);
-        segments_at_[segments_[s].b].push_back(s);
-    }
     const Patch& patch = patches_[static_cast<std::size_t>(k)];
-    const std::size_t count = samples_.size();
-    for (std::size_t n = 0; n < count; ++n) {
-        const Sample s = samples_[n];
-        if (s.on != On::Patch || s.entity == k) continue;
+    Bounds box;
+    for (const std::size_t t : patch.triangles)
+        for (std::size_t i = 0; i < 3; ++i) box.include(corner(t, i));
+    std::vector<std::int32_t> opposite;
+    const Vec3 reach = Vec3::Constant(0.7 * options_.size);
+    near_->in(box.low - reach, box.high + reach, [&](std::int32_t n) {
+        const Sample& s = samples_[static_cast<std::size_t>(n)];
+        if (s.on == On::Patch && s.entity != k && box.holds(s.p, 0.7 * size(s.p))) opposite.push_back(n);
+        return true;
+    });
+    std::sort(opposite.begin(), opposite.end());
+    for (const std::int32_t n : opposite) {
+        const Sample s = samples_[static_cast<std::size_t>(n)];
         const double h = size(s.p);
         const FacetTree::Nearest near = patch.tree.nearest(s.p, 0.7 * h);
         if (near.triangle < 0 || near.distance < 1e-3 * h) continue;
@@ -152,32 +164,41 @@ void FittedMesher::mirror(std::int32_t k) {
         const Vec3 facing = (c[1] - c[0]).cross(c[2] - c[0]).normalized();
         if (std::abs(facing.dot((s.p - near.place).normalized())) < 0.95) continue;
         if (free_place(near.place, 0.6 * std::min(h, near.distance)) && clear_of_curves(near.place))
-            add(near.place, On::Patch, k);
+            samples_[static_cast<std::size_t>(add(near.place, On::Patch, k))].partner = n;
     }
 }
 
+// Samples push each other apart on their patches; images go where what they are the images of goes.
 void FittedMesher::repel(std::size_t fixed) {
     for (int step = 0; step < 8; ++step) {
         std::vector<Vec3> moved(samples_.size());
         for (std::size_t n = fixed; n < samples_.size(); ++n) {
             const Sample& s = samples_[n];
-            const double h = size(s.p);
-            Vec3 push = Vec3::Zero();
-            hash_->near(s.p, 1.1 * h, [&](std::int32_t o) {
-                if (static_cast<std::size_t>(o) == n) return;
-                const Vec3 d = s.p - samples_[static_cast<std::size_t>(o)].p;
-                const double r = d.norm() / h;
-                if (r < 1.05 && r > 1e-9) push += d / (r * h) * (1.05 - r) * h;
-            });
-            Vec3 to = s.p + 0.25 * push;
-            if ((to - s.p).norm() > 0.2 * h) to = s.p + 0.2 * h * (to - s.p).normalized();
+            Vec3 to = s.p;
+            if (s.partner >= 0) {
+                to = moved[static_cast<std::size_t>(s.partner)];
+            } else {
+                const double h = size(s.p);
+                Vec3 push = Vec3::Zero();
+                near_->near(s.p, 1.1 * h, [&](std::int32_t o) {
+                    const Sample& other = samples_[static_cast<std::size_t>(o)];
+                    if (static_cast<std::size_t>(o) == n || other.partner == static_cast<std::int32_t>(n))
+                        return true;
+                    const Vec3 d = s.p - other.p;
+                    const double r = d.norm() / h;
+                    if (r < 1.05 && r > 1e-9) push += d / (r * h) * (1.05 - r) * h;
+                    return true;
+                });
+                to += 0.25 * push;
+                if ((to - s.p).norm() > 0.2 * h) to = s.p + 0.2 * h * (to - s.p).normalized();
+            }
             const Vec3 onto = on_patch(s.entity, to);
             moved[n] = clear_of_curves(onto) ? onto : s.p;
         }
-        hash_ = std::make_unique<SampleHash>(options_.size);
+        near_ = std::make_unique<SampleTree>(options_.size);
         for (std::size_t n = 0; n < samples_.size(); ++n) {
             if (n >= fixed) samples_[n].p = moved[n];
-            hash_->add(static_cast<std::int32_t>(n), samples_[n].p, size(samples_[n].p));
+            near_->add(static_cast<std::int32_t>(n), samples_[n].p, size(samples_[n].p));
         }
     }
 }
@@ -230,15 +251,20 @@ void FittedMesher::sample_inside() {
         const std::int32_t region = region_at(p);
         if (region < 0) return;
         samples_.push_back(
-            {p + h * Vec3(jitter(random_), jitter(random_), jitter(random_)), On::Inside, region, 0.0});
+            {p + h * Vec3(jitter(random_), jitter(random_), jitter(random_)), On::Inside, region, 0.0, -1});
     };
     const std::function<void(const Vec3&, double)> visit = [&](const Vec3& at, double w) {
         if ((at.array() > box_.high.array()).any() ||
             ((at + Vec3::Constant(w)).array() < box_.low.array()).any())
             return;
         const Vec3 middle = at + Vec3::Constant(0.5 * w);
-        double h = size(middle);
-        if (w > 1.3 * options_.size) h = 0.0; // too large whatever the field says
+        // The least size in it, as far as nine looks tell; too large whatever the field says above 1.3 sizes.
+        double h = w > 1.3 * options_.size ? 0.0 : size(middle);
+        for (int c = 0; c < 8 && h > 0.0 && least_size_ < 0.999 * options_.smallest * options_.size &&
+                        w > 1.32 * least_size_;
+             ++c)
+            h = std::min(h,
+                         size(middle + 0.45 * w * Vec3((c & 1) - 0.5, ((c >> 1) & 1) - 0.5, (c >> 2) - 0.5)));
         if (w > 1.1 * h * 1.2) {
             for (int c = 0; c < 8; ++c) visit(at + 0.5 * w * Vec3(c & 1, (c >> 1) & 1, c >> 2), 0.5 * w);
             return;
