@@ -15,9 +15,9 @@ namespace {
 constexpr double seconds_around = 2e-5;
 
 // Measured on two cores, with cells of the mesh's size in the space as the measure: the pedestal of 4,644 in
-// 23 s and 1.27 GB, of 9,268 in 65 s and 3.1 GB, the yoke of about 17,300 in 173 s and 7.3 GB.
-constexpr double verify_cells = 4644.0, verify_seconds = 23.0, verify_bytes = 1.27e9;
-constexpr double seconds_power = 1.5, bytes_power = 1.3;
+// 17 s and 0.45 GB, the yoke of about 17,300 in 170 s and 4.1 GB.
+constexpr double verify_cells = 4644.0, verify_seconds = 17.0, verify_bytes = 0.45e9;
+constexpr double seconds_power = 1.75, bytes_power = 1.68;
 constexpr double most_cells = 25000.0;
 constexpr double tets_in_a_cell = 5.5, closer = 1.6;
 

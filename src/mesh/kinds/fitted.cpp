@@ -60,13 +60,14 @@ class Fitted final : public MeshKind {
     Fitted() {
         word = "fitted";
         called = "fitted meshes";
-        says = "tet4 or tet10 that follow the shapes, in the plane and for flat shells tri3 or tri6; finer "
-               "where they "
-               "bend, where walls are thin and inside `[[mesh.refine]]` cards. Void and design, keep and "
-               "design meet at "
-               "faces. A layer under a surface takes whole elements, those of which half lies within its "
-               "depth. Cutting "
-               "regions into bodies of triangles, and skins of skins, need a grid";
+        says =
+            "tet4 or tet10 that follow the shapes, in the plane and for flat shells tri3 or tri6; finer "
+            "where "
+            "they bend, where walls and gaps are thin and inside `[[mesh.refine]]` cards. Wedges, walls "
+            "thinner than the least element and narrow faces of CAD are meshed as well as they can be, and "
+            "`check` says where and how well; bodies a hair apart are refused. Void and design, keep and "
+            "design meet at faces. A layer under a surface takes whole elements, those of which half lies "
+            "within its depth. Cutting regions into bodies of triangles, and skins of skins, need a grid";
         keys = {mesh_size_key(), key<MeshCard>("refine", {value::list(value::table(refine_facts))},
                                                [](MeshCard&, const Given&) {})
                                      .elsewhere("refine belongs to fitted meshes", "Write kind = \"fitted\"")
