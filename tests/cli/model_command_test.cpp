@@ -143,3 +143,48 @@ TEST(ModelCommand, DamagedModelsAreRefusedByEveryCommand) {
         EXPECT_FALSE(fs::exists(folder.path() / "somewhere" / "run.json"));
     }
 }
+
+// A wedge of 4 degrees hung from its thick end by its own weight, without lateral contraction: the tip sinks
+// by density g length^2 / (4 E). The mesh reaches the tip, and the check names it.
+TEST(Program, AWedgeIsMeshedNamedAndAnalysed) {
+    const test::TemporaryFolder folder;
+    folder.write("wedge.toml", R"(units = ["mm", "N", "s"]
+[[material]]
+name = "m"
+E = 1000
+nu = 0
+density = "2000 kg/m3"
+[[region]]
+name = "wedge"
+role = "design"
+material = "m"
+prism = { polygon = [[0, 0], [40, -1.39683], [40, 1.39683]], from = [0, 0, 0], to = [0, 0, 10] }
+[[surface]]
+name = "root"
+of = "wedge"
+facing = [1, 0, 0]
+[[support]]
+name = "hung"
+on = "root"
+hold = ["x", "y", "z"]
+[[load]]
+name = "weight"
+gravity = [-9810, 0, 0]
+[[case]]
+name = "hanging"
+supports = ["hung"]
+loads = ["weight"]
+[mesh]
+kind = "fitted"
+size = 2
+)");
+    const auto check = test::upright(folder.path(), {"check", "wedge.toml"});
+    EXPECT_EQ(check.code, 0) << check.err;
+    EXPECT_NE(check.out.find("cusp of 4 deg"), std::string::npos) << check.out;
+    const auto analysed = test::upright(folder.path(), {"analyze", "wedge.toml"});
+    ASSERT_EQ(analysed.code, 0) << analysed.err;
+    const auto at = analysed.out.find("largest displacement");
+    ASSERT_NE(at, std::string::npos) << analysed.out;
+    const double found = std::stod(analysed.out.substr(at + 20));
+    EXPECT_NEAR(found / (2e-9 * 9810.0 * 1600.0 / (4.0 * 1000.0)), 1.0, 0.02) << analysed.out;
+}

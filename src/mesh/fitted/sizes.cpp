@@ -6,8 +6,8 @@ namespace upright::fitting {
 namespace {
 // What walls and short curves may cost: samples on the surface, or so many times those of a mesh that does
 // not heed them.
-constexpr double most_samples = 15000.0;
-constexpr double most_times = 3.0;
+constexpr double most_samples = 6000.0;
+constexpr double most_times = 2.0;
 } // namespace
 
 // What the shape itself asks: where the surface bends, curves are short, walls thin.
