@@ -52,8 +52,9 @@ void FittedMesher::find_asks() {
                 // Towards an edge a wedge is thin without being a wall: there the ray meets the other side at
                 // a slant.
                 for (const FacetTree::Hit& hit : hits) {
-                    if (hit.along != d ||
-                        std::abs(normal(static_cast<std::size_t>(hit.triangle)).dot(n)) <= 0.8)
+                    if (hit.along != d || std::abs(normal(static_cast<std::size_t>(hit.triangle)).dot(n)) <=
+                                              (material ? 0.8 : 0.98)) // a gap's size fills no wedge of it
+
                         continue;
                     ask(p, (material ? 0.9 : 1.2) * d, true);
                     if (material && d < thinnest_) {
