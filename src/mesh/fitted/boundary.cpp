@@ -128,11 +128,9 @@ void FittedMesher::read_patches() {
         patch_of_[t] = number;
         Patch& patch = patches_[static_cast<std::size_t>(number)];
         const auto face = static_cast<std::size_t>(in_.face_of[t]);
+        patch.area += area(t);
         // The radius of what takes most of it.
-        if (const double a = area(t); face < in_.face_radius.size()) {
-            patch.area_of[in_.face_of[t]] += a;
-            patch.area += a;
-        }
+        if (face < in_.face_radius.size()) patch.area_of[in_.face_of[t]] += area(t);
         patch.triangles.push_back(t);
     }
     for (Patch& patch : patches_) {
