@@ -34,12 +34,12 @@ class Builder {
 
     FittedMesh run() {
         if (space_.mesh.flat()) return run_flat();
+        guard_size();
         FittedInput input;
         if (!facets_alone(input)) arrangement(input);
         FittedOptions options;
         set_sizes(options);
         for (const FieldRegion& region : regions_.regions()) options.region_names.push_back(region.name);
-        guard_size();
         FittedTets tets;
         try {
             tets = make_fitted_tets(input, options);

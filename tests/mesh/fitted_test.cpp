@@ -246,6 +246,18 @@ TEST(Fitted, ANarrowFaceGoesIntoItsNeighbour) {
     EXPECT_TRUE(on_edge);
 }
 
+// Before anything is triangulated for it: the CAD library fails, or works for ever, at such sizes.
+TEST(Fitted, AnAbsurdSizeIsAnsweredAtOnce) {
+    const std::string step =
+        "[[region]]\nname = \"part\"\nrole = \"design\"\nmaterial = \"steel\"\nfile = \"" +
+        std::string(UPRIGHT_TEST_BODIES) + "/bracket.step\"\n";
+    for (const std::string& body : {std::string(block), step}) {
+        const std::string message = test::error_of(fitted_study(body, "size = 1e-6\n"));
+        EXPECT_NE(message.find("makes about"), std::string::npos) << message;
+        EXPECT_NE(message.find("Write a larger size"), std::string::npos) << message;
+    }
+}
+
 // An L of 19500 mm3 with a square hole, lined by 2 mm and hulled by 2 mm.
 TEST(Fitted, SkinsOfPrismsKeepTheirDepth) {
     const Model m = build_model(test::study_from(fitted_study(R"(
