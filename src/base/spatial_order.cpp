@@ -7,10 +7,9 @@ namespace upright {
 
 namespace {
 
-constexpr int bits = 21; // an axis
-
 // The bits of a number, two zeros between each and the next.
 std::uint64_t spread(std::uint64_t v) {
+    v &= 0x1fffff;
     v = (v | v << 32U) & 0x1f00000000ffffULL;
     v = (v | v << 16U) & 0x1f0000ff0000ffULL;
     v = (v | v << 8U) & 0x100f00f00f00f00fULL;
@@ -19,6 +18,10 @@ std::uint64_t spread(std::uint64_t v) {
 }
 
 } // namespace
+
+std::uint64_t morton_key(const std::array<std::uint64_t, 3>& at) {
+    return spread(at[0]) | spread(at[1]) << 1U | spread(at[2]) << 2U;
+}
 
 std::vector<std::int32_t> spatial_order(const std::vector<Vec3>& places) {
     std::vector<std::int32_t> out(places.size());
@@ -31,12 +34,12 @@ std::vector<std::int32_t> spatial_order(const std::vector<Vec3>& places) {
         high = high.cwiseMax(p);
     }
     const double extent = std::max((high - low).maxCoeff(), 1e-300);
-    const double by = static_cast<double>((std::int64_t{1} << bits) - 1) / extent;
+    const double by = static_cast<double>((std::int64_t{1} << morton_bits) - 1) / extent;
     std::vector<std::uint64_t> key(places.size());
     for (std::size_t i = 0; i < places.size(); ++i)
-        for (int a = 0; a < 3; ++a)
-            key[i] |= spread(static_cast<std::uint64_t>((places[i][a] - low[a]) * by))
-                      << static_cast<unsigned>(a);
+        key[i] = morton_key({static_cast<std::uint64_t>((places[i][0] - low[0]) * by),
+                             static_cast<std::uint64_t>((places[i][1] - low[1]) * by),
+                             static_cast<std::uint64_t>((places[i][2] - low[2]) * by)});
     std::sort(out.begin(), out.end(), [&](std::int32_t a, std::int32_t b) {
         const std::uint64_t one = key[static_cast<std::size_t>(a)];
         const std::uint64_t two = key[static_cast<std::size_t>(b)];

@@ -1,5 +1,7 @@
 #include "mesh/delaunay.hpp"
 
+#include "base/spatial_order.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
@@ -17,15 +19,6 @@ constexpr std::int32_t far_out = 1 << 23; // the hull's corners
 
 // The local nodes of the face opposite to each node, outward.
 constexpr std::array<std::array<std::size_t, 3>, 4> faces{{{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
-
-std::uint64_t spread_bits(std::uint64_t v) {
-    v &= 0x1fffff;
-    v = (v | v << 32U) & 0x1f00000000ffffULL;
-    v = (v | v << 16U) & 0x1f0000ff0000ffULL;
-    v = (v | v << 8U) & 0x100f00f00f00f00fULL;
-    v = (v | v << 4U) & 0x10c30c30c30c30c3ULL;
-    return (v | v << 2U) & 0x1249249249249249ULL;
-}
 
 } // namespace
 
@@ -289,9 +282,8 @@ std::vector<std::int32_t> Delaunay::insert_all(const std::vector<Vec3>& points) 
     std::vector<std::uint64_t> key(points.size());
     for (std::size_t i = 0; i < points.size(); ++i) {
         const Lattice q = quantised(points[i]);
-        key[i] = spread_bits(static_cast<std::uint32_t>(q.x)) |
-                 spread_bits(static_cast<std::uint32_t>(q.y)) << 1U |
-                 spread_bits(static_cast<std::uint32_t>(q.z)) << 2U;
+        key[i] = morton_key({static_cast<std::uint32_t>(q.x), static_cast<std::uint32_t>(q.y),
+                             static_cast<std::uint32_t>(q.z)});
     }
     std::vector<std::size_t> order(points.size());
     std::iota(order.begin(), order.end(), std::size_t{0});

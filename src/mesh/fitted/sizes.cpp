@@ -50,11 +50,10 @@ void FittedMesher::find_asks() {
                 if (!material && d <= options_.gap * h) require_no_hair(p, way, hits, patch);
                 if (d >= (material ? 1.0 : 0.5) * h || d <= 1e-3 * h) continue;
                 // Towards an edge a wedge is thin without being a wall: there the ray meets the other side at
-                // a slant.
+                // a slant. A gap that narrows to an edge is filled by no size at all.
                 for (const FacetTree::Hit& hit : hits) {
                     if (hit.along != d || std::abs(normal(static_cast<std::size_t>(hit.triangle)).dot(n)) <=
-                                              (material ? 0.8 : 0.98)) // a gap's size fills no wedge of it
-
+                                              (material ? 0.8 : 0.98))
                         continue;
                     ask(p, (material ? 0.9 : 1.2) * d, true);
                     if (material && d < thinnest_) {
@@ -139,7 +138,7 @@ void FittedMesher::make_sizes(const std::vector<std::pair<Vec3, double>>& finer)
                 floor_ = std::min(least, 2.0 * floor_);
                 fill_sizes({});
             }
-            if (finer.empty()) return;
+            return; // the first attempt knows of no finer places
         }
     }
     fill_sizes(finer);
