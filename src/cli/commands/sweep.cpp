@@ -199,7 +199,7 @@ class Sweep {
         write_text(folder_ / "sweep.json", json_text(Json{{"asked", wishes()}, {"points", points}}));
     }
 
-    std::vector<std::string> words_of(const Point& p, int threads, bool resume, bool replace) const {
+    std::vector<std::string> words_of(const Point& p, int threads, const std::string& existing) const {
         std::vector<std::string> words{fs::read_symlink("/proc/self/exe").string(),
                                        "optimize",
                                        in_.target,
@@ -208,10 +208,7 @@ class Sweep {
                                        p.folder.string()};
         for (const std::string& s : settings_of(p)) words.insert(words.end(), {"--set", s});
         if (threads > 0) words.insert(words.end(), {"--set", fmt::format("run.threads={}", threads)});
-        if (resume)
-            words.emplace_back("--resume");
-        else if (replace)
-            words.emplace_back("--force");
+        if (!existing.empty()) words.push_back(existing); // what becomes of a run that is there
         return words;
     }
 
@@ -227,30 +224,39 @@ class Sweep {
         }
     }
 
+    // Runs one point, or goes on with it, and reads what it came to.
+    void start_one(Point& p, std::size_t k, int threads) {
+        std::error_code ignored;
+        const bool there = fs::exists(p.folder / "study.toml", ignored);
+        const bool resume = there && !in_.force && fs::exists(p.folder / "steps/checkpoint.h5", ignored);
+        // A folder that is there is one of this sweep: a run in it that cannot go on gives way.
+        std::vector<std::string> words = words_of(p, threads, resume ? "--resume" : "--force");
+        if (in_.chain && k > 0 && !resume && points_[k - 1].ended())
+            words.insert(words.end(),
+                         {"--set", "run.start=\"" + fs::absolute(points_[k - 1].folder).string() + "\"",
+                          "--set", "run.coarse_first=false"});
+        const fs::path log = folder_ / (p.folder.stem().string() + ".log");
+        p.code = run_program(words, "", "/dev/null", log, InterruptGuard::requested);
+        p.trouble = first_line(log);
+        if (fs::exists(log, ignored) && fs::file_size(log, ignored) == 0) fs::remove(log, ignored);
+        if (fs::exists(p.folder / "study.toml", ignored))
+            p.outcome = RunFolder::open(p.folder, Access::Reading).outcome();
+    }
+
     void run(std::size_t k, int threads) {
         Point& p = points_[k];
-        std::error_code ignored;
-        // Of a sweep that was killed runs may go on by themselves.
-        while (going_on(p) && !InterruptGuard::requested())
-            std::this_thread::sleep_for(std::chrono::milliseconds(300));
         Point fresh = p;
-        if (!in_.force) take_outcome(fresh);
-        if (!fresh.ended() || in_.force) {
-            const bool there = fs::exists(p.folder / "study.toml", ignored);
-            const bool resume = there && !in_.force && fs::exists(p.folder / "steps/checkpoint.h5", ignored);
-            std::vector<std::string> words =
-                words_of(p, threads, resume, there || fs::exists(p.folder, ignored));
-            if (in_.chain && k > 0 && !resume && points_[k - 1].ended())
-                words.insert(words.end(),
-                             {"--set", "run.start=\"" + fs::absolute(points_[k - 1].folder).string() + "\"",
-                              "--set", "run.coarse_first=false"});
-            const fs::path log = folder_ / (p.folder.stem().string() + ".log");
-            fresh.code = run_program(words, "", "/dev/null", log, InterruptGuard::requested);
-            fresh.trouble = first_line(log);
-            if (fs::exists(log, ignored) && fs::file_size(log, ignored) == 0) fs::remove(log, ignored);
-            if (fs::exists(p.folder / "study.toml", ignored))
-                fresh.outcome = RunFolder::open(p.folder, Access::Reading).outcome();
-        }
+        // Of a sweep that was killed runs may go on by themselves, and one of them may have taken the folder
+        // after it was looked at: then it is waited for.
+        do {
+            while (going_on(p) && !InterruptGuard::requested())
+                std::this_thread::sleep_for(std::chrono::milliseconds(300));
+            fresh = p;
+            if (!in_.force) take_outcome(fresh);
+            if (!fresh.ended() || in_.force) start_one(fresh, k, threads);
+        } while (fresh.code == static_cast<int>(ExitCode::Files) && going_on(p) &&
+                 !InterruptGuard::requested());
+        if (fresh.code != 0) take_outcome(fresh); // one that was waited for may just have ended
         const std::lock_guard<std::mutex> lock(guard_);
         p.code = fresh.code;
         p.trouble = fresh.ended() ? ""
@@ -374,7 +380,7 @@ class Sweep {
             const bool there = fs::exists(p.folder / "study.toml", ignored);
             const bool resume = there && fs::exists(p.folder / "steps/checkpoint.h5", ignored);
             const fs::path script = fs::absolute(folder_ / (p.folder.stem().string() + ".sh"));
-            std::vector<std::string> words = words_of(p, 0, resume, there);
+            std::vector<std::string> words = words_of(p, 0, resume ? "--resume" : there ? "--force" : "");
             std::string text = "#!/bin/sh\n# One run of a sweep: " + one_line(p.asked.label) + "\ncd " +
                                shell_word(fs::current_path().string()) + "\nexec";
             for (const std::string& w : words) text += " " + shell_word(w);
