@@ -470,4 +470,10 @@ const FacetBody& file_body(const FileBody& body) {
     return *slot.facets;
 }
 
+FileBody made_body(std::shared_ptr<const FacetBody> facets) {
+    FileBody out{std::make_shared<FileSlot>()};
+    std::call_once(out.slot->once, [&] { out.slot->facets = std::move(facets); });
+    return out;
+}
+
 } // namespace upright

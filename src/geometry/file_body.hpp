@@ -30,5 +30,7 @@ std::shared_ptr<const BodyFile> shared_bodies(const FileSlot& slot);
 // The body of a region, read when it is first asked for. Throws as above, and for a body name that the file
 // does not have.
 const FacetBody& file_body(const FileBody& body);
+// A body that is there already, as what a file holds.
+FileBody made_body(std::shared_ptr<const FacetBody> facets);
 
 } // namespace upright

@@ -81,6 +81,13 @@ RegionField RegionField::with(const std::vector<RegionCard>& finishes) const {
     return out;
 }
 
+RegionField RegionField::with_bodies(const std::vector<std::shared_ptr<const FacetBody>>& of_cells) const {
+    RegionField out = *this;
+    for (std::size_t r = 0; r < of_cells.size(); ++r)
+        if (of_cells[r]) out.regions_[r].extent = made_body(of_cells[r]);
+    return out;
+}
+
 double RegionField::distance(std::size_t r, const Vec3& p) const {
     const FieldRegion& region = regions_[r];
     if (const Shape* shape = std::get_if<Shape>(&region.extent)) return signed_distance(*shape, p);

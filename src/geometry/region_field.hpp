@@ -55,6 +55,8 @@ class RegionField {
 
     // With shapes painted behind them, of the part alone; `within` of theirs is not served.
     RegionField with(const std::vector<RegionCard>& finishes) const;
+    // With bodies for regions that are sets of cells (null: as it was): what owns a place can then be told.
+    RegionField with_bodies(const std::vector<std::shared_ptr<const FacetBody>>& of_cells) const;
 
     std::size_t size() const { return regions_.size(); }
     const std::vector<FieldRegion>& regions() const { return regions_; }

@@ -1,11 +1,50 @@
 #include "model/finished.hpp"
 
+#include "study/mesh_word.hpp"
+
 namespace upright {
+
+namespace {
+
+constexpr double sharp = 35.0; // degrees
+
+// What bounds the cells of each region that is a set of them; null for others, and where none are left.
+std::vector<std::shared_ptr<const FacetBody>> bodies_of_cells(const Model& model) {
+    std::vector<std::shared_ptr<const FacetBody>> out(model.regions.size());
+    const Neighbours beyond = find_neighbours(model.mesh);
+    std::vector<FacetMesh> borders(out.size());
+    for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
+        const auto id = static_cast<ElementId>(e);
+        const RegionId region = model.mesh.region[e];
+        for (int side = 0; side < model.mesh.sides(id); ++side) {
+            const std::int32_t o = beyond.at(id, side);
+            if (o >= 0 && model.mesh.region[static_cast<std::size_t>(o)] == region) continue;
+            const std::vector<NodeId> ring = model.mesh.face_corners({id, side});
+            for (std::size_t i = 2; i < ring.size(); ++i)
+                borders[index(region)].triangles.push_back({static_cast<std::int32_t>(index(ring[0])),
+                                                            static_cast<std::int32_t>(index(ring[i - 1])),
+                                                            static_cast<std::int32_t>(index(ring[i]))});
+        }
+    }
+    for (std::size_t r = 0; r < out.size(); ++r) {
+        const auto* shape = std::get_if<Shape>(&model.shapes[r].extent);
+        if (borders[r].triangles.empty() || shape == nullptr || !std::holds_alternative<CellSet>(*shape))
+            continue;
+        borders[r].points = model.mesh.nodes;
+        number_patches(borders[r], sharp);
+        out[r] = std::make_shared<const FacetBody>(model.regions[r].name, std::move(borders[r]));
+    }
+    return out;
+}
+
+} // namespace
 
 Model finished(const Model& model) {
     Model out = model;
+    if (model.made_by.kind->from_file && model.mesh.dimension() == 3 && !model.mesh.shell())
+        out.shapes = model.shapes.with_bodies(bodies_of_cells(model));
     if (model.finishes.empty()) return out; // what infill there is stays
-    out.shapes = model.shapes.with(model.finishes);
+    out.shapes = out.shapes.with(model.finishes);
     for (const RegionCard& card : model.finishes) {
         ModelRegion region;
         region.name = card.name;

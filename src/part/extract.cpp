@@ -122,11 +122,22 @@ class PieceOfWall {
     std::vector<std::int32_t> piece_; // of each triangle
 };
 
-void require_shapes(const Model& model) {
-    if (model.mesh.kinds.empty() || model.made_by.kind->from_file)
+void require_carvable(const Model& model) {
+    if (model.mesh.kinds.empty() || !model.made_by.kind->from_file) return;
+    if (model.mesh.dimension() != 3 || model.mesh.shell())
         throw Error::input(model.made_by.place,
-                           "a mesh from a file brings no exact shapes to carve a part from",
-                           "Write the regions as shapes and let the mesh be made");
+                           "parts are carved from a mesh from a file where its elements are solids",
+                           "Let the mesh be made, or bring solid elements");
+    for (const FieldRegion& region : model.shapes.regions())
+        if (region.finish)
+            throw Error::input(region.place,
+                               "the part of a mesh from a file is cut from its elements, and \"" +
+                                   region.name + "\" is a shape",
+                               "Leave the finish out, or let the mesh be made");
+    if (!model.bonds.empty())
+        throw Error::input(model.made_by.place,
+                           "the part of a mesh from a file is one mesh, and this one has bonded bodies",
+                           "Let them share nodes");
 }
 
 } // namespace
@@ -187,7 +198,7 @@ PartField::PartField(const PartField& same_space, DesignValues design)
 
 void PartField::take_design(const PartField* same_space) {
     const Model& model = model_;
-    require_shapes(model);
+    require_carvable(model);
     if (model.made_by.flat()) {
         flat_ = std::make_unique<FlatCarver>(model, design_.density);
         return;
@@ -219,7 +230,7 @@ void PartField::take_design(const PartField* same_space) {
 
 PartField::PartField(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies)
     : model_(model), anchors_(anchors_of(model)) {
-    require_shapes(model);
+    require_carvable(model);
     if (model.made_by.flat() || model.mesh.shell())
         throw Error::input(model.made_by.place, "bodies made elsewhere are taken for solid models alone",
                            "Write a study of solids");

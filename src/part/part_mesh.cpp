@@ -1,6 +1,7 @@
 #include "part/part_mesh.hpp"
 
 #include "base/edge_key.hpp"
+#include "geometry/facets.hpp"
 #include "mesh/owned_mesh.hpp"
 #include "mesh/quality.hpp"
 
@@ -13,9 +14,10 @@ namespace upright {
 
 namespace {
 
-constexpr double least_ratio = 0.2; // of the Jacobian of an element with bent edges
-constexpr double beside = 0.02;     // of a size: there one asks whether the space ends
-constexpr double most_bent = 0.25;  // of an edge: how far its middle is moved
+constexpr double least_ratio = 0.2;              // of the Jacobian of an element with bent edges
+constexpr double beside = 0.02;                  // of a size: there one asks whether the space ends
+constexpr double most_off = 0.3, as_along = 0.8; // of a size, and the cosine: a face of the part lies on one
+constexpr double most_bent = 0.25;               // of an edge: how far its middle is moved
 constexpr std::array<std::array<std::size_t, 2>, 6> edges{{{0, 1}, {1, 2}, {2, 0}, {0, 3}, {1, 3}, {2, 3}}};
 
 using Corners = std::array<std::int32_t, 3>;
@@ -26,7 +28,8 @@ Corners sorted(Corners n) {
 
 class PartKind final : public MeshKind {
   public:
-    PartKind(const SolidPart& part, bool bent) : part_(part), second_order_(bent) {
+    PartKind(const SolidPart& part, bool bent, const Model& run)
+        : part_(part), second_order_(bent), run_(run) {
         word = "part";
         called = "carved parts";
         follows_shapes = leaves_out_voids = true;
@@ -55,8 +58,19 @@ class PartKind final : public MeshKind {
             bend(mesh);
             mesh.finish();
         }
-        pick_on_owned(space, out);
-        leave_exact(space, mesh, out.surfaces);
+        if (run_.made_by.kind->from_file) {
+            count_owned(out);
+            for (const ModelSurface& s : run_.surfaces) out.surfaces.push_back(left_of(s, mesh));
+        } else {
+            pick_on_owned(space, out);
+            leave_exact(space, mesh, out.surfaces);
+        }
+        for (std::size_t s = 0; s < out.surfaces.size(); ++s)
+            if (out.surfaces[s].empty())
+                throw Error::input(space.surfaces[s].place,
+                                   "nothing of the surface \"" + space.surfaces[s].name +
+                                       "\" is left on the part",
+                                   "Keep a region under it, or carve at a lower density");
         return out;
     }
 
@@ -117,32 +131,60 @@ class PartKind final : public MeshKind {
             const RegionId owner = space.regions.owner(beyond);
             return owner == RegionId::None || space.regions[owner].role == Role::Void;
         };
-        for (std::size_t s = 0; s < surfaces.size(); ++s) {
-            auto& faces = surfaces[s];
+        for (auto& faces : surfaces)
             faces.erase(
                 std::remove_if(faces.begin(), faces.end(), [&](const MeshFace& f) { return !outside(f); }),
                 faces.end());
-            if (faces.empty())
-                throw Error::input(space.surfaces[s].place,
-                                   "nothing of the surface \"" + space.surfaces[s].name +
-                                       "\" is left on the part",
-                                   "Keep a region under it, or carve at a lower density");
+    }
+
+    static void count_owned(MadeMesh& made) {
+        made.painted.resize(made.regions.size());
+        for (const RegionId r : made.mesh.region) ++made.painted[index(r)].painted;
+    }
+
+    // The faces of the part that lie on those of a surface of the run.
+    std::vector<MeshFace> left_of(const ModelSurface& surface, const Mesh& mesh) const {
+        std::vector<Vec3> points;
+        std::vector<std::array<std::int32_t, 3>> triangles;
+        for (const MeshFace& f : surface.faces) {
+            const auto first = static_cast<std::int32_t>(points.size());
+            const std::vector<NodeId> ring = run_.mesh.face_corners(f);
+            for (const NodeId n : ring) points.push_back(run_.mesh.nodes[index(n)]);
+            for (std::int32_t i = 2; i < static_cast<std::int32_t>(ring.size()); ++i)
+                triangles.push_back({first, first + i - 1, first + i});
         }
+        const FacetTree tree(points, triangles);
+        const double size = run_.mesh.size;
+        std::vector<MeshFace> out;
+        for (const MeshFace& f : mesh.boundary()) {
+            const std::vector<NodeId> ring = mesh.face_corners(f);
+            Vec3 middle = Vec3::Zero();
+            for (const NodeId n : ring) middle += mesh.nodes[index(n)] / static_cast<double>(ring.size());
+            const FacetTree::Nearest at = tree.nearest(middle, most_off * size);
+            if (at.triangle < 0) continue;
+            const auto& c = tree.corners()[static_cast<std::size_t>(at.triangle)];
+            const Vec3 normal = Vec3((c[1] - c[0]).cross(c[2] - c[0])).normalized();
+            const Vec3 off = middle - at.place;
+            const bool beside_it = (off - normal * normal.dot(off)).norm() > beside * size;
+            if (!beside_it && normal.dot(mesh.face_normal(f)) > as_along) out.push_back(f);
+        }
+        return out;
     }
 
     const SolidPart& part_;
     bool second_order_;
+    const Model& run_;
 };
 
 } // namespace
 
-Model build_part_model(const Study& study, const SolidPart& part, bool second_order) {
+Model build_part_model(const Study& study, const SolidPart& part, bool second_order, const Model& run) {
     Study own = study;
-    const auto kind = std::make_shared<PartKind>(part, second_order);
+    const auto kind = std::make_shared<PartKind>(part, second_order, run);
     own.mesh.kind = kind;
     own.mesh.order = second_order ? 2 : 1;
     Model out = build_model(own);
-    // The kind refers to the part, which need not live as long.
+    // The kind refers to part and run, which need not live as long.
     out.made_by.kind = study.mesh.kind;
     return out;
 }

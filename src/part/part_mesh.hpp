@@ -17,8 +17,10 @@ struct SurfaceLeft {
 // A model of the part: elements are its tetrahedra, of second order with middles of edges on the faces that
 // the edges lie on (half way or straight where an element would suffer). Surfaces are picked by the study's
 // rules from the exact faces alone, never from what the design drew. Throws Error (Input) for a surface of
-// which nothing is left, a point away from the part, as build_model does.
-Model build_part_model(const Study& study, const SolidPart& part, bool second_order);
+// which nothing is left, a point away from the part, as build_model does. Of a run on a mesh from a file,
+// which knows sets that a part has not: surfaces are what is left of the faces that they have in the run's
+// model.
+Model build_part_model(const Study& study, const SolidPart& part, bool second_order, const Model& run);
 
 // Of each surface, against that of the space: `whole` is the part of full density.
 std::vector<SurfaceLeft> surfaces_left(const Model& part, const Model& whole);

@@ -202,7 +202,7 @@ Part Verification::homogenised_part(Part solid) {
 
 void Verification::carve() {
     out_.part = part_at(options_);
-    out_.space = build_part_model(study_, field_->whole(), false);
+    out_.space = build_part_model(study_, field_->whole(), false, run_model_);
     if (out_.body_volume <= 0.0) return;
     double volume = 0.0; // pieces that were left out are in the file too
     for (const PartPiece& p : out_.part.pieces) volume += p.volume;
@@ -224,7 +224,7 @@ Study Verification::study_of_part() const {
 
 void Verification::model_part() {
     out_.second_order = out_.part.solid->tets.size() <= most_second_order;
-    out_.model = build_part_model(study_of_part(), *out_.part.solid, out_.second_order);
+    out_.model = build_part_model(study_of_part(), *out_.part.solid, out_.second_order, run_model_);
     out_.surfaces = surfaces_left(out_.model, out_.space);
 }
 
@@ -421,8 +421,8 @@ bool Verification::holds_at(double threshold, double& mass) {
     const Part part = part_at(options);
     mass = part.mass;
     if (!part.one_piece()) return false;
-    const Model model =
-        build_part_model(study_of_part(), *part.solid, part.solid->tets.size() <= most_second_order);
+    const Model model = build_part_model(study_of_part(), *part.solid,
+                                         part.solid->tets.size() <= most_second_order, run_model_);
     std::vector<Outcome> outcomes = measure_all(model, analyze(model, wish_));
     return std::all_of(outcomes.begin(), outcomes.end(), [&](Outcome& o) {
         judge_material(o, part);

@@ -94,7 +94,7 @@ TEST(PartFormats, AVtuIsAMeshFileOfAStudy) {
     std::vector<double> density;
     for (const Vec3& c : model.mesh.centers) density.push_back(c.z() < 2.2 ? 1.0 : 0.0);
     const Part part = PartField(model, density).extract({});
-    const Model on_part = build_part_model(study, *part.solid, false);
+    const Model on_part = build_part_model(study, *part.solid, false, model);
     PartToWrite written{part.surface, "mm", "part", &part, &model, {}};
     for (const ModelSurface& s : on_part.surfaces) {
         std::vector<bool> on(part.solid->points.size(), false);

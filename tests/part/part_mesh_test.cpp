@@ -23,7 +23,7 @@ TEST(PartMesh, ABarIsABar) {
         const Study held = study_from(block_study(), {"load.pull.force=[100, 0, 0]", "material.steel.nu=0"});
         const Model model = build_model(held);
         const Part part = full(model);
-        const Model of_part = build_part_model(held, *part.solid, second);
+        const Model of_part = build_part_model(held, *part.solid, second, model);
         EXPECT_EQ(of_part.mesh.kinds.front(), second ? ElementKind::Tet10 : ElementKind::Tet4);
         const AnalysisReport report = analyze(of_part, {});
         const double u = 100.0 * 8.0 / (210000.0 * 16.0);
@@ -42,7 +42,7 @@ TEST(PartMesh, MiddlesOfEdgesLieOnBentFaces) {
     const Part part = full(model);
     const double exact = 128.0 - 4.0 * pi * 1.3 * 1.3;
     const auto volume = [&](bool second) {
-        const Model of_part = build_part_model(study, *part.solid, second);
+        const Model of_part = build_part_model(study, *part.solid, second, model);
         double out = 0.0;
         for (const double v : of_part.mesh.volumes) out += v;
         return out;
@@ -59,8 +59,8 @@ TEST(PartMesh, SurfacesAreFoundOnExactFacesAlone) {
     for (const Vec3& c : model.mesh.centers) density.push_back(c.z() < 2 || c.x() < 4 ? 1.0 : 0.0);
     const PartField field(model, density);
     const Part part = field.extract({});
-    const Model of_part = build_part_model(study, *part.solid, false);
-    const Model whole = build_part_model(study, field.whole(), false);
+    const Model of_part = build_part_model(study, *part.solid, false, model);
+    const Model whole = build_part_model(study, field.whole(), false, model);
     for (const MeshFace& f : of_part.surfaces.at(1).faces)
         EXPECT_NEAR(of_part.mesh.face_center(f).z(), 4.0, 1e-9);
     const std::vector<SurfaceLeft> left = surfaces_left(of_part, whole);
@@ -73,7 +73,7 @@ TEST(PartMesh, SurfacesAreFoundOnExactFacesAlone) {
         if (model.mesh.centers[e].z() < 2) density[e] = 1.0;
     const Part low = PartField(model, density).extract({});
     try {
-        build_part_model(study, *low.solid, false);
+        build_part_model(study, *low.solid, false, model);
         FAIL() << "nothing of the tip is left";
     } catch (const Error& e) {
         EXPECT_NE(std::string(e.what()).find("nothing of the surface \"tip\" is left"), std::string::npos)
@@ -91,7 +91,7 @@ TEST(PartMesh, WhatTheDesignLaidBareIsNoOutside) {
     for (const Vec3& c : model.mesh.centers) density.push_back(c.z() < 2 || c.x() > 7 ? 1.0 : 0.0);
     const PartField field(model, density);
     const Part part = field.extract({});
-    const Model of_part = build_part_model(study, *part.solid, false);
+    const Model of_part = build_part_model(study, *part.solid, false, model);
     for (const MeshFace& f :
          of_part.surfaces.at(0).faces) // the root looks along -x, as the plate's back does
         EXPECT_NEAR(of_part.mesh.face_center(f).x(), 0.0, 1e-9);
@@ -104,7 +104,7 @@ TEST(PartMesh, SymmetryHoldsThePart) {
         const Study study = study_from(block_study(extra), {"load.pull.force=" + force});
         const Model model = build_model(study);
         const Part part = full(model);
-        return analyze(build_part_model(study, *part.solid, true), {}).statics.at(0).compliance;
+        return analyze(build_part_model(study, *part.solid, true, model), {}).statics.at(0).compliance;
     };
     const double whole = compliance("", "[0, 0, -100]");
     const double half = compliance("[symmetry]\nplanes = [\"y = 2\"]\n", "[0, 0, -50]");

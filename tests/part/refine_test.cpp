@@ -80,8 +80,8 @@ TEST(MadeElsewhere, APartComesBackFromItsFile) {
     EXPECT_NEAR(again.volume, part.volume, 5e-3 * part.volume);
     EXPECT_TRUE(again.one_piece());
     // Supports and loads are found on its exact faces.
-    const Model on_part = build_part_model(study, *again.solid, true);
-    const Model before = build_part_model(study, *part.solid, true);
+    const Model on_part = build_part_model(study, *again.solid, true, model);
+    const Model before = build_part_model(study, *part.solid, true, model);
     for (std::size_t s = 0; s < before.surfaces.size(); ++s)
         EXPECT_NEAR(on_part.surfaces[s].area, before.surfaces[s].area, 0.02 * before.surfaces[s].area);
 }

@@ -192,11 +192,11 @@ double mass_asked(const CarveWish& in, const Model& model) {
 }
 
 // Which points of the part lie on each surface of the study; none where one of them is lost.
-std::vector<std::pair<std::string, std::vector<bool>>> points_of_surfaces(const Study& study,
-                                                                          const Part& part) {
+std::vector<std::pair<std::string, std::vector<bool>>>
+points_of_surfaces(const Study& study, const Model& run, const Part& part) {
     std::vector<std::pair<std::string, std::vector<bool>>> out;
     try {
-        const Model model = build_part_model(study, *part.solid, false);
+        const Model model = build_part_model(study, *part.solid, false, run);
         for (const ModelSurface& s : model.surfaces) {
             std::vector<bool> on(part.solid->points.size(), false);
             for (const NodeId n : s.nodes) on[index(n)] = true;
@@ -273,7 +273,8 @@ int run_carve(const CarveWish& in, Session& session) {
     written.tell = [&](const std::string& text) { console.result(text); };
     cad::StepResult step;
     if (format.ending == ".step") written.read_back = &step;
-    if (part.solid && format.ending == ".vtu") written.surfaces = points_of_surfaces(job.study, part);
+    if (part.solid && format.ending == ".vtu")
+        written.surfaces = points_of_surfaces(job.study, job.model, part);
     format.write(written, file);
     Json report = report_of(model, part, part_options, table, making, thickness);
     if (written.read_back != nullptr)

@@ -5,6 +5,7 @@
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
+#include <memory>
 
 namespace upright {
 
@@ -73,6 +74,23 @@ double Sheet::value(const Vec3& p, Vec3& normal_there) const {
 
 namespace {
 
+// The number of a plane, cylinder or sphere among sheets, or -1.
+std::int32_t alike(const std::vector<Sheet>& sheets, const Sheet& s, double near) {
+    if (s.kind == Sheet::Kind::Field) return -1;
+    for (std::size_t i = 0; i < sheets.size(); ++i) {
+        const Sheet& known = sheets[i];
+        if (known.kind != s.kind) continue;
+        const bool along = std::abs(known.axis.dot(s.axis)) > 1.0 - 1e-12;
+        const bool same_plane = s.kind == Sheet::Kind::Plane && along && std::abs(known.value(s.at)) < near;
+        const bool as_large = std::abs(known.radius - s.radius) <= near;
+        const bool same_cylinder = s.kind == Sheet::Kind::Cylinder && as_large && along &&
+                                   Vec3(known.at - s.at).cross(s.axis).norm() < near;
+        const bool same_sphere = s.kind == Sheet::Kind::Sphere && as_large && (known.at - s.at).norm() < near;
+        if (same_plane || same_cylinder || same_sphere) return static_cast<std::int32_t>(i);
+    }
+    return -1;
+}
+
 class Collector {
   public:
     Collector(const RegionField& regions, double size) : regions_(regions), size_(size) {}
@@ -120,23 +138,14 @@ class Collector {
 
   private:
     void add(Sheet s) {
-        const double near = 1e-7 * size_;
         s.regions = {region_};
-        for (Sheet& known : out_) {
-            if (known.kind != s.kind || s.kind == Sheet::Kind::Field) continue;
-            const bool along = std::abs(known.axis.dot(s.axis)) > 1.0 - 1e-12;
-            const bool same_plane =
-                s.kind == Sheet::Kind::Plane && along && std::abs(known.value(s.at)) < near;
-            const bool as_large = std::abs(known.radius - s.radius) <= near;
-            const bool same_cylinder = s.kind == Sheet::Kind::Cylinder && as_large && along &&
-                                       Vec3(known.at - s.at).cross(s.axis).norm() < near;
-            const bool same_sphere =
-                s.kind == Sheet::Kind::Sphere && as_large && (known.at - s.at).norm() < near;
-            if (!same_plane && !same_cylinder && !same_sphere) continue;
-            if (known.regions.back() != region_) known.regions.push_back(region_);
+        const std::int32_t known = alike(out_, s, 1e-7 * size_);
+        if (known < 0) {
+            out_.push_back(std::move(s));
             return;
         }
-        out_.push_back(std::move(s));
+        auto& regions = out_[static_cast<std::size_t>(known)].regions;
+        if (regions.back() != region_) regions.push_back(region_);
     }
     void cylinder(const Vec3& at, const Vec3& axis, double radius) {
         if (!(radius > 0.0)) return;
@@ -260,6 +269,53 @@ std::vector<Sheet> sheets_of(const RegionField& regions, const std::vector<std::
     for (const auto& [axis, at] : symmetry) collector.plane(at * Vec3::Unit(axis), Vec3::Unit(axis));
     for (std::size_t r = 0; r < regions.size(); ++r) collector.region(r);
     return collector.take();
+}
+
+std::vector<std::int32_t> add_sheets_of(const FacetMesh& mesh, double size, double near,
+                                        std::vector<Sheet>& sheets) {
+    std::vector<std::vector<std::array<std::int32_t, 3>>> triangles(mesh.faces.size());
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+        triangles[static_cast<std::size_t>(mesh.face_of[t])].push_back(mesh.triangles[t]);
+    std::vector<std::int32_t> out;
+    for (std::size_t f = 0; f < mesh.faces.size(); ++f) {
+        const FacetFace& face = mesh.faces[f];
+        Sheet s;
+        s.kind = Sheet::Kind::Field;
+        if (face.kind == FaceKind::Plane) {
+            s.kind = Sheet::Kind::Plane;
+            s.at = face.centroid;
+            s.axis = face.normal.normalized();
+        } else if (face.kind == FaceKind::Cylinder) {
+            s.kind = Sheet::Kind::Cylinder;
+            s.at = face.axis_from;
+            s.axis = (face.axis_to - face.axis_from).normalized();
+            s.radius = face.radius;
+        }
+        bool exact = s.kind != Sheet::Kind::Field;
+        for (const auto& t : triangles[f])
+            for (const std::int32_t n : t)
+                exact = exact && std::abs(s.value(mesh.points[static_cast<std::size_t>(n)])) <= near;
+        if (!exact) {
+            s = Sheet();
+            s.kind = Sheet::Kind::Field;
+            s.radius = 1e-3 * size;
+            s.least_slope = 1.0;
+            s.with_slope = [tree = std::make_shared<const FacetTree>(mesh.points, triangles[f])](
+                               const Vec3& p, Vec3& slope) {
+                const FacetTree::Nearest there = tree->nearest(p);
+                const auto& c = tree->corners()[static_cast<std::size_t>(there.triangle)];
+                slope = (c[1] - c[0]).cross(c[2] - c[0]).normalized();
+                return (p - there.place).dot(slope);
+            };
+        }
+        std::int32_t known = alike(sheets, s, near);
+        if (known < 0) {
+            known = static_cast<std::int32_t>(sheets.size());
+            sheets.push_back(std::move(s));
+        }
+        out.push_back(known);
+    }
+    return out;
 }
 
 } // namespace upright

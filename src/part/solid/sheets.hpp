@@ -35,4 +35,10 @@ struct Sheet {
 std::vector<Sheet> sheets_of(const RegionField& regions, const std::vector<std::pair<int, double>>& symmetry,
                              double size);
 
+// Adds the sheets of a mesh's faces (patches numbered, number_patches): planes and cylinders where all points
+// of a patch are within `near` of one, and as near no known one is; else the triangles themselves, each going
+// on beyond the patch in its plane. Returns the sheet of each face.
+std::vector<std::int32_t> add_sheets_of(const FacetMesh& mesh, double size, double near,
+                                        std::vector<Sheet>& sheets);
+
 } // namespace upright

@@ -5,6 +5,8 @@
 #include "mesh/quality.hpp"
 #include "part/solid/cut_level.hpp"
 #include "part/solid/made_elsewhere.hpp"
+#include "part/solid/mesh_space.hpp"
+#include "study/mesh_word.hpp"
 
 #include <algorithm>
 
@@ -32,10 +34,15 @@ std::vector<std::int32_t> pieces_of(const CutTets& tets) {
         [](std::size_t, std::size_t, std::size_t) { return true; });
 }
 
+SpaceTets space_of(const Model& model) {
+    return model.made_by.kind->from_file ? space_of_mesh(model.mesh, model.made_by.place)
+                                         : cut_space(model.mesh, model.shapes);
+}
+
 } // namespace
 
 SolidCarver::SolidCarver(const Model& model, const std::vector<double>& value)
-    : model_(model), space_(std::make_shared<const SpaceTets>(cut_space(model.mesh, model.shapes))) {
+    : model_(model), space_(std::make_shared<const SpaceTets>(space_of(model))) {
     take_design(value);
 }
 
@@ -100,7 +107,7 @@ void SolidCarver::take_drafted(const std::shared_ptr<const DesignField>& field) 
 }
 
 SolidCarver::SolidCarver(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies)
-    : model_(model), space_(std::make_shared<const SpaceTets>(cut_space(model.mesh, model.shapes))) {
+    : model_(model), space_(std::make_shared<const SpaceTets>(space_of(model))) {
     const double size = space_->sheets.size();
     const auto outside = [&](const Vec3& p) {
         const RegionId r = model.shapes.owner(p);
