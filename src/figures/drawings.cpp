@@ -153,8 +153,8 @@ std::unique_ptr<Figure> solid_figure(const Model& model, const Part& part, const
 std::unique_ptr<Figure> density_figure(const Model& model, const DesignValues& design, double threshold,
                                        const std::string& state, const FigureOptions& options) {
     const std::vector<double>& density = design.density;
-    if (model.mesh.dimension() == 3 && model.made_by.kind->from_file) {
-        // No exact shapes to cut a surface from: the cells themselves.
+    if (model.mesh.dimension() == 3 && why_not_carved(model)) {
+        // No surface can be cut: the cells themselves.
         auto out = std::make_unique<Figure>(
             with_unit(options, model), false, model.title + ": design",
             fmt::format("cells denser than {:.3g}; {}; {}", threshold, state, dimensions(model)));

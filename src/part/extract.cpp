@@ -122,25 +122,26 @@ class PieceOfWall {
     std::vector<std::int32_t> piece_; // of each triangle
 };
 
-void require_carvable(const Model& model) {
-    if (model.mesh.kinds.empty() || !model.made_by.kind->from_file) return;
+} // namespace
+
+std::optional<Error> why_not_carved(const Model& model) {
+    if (model.mesh.kinds.empty() || !model.made_by.kind->from_file) return {};
     if (model.mesh.dimension() != 3 || model.mesh.shell())
-        throw Error::input(model.made_by.place,
-                           "parts are carved from a mesh from a file where its elements are solids",
-                           "Let the mesh be made, or bring solid elements");
+        return Error::input(model.made_by.place,
+                            "parts are carved from a mesh from a file where its elements are solids",
+                            "Let the mesh be made, or bring solid elements");
     for (const FieldRegion& region : model.shapes.regions())
         if (region.finish)
-            throw Error::input(region.place,
-                               "the part of a mesh from a file is cut from its elements, and \"" +
-                                   region.name + "\" is a shape",
-                               "Leave the finish out, or let the mesh be made");
+            return Error::input(region.place,
+                                "the part of a mesh from a file is cut from its elements, and \"" +
+                                    region.name + "\" is a shape",
+                                "Leave the finish out, or let the mesh be made");
     if (!model.bonds.empty())
-        throw Error::input(model.made_by.place,
-                           "the part of a mesh from a file is one mesh, and this one has bonded bodies",
-                           "Let them share nodes");
+        return Error::input(model.made_by.place,
+                            "the part of a mesh from a file is one mesh, and this one has bonded bodies",
+                            "Let them share nodes");
+    return {};
 }
-
-} // namespace
 
 bool Part::one_piece() const {
     const auto left =
@@ -198,7 +199,7 @@ PartField::PartField(const PartField& same_space, DesignValues design)
 
 void PartField::take_design(const PartField* same_space) {
     const Model& model = model_;
-    require_carvable(model);
+    if (const std::optional<Error> why = why_not_carved(model)) throw *why;
     if (model.made_by.flat()) {
         flat_ = std::make_unique<FlatCarver>(model, design_.density);
         return;
@@ -207,10 +208,10 @@ void PartField::take_design(const PartField* same_space) {
     if (!projected) design_.sharpness = 0.0;
     const std::vector<double>& value = projected ? design_.filtered : design_.density;
     if (same_space != nullptr) {
-        solid_ = std::make_unique<SolidCarver>(*same_space->solid_, value);
+        solid_ = std::make_unique<SolidCarver>(*same_space->solid_, value, projected);
         anchor_tets_ = same_space->anchor_tets_;
     } else {
-        solid_ = std::make_unique<SolidCarver>(model, value);
+        solid_ = std::make_unique<SolidCarver>(model, value, projected);
         find_anchor_tets();
     }
     // Of a sharpened design cells denser than its threshold, as a share of all: the level that has the same
@@ -230,7 +231,7 @@ void PartField::take_design(const PartField* same_space) {
 
 PartField::PartField(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies)
     : model_(model), anchors_(anchors_of(model)) {
-    require_carvable(model);
+    if (const std::optional<Error> why = why_not_carved(model)) throw *why;
     if (model.made_by.flat() || model.mesh.shell())
         throw Error::input(model.made_by.place, "bodies made elsewhere are taken for solid models alone",
                            "Write a study of solids");

@@ -2,12 +2,14 @@
 // faces (solid/), of plane models and flat shells a surface as thick as they are (flat_carver.hpp).
 #pragma once
 
+#include "base/error.hpp"
 #include "part/anchors.hpp"
 #include "part/flat_carver.hpp"
 #include "part/part.hpp"
 
 #include <functional>
 #include <memory>
+#include <optional>
 
 namespace upright {
 
@@ -19,10 +21,14 @@ struct DesignValues {
     double threshold = 0.5;       // at which the design counts as it is made
 };
 
+// Of a finished model (model/finished.hpp) on a mesh from a file: what keeps a part from being carved.
+// Nothing where one can be.
+std::optional<Error> why_not_carved(const Model& model);
+
 // What does not depend on the threshold; made once for many.
 class PartField {
   public:
-    // Throws Error (Input) for a mesh from a file, which brings no exact shapes.
+    // Throws Error (Input) as above says.
     PartField(const Model& model, DesignValues design);
     PartField(const Model& model, const std::vector<double>& density)
         : PartField(model, DesignValues{density, {}, 0.0, 0.5}) {}

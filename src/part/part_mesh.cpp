@@ -41,7 +41,7 @@ class PartKind final : public MeshKind {
         out.regions = space.regions;
         Mesh& mesh = out.mesh;
         mesh.nodes = part_.points;
-        mesh.size = space.mesh.size;
+        mesh.size = run_.made_by.kind->from_file ? run_.mesh.size : space.mesh.size;
         for (std::size_t t = 0; t < part_.tets.size(); ++t) {
             std::vector<NodeId> nodes;
             for (const std::int32_t n : part_.tets[t]) nodes.push_back(static_cast<NodeId>(n));

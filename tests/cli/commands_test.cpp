@@ -789,7 +789,17 @@ TEST(Plot, DrawsTheDesignOnAMeshFromAFile) {
     const auto out = test::upright(folder.path(), {"plot", "f.run", "--what", "density", "--at", "0.3"});
     EXPECT_EQ(out.code, 0) << out.err;
     EXPECT_TRUE(is_png(folder.path() / "f.run/figures/density.png", 1280, 800));
-    EXPECT_EQ(test::upright(folder.path(), {"carve", "f.run"}).code, 3);
+    // And its part, proved on faces that the file has.
+    const auto carved = test::upright(folder.path(), {"carve", "f.run", "--at", "0.3"});
+    EXPECT_EQ(carved.code, 0) << carved.out << carved.err;
+    const auto verified = test::upright(folder.path(), {"verify", "f.run", "--at", "0.3", "--no-figures"});
+    EXPECT_TRUE(verified.code == 0 || verified.code == 4) << verified.err;
+    EXPECT_NE(verified.out.find("compliance"), std::string::npos) << verified.out;
+    // What was carved is read again as a mesh of its own.
+    ASSERT_EQ(test::upright(folder.path(), {"carve", "f.run", "--at", "0.3", "--out", "part.vtu"}).code, 0);
+    const auto again = test::upright(folder.path(), {"inspect", "part.vtu"});
+    EXPECT_EQ(again.code, 0) << again.err;
+    EXPECT_NE(again.out.find("tet4"), std::string::npos) << again.out;
 }
 
 // The thickness of regions is in the ledger and in model.vtu; modal cases are drawn with what holds them.

@@ -161,7 +161,7 @@ TEST(DesignField, KeepsLinesAndHasTheirSlope) {
         std::vector<double> value;
         const auto line = [](const Vec3& p) { return 0.2 + 0.05 * p.x() + 0.03 * p.y() - 0.02 * p.z(); };
         for (const Vec3& c : model.mesh.centers) value.push_back(line(c));
-        const DesignField field(model.mesh, value, std::vector<bool>(value.size(), true));
+        const DesignField field(model.mesh, value, std::vector<bool>(value.size(), true), true);
         const double allowed = mesh.empty() ? 1e-6 : 0.01;
         // Well inside: near the border the values go on level.
         EXPECT_NEAR(field.value({4.1, 2.2, 1.9}), line({4.1, 2.2, 1.9}), allowed);

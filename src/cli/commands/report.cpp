@@ -224,7 +224,7 @@ class RunReport {
         page_.section("view", "The part to turn");
         ReportView view;
         view.unit = model_.units.length;
-        const bool solid = !model_.made_by.flat() && !model_.mesh.shell() && !model_.made_by.kind->from_file;
+        const bool solid = !model_.made_by.flat() && !model_.mesh.shell() && !why_not_carved(part_model_);
         std::optional<PartField> field;
         if (solid || model_.made_by.flat()) {
             field.emplace(part_model_, design_);
@@ -621,7 +621,8 @@ std::string sweep_report(const ReportWish& in, Session& session, const fs::path&
             const double at = threshold(std::nullopt, run, std::nullopt);
             const DesignValues design = design_values(run, job.model, std::nullopt);
             if (session.console.terminal()) session.console.live("report: the design of " + labels[s]);
-            if (job.model.made_by.kind->from_file || job.model.mesh.shell()) {
+            const Model of_part = finished(job.model);
+            if (why_not_carved(of_part) || job.model.mesh.shell()) {
                 view.iterations.push_back({labels[s], view_of(job.model, design.density, at)});
                 continue;
             }
@@ -630,8 +631,7 @@ std::string sweep_report(const ReportWish& in, Session& session, const fs::path&
             options.drop_islands = options.infill = false;
             options.improve = job.model.made_by.flat();
             view.iterations.push_back(
-                {labels[s],
-                 view_of(PartField(finished(job.model), design).extract(options), most_triangles)});
+                {labels[s], view_of(PartField(of_part, design).extract(options), most_triangles)});
         }
         page.view(view);
     }

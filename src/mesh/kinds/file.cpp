@@ -56,7 +56,7 @@ class File final : public MeshKind {
         called = "a mesh from a file";
         says = "a VTU file; regions by `cells`, surfaces by `set` or any rule; `element` tells solids, plane "
                "cells and "
-               "shells. Such a part cannot be carved";
+               "shells. The part of solids is cut from the elements themselves";
         keys = {key<M>("file", {value::path("a VTU file")},
                        [](M& m, const Given& g) { m.file = g.card.path(g.node); })
                     .must("file = \"wheel.vtu\"")

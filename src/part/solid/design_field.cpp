@@ -17,9 +17,13 @@ constexpr int free_layers = 6; // the same of a lattice that is not the mesh's o
 // Few, or what is void within a wall of the space fills up from beside it.
 constexpr int grid_sweeps = 2, free_sweeps = 20;
 constexpr double fine = 0.75; // of the mesh's size
-constexpr double about = 1.2; // radius of the least squares, in sizes
+constexpr double about = 1.2,
+                 known_within =
+                     0.75;         // in sizes: radius of the least squares, and how near an element has to be
+constexpr double most_local = 3.0; // sizes: of an element that is larger than others
 constexpr double ridge = 0.01;
-constexpr double lowest_beyond = -0.5, highest_beyond = 1.5; // of values that go on beyond the design
+constexpr int grid_corrections = 1, free_corrections = 2;
+constexpr double lowest_beyond = -0.5, highest_beyond = 1.5; // of coefficients, where a field is steep
 
 // Weights of a cubic B-spline at four cells, and their slopes.
 void weights_at(double t, std::array<double, 4>& w, std::array<double, 4>& s) {
@@ -31,8 +35,19 @@ void weights_at(double t, std::array<double, 4>& w, std::array<double, 4>& s) {
 
 } // namespace
 
-DesignField::DesignField(const Mesh& mesh, const std::vector<double>& value,
-                         const std::vector<bool>& counts) {
+DesignField::DesignField(const Mesh& mesh, const std::vector<double>& value, const std::vector<bool>& counts,
+                         bool smooth) {
+    std::vector<double> asked = value;
+    take(mesh, asked, counts);
+    const int corrections = !smooth ? 0 : mesh.on_grid() ? grid_corrections : free_corrections;
+    for (int round = 0; round < corrections; ++round) {
+        for (std::size_t e = 0; e < asked.size(); ++e)
+            if (counts[e]) asked[e] += value[e] - this->value(mesh.centers[e]);
+        take(mesh, asked, counts);
+    }
+}
+
+void DesignField::take(const Mesh& mesh, const std::vector<double>& value, const std::vector<bool>& counts) {
     if (mesh.on_grid())
         take_grid(mesh, value, counts);
     else
@@ -62,7 +77,6 @@ void DesignField::take_grid(const Mesh& mesh, const std::vector<double>& value,
 void DesignField::sample(const Mesh& mesh, const std::vector<double>& value,
                          const std::vector<bool>& counts) {
     const double h = fine * mesh.size;
-    const double radius = about * mesh.size;
     // Whole steps, so that planes of symmetry lie between cells.
     for (std::size_t a = 0; a < 3; ++a) {
         const auto axis = static_cast<Eigen::Index>(a);
@@ -73,30 +87,57 @@ void DesignField::sample(const Mesh& mesh, const std::vector<double>& value,
     origin_ = mesh.bounds.low + (0.5 - margin) * step_;
     values_.assign(at({0, 0, count_[2]}), 0.0);
     known_.assign(values_.size(), 0);
-    const ElementLocator locator(mesh, radius);
+    // Of each element, as if it were a cube: where they are large they lie further apart.
+    std::vector<double> size(mesh.elements(), 0.0);
+    double widest = mesh.size;
+    for (std::size_t e = 0; e < size.size(); ++e) {
+        if (!counts[e]) continue;
+        for (const NodeId n : mesh.nodes_of(static_cast<ElementId>(e)))
+            size[e] =
+                std::max(size[e], (mesh.nodes[index(n)] - mesh.centers[e]).norm() * 2.0 / std::sqrt(3.0));
+        size[e] = std::clamp(size[e], mesh.size, most_local * mesh.size);
+        widest = std::max(widest, size[e]);
+    }
+    const ElementLocator close(mesh, about * mesh.size);
+    const ElementLocator wide(mesh, about * widest);
 #pragma omp parallel for schedule(dynamic)
-    for (int k = 0; k < count_[2]; ++k)
+    for (int k = 0; k < count_[2]; ++k) {
+        std::vector<std::pair<ElementId, double>> near;
         for (int j = 0; j < count_[1]; ++j)
             for (int i = 0; i < count_[0]; ++i) {
                 const Vec3 p = origin_ + step_.cwiseProduct(Vec3(i, j, k));
+                std::pair<double, double> nearest; // how far it is, and its size
+                const auto look = [&](const ElementLocator& in, double radius) {
+                    near.clear();
+                    nearest = {1e300, 0.0};
+                    in.near(p, radius, [&](ElementId e, double d) {
+                        if (!counts[index(e)]) return;
+                        near.emplace_back(e, d);
+                        nearest = std::min(nearest, {d, size[index(e)]});
+                    });
+                };
+                look(close, about * mesh.size);
+                if (widest > mesh.size &&
+                    (nearest.first > known_within * mesh.size || nearest.second > mesh.size))
+                    look(wide, about * widest);
+                if (nearest.first > known_within * nearest.second) continue;
+                const double radius = about * nearest.second;
                 Eigen::Matrix4d sums = Eigen::Matrix4d::Zero();
                 Eigen::Vector4d right = Eigen::Vector4d::Zero();
-                double nearest = 1e300;
-                locator.near(p, radius, [&](ElementId e, double d) {
-                    if (!counts[index(e)]) return;
-                    nearest = std::min(nearest, d);
+                for (const auto& [e, d] : near) {
+                    if (d > radius) continue;
                     const double w = (1.0 - d / radius) * (1.0 - d / radius) * mesh.volume(e);
                     const Vec3 off = (mesh.center(e) - p) / radius;
                     const Eigen::Vector4d base(1.0, off.x(), off.y(), off.z());
                     sums += w * base * base.transpose();
                     right += w * value[index(e)] * base;
-                });
-                if (nearest > 0.75 * mesh.size) continue;
+                }
                 for (int a = 1; a < 4; ++a) sums(a, a) += ridge * sums(0, 0);
                 const std::size_t n = at({i, j, k});
-                values_[n] = std::clamp(sums.ldlt().solve(right)[0], 0.0, 1.0);
+                values_[n] = std::clamp(sums.ldlt().solve(right)[0], lowest_beyond, highest_beyond);
                 known_[n] = 1;
             }
+    }
 }
 
 // Grids are cut at planes of symmetry; of other lattices what lies beyond is taken from this side.

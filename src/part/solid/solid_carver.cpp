@@ -41,18 +41,18 @@ SpaceTets space_of(const Model& model) {
 
 } // namespace
 
-SolidCarver::SolidCarver(const Model& model, const std::vector<double>& value)
+SolidCarver::SolidCarver(const Model& model, const std::vector<double>& value, bool smooth)
     : model_(model), space_(std::make_shared<const SpaceTets>(space_of(model))) {
-    take_design(value);
+    take_design(value, smooth);
 }
 
-SolidCarver::SolidCarver(const SolidCarver& same_space, const std::vector<double>& value)
+SolidCarver::SolidCarver(const SolidCarver& same_space, const std::vector<double>& value, bool smooth)
     : model_(same_space.model_), space_(same_space.space_) {
-    take_design(value);
+    take_design(value, smooth);
 }
 
-void SolidCarver::take_design(const std::vector<double>& value) {
-    const auto field = std::make_shared<DesignField>(model_.mesh, value, is_design(model_));
+void SolidCarver::take_design(const std::vector<double>& value, bool smooth) {
+    const auto field = std::make_shared<DesignField>(model_.mesh, value, is_design(model_), smooth);
     if (model_.form.draw && model_.form.draw->draft > 0.0)
         take_drafted(field);
     else

@@ -38,10 +38,11 @@ SolidPart part_of(Improved mesh);
 
 class SolidCarver {
   public:
-    // `value`: of every element, a smooth design: filtered densities, or densities that were not projected.
-    SolidCarver(const Model& model, const std::vector<double>& value);
+    // `value`: of every element, a design; `smooth`: filtered densities, or densities that were not
+    // projected.
+    SolidCarver(const Model& model, const std::vector<double>& value, bool smooth);
     // Another design of the same model: the space is not cut again.
-    SolidCarver(const SolidCarver& same_space, const std::vector<double>& value);
+    SolidCarver(const SolidCarver& same_space, const std::vector<double>& value, bool smooth);
     // A body that was made elsewhere, of which the part is what lies in the space: kept regions are cut as
     // well. Values are distances into it (made_elsewhere.hpp), in sizes of the mesh; its surface is the level
     // 0.
@@ -68,7 +69,7 @@ class SolidCarver {
     SolidPart cut(double level, bool improved, const Pick& pick = {}, const SizeWish& size = {}) const;
 
   private:
-    void take_design(const std::vector<double>& value);
+    void take_design(const std::vector<double>& value, bool smooth);
     void take_field(const std::shared_ptr<const DesignField>& field);
     void take_drafted(const std::shared_ptr<const DesignField>& field);
     void measure_space();
