@@ -15,6 +15,7 @@ constexpr std::array<int, 3> asks{8, 20, 60};
 // Before the first step of a close solve from nothing: what a digit may cost.
 constexpr double cycles_a_digit = 10.0;
 constexpr double many_digits = 5.0;
+constexpr double nothing = 1e-14; // of the energy: what rounding leaves of a residual
 
 struct Column {
     double* b = nullptr; // the residual
@@ -137,6 +138,7 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             }
             system.precondition(from.data(), to.data(), static_cast<int>(from.size()));
         }
+        bool unsteady = false;
         for (Column* column : active) {
             double* r = column->b;
             float* residual = column->r;
@@ -167,6 +169,10 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
             if (!std::isfinite(rz)) {
                 out.converged = false;
                 column->done = true;
+                continue;
+            }
+            if (rz < 0.0 && column->load_norm * -rz > nothing * column->work) {
+                unsteady = true;
                 continue;
             }
             if (step > 0 || column->work > 0.0) {
@@ -235,6 +241,12 @@ IterationCount conjugate_gradients(IterativeSystem& system, const std::vector<do
                 column->done = true;
             out.most = std::max(out.most, step + 1);
         }
+        if (!unsteady) continue;
+        if (!system.steady()) {
+            out.converged = false;
+            break;
+        }
+        for (Column* column : active) column->fresh = true;
     }
     for (Column& column : columns) column.take_step(n, threads);
     return out;

@@ -29,6 +29,9 @@ class IterativeSystem {
     // A stronger preconditioner, where it is worth so many cycles that seem to be left with this one. Returns
     // whether there is one now.
     virtual bool strengthen(double /*cycles*/) { return false; }
+    // What stands for the inverse was found not to be positive definite (a smoother whose bound is too low):
+    // makes it steadier. Returns whether it could.
+    virtual bool steady() { return false; }
     virtual int threads() const = 0;
 };
 

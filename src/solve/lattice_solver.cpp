@@ -28,6 +28,8 @@ constexpr std::size_t most_dense =
     1500;                          // nodes that are factorised where a coarser lattice would save little
 constexpr double worthwhile = 0.7; // a coarser lattice has at most this share of the nodes
 constexpr int coarse_degree = 4;
+constexpr int eigenvalue_steps = 8;
+constexpr double widening = 1.3, widest = 5.0; // of bounds that were found too low
 constexpr double safety = 1.3; // of the bound: below 1.15 the cycle was seen to lose its definiteness
 
 using Pointers = std::array<float*, lattices::most_vectors>;
@@ -63,16 +65,15 @@ struct LatticeOperator::Level {
     Strip<float> inverse; // of blocks on the diagonal
     int degree = coarse_degree;
     double bound = 2.0;
-    std::vector<float> power; // the vector of the power steps, for the next time
-    Carried down;             // how the next level carries this one; of the last level nothing
+    Carried down; // how the next level carries this one; of the last level nothing
     Eigen::LLT<Eigen::MatrixXd> factor;
     // Of the cycle, one for each vector: what is asked and its answer (not of the first level), the residual
     // and the smoother's direction.
     std::vector<Strip<float>> asked, answer, residual, direction;
 
     double bytes() const {
-        return pattern.bytes() + 4.0 * static_cast<double>(blocks.size() + inverse.size() + power.size()) +
-               down.bytes() + 8.0 * static_cast<double>(factor.matrixLLT().size()) +
+        return pattern.bytes() + 4.0 * static_cast<double>(blocks.size() + inverse.size()) + down.bytes() +
+               8.0 * static_cast<double>(factor.matrixLLT().size()) +
                12.0 * static_cast<double>((2 * direction.size() + 2 * asked.size()) * pattern.nodes());
     }
     void make_room(int count, bool first) {
@@ -93,18 +94,8 @@ struct LatticeOperator::Level {
 #pragma omp parallel for simd num_threads(threads) schedule(static)
         for (std::size_t i = 0; i < n; ++i) to[i] = static_cast<float>(values[i]);
         lattices::invert_diagonal(pattern, values, inverse, threads);
-        int steps = 4;
-        if (power.empty()) {
-            steps = 12;
-            power.resize(3 * pattern.nodes() + 16);
-            std::uint32_t seed = 2463534242U;
-            for (std::size_t i = 0; i < 3 * pattern.nodes(); ++i) {
-                seed = seed * 1664525U + 1013904223U;
-                power[i] = static_cast<float>(seed >> 8) / 8388608.0F - 1.0F;
-            }
-        }
-        bound = safety *
-                lattices::largest_eigenvalue(pattern, blocks.data(), inverse.data(), power, steps, threads);
+        bound = safety * lattices::largest_eigenvalue(pattern, blocks.data(), inverse.data(),
+                                                      eigenvalue_steps, threads);
     }
 
     void factorise(const double* values) {
@@ -442,10 +433,18 @@ void LatticeOperator::update(const std::vector<double>& scale) {
             break;
         }
         level.take(values, threads_);
+        level.bound *= wider_;
         Strip<double> next(9 * levels_[l + 1]->pattern.blocks());
         coarse_blocks(level.pattern, values, level.down, levels_[l + 1]->pattern, next.data(), threads_);
         passing = std::move(next);
     }
+}
+
+bool LatticeOperator::steady() {
+    if (wider_ * widening > widest) return false;
+    wider_ *= widening;
+    for (const auto& level : levels_) level->bound *= widening;
+    return true;
 }
 
 double LatticeOperator::multiply(double* v, double* out) {

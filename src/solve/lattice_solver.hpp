@@ -47,6 +47,7 @@ class LatticeOperator : public IterativeSystem {
     double multiply(double* v, double* out) override;
     double multiply(float* v, double* out) override;
     void precondition(float* const* r, float* const* z, int count) override;
+    bool steady() override;
     int threads() const override { return threads_; }
 
     // The unknowns in a long vector, whose other places become zero; and back.
@@ -81,6 +82,7 @@ class LatticeOperator : public IterativeSystem {
     std::vector<std::uint32_t> offsets_at_; // by element
     std::vector<std::uint8_t> offsets_;
     Strip<double> blocks_; // of the fine level
+    double wider_ = 1.0;   // than was estimated the smoothers' bounds are
     std::vector<std::unique_ptr<Level>> levels_;
 };
 

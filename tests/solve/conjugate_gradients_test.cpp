@@ -124,3 +124,68 @@ TEST(ConjugateGradients, SayWhenTheyGiveUp) {
     }
     EXPECT_TRUE(said);
 }
+
+namespace {
+
+// Preconditioned by a polynomial of Jacobi steps that is positive below 2 / weight alone, as a smoother whose
+// bound of the spectrum is too low.
+class BoldSystem : public IterativeSystem {
+  public:
+    BoldSystem(Eigen::MatrixXd a, double weight, bool can_be_steadied)
+        : a_(std::move(a)), weight_(weight), can_(can_be_steadied) {}
+    std::size_t length() const override { return static_cast<std::size_t>(a_.rows()); }
+    double multiply(double* v, double* out) override {
+        const Eigen::Map<Eigen::VectorXd> x(v, a_.rows());
+        Eigen::Map<Eigen::VectorXd>(out, a_.rows()) = a_ * x;
+        return x.dot(a_ * x);
+    }
+    double multiply(float* v, double* out) override {
+        Eigen::VectorXd wide = Eigen::Map<Eigen::VectorXf>(v, a_.rows()).cast<double>();
+        return multiply(wide.data(), out);
+    }
+    void precondition(float* const* r, float* const* z, int count) override {
+        for (int c = 0; c < count; ++c) {
+            const Eigen::VectorXd b = Eigen::Map<Eigen::VectorXf>(r[c], a_.rows()).cast<double>();
+            const Eigen::VectorXd once = weight_ * b;
+            const Eigen::VectorXd twice = once + weight_ * (b - a_ * once);
+            for (Eigen::Index i = 0; i < a_.rows(); ++i) z[c][i] = static_cast<float>(twice[i]);
+        }
+    }
+    bool steady() override {
+        ++asked;
+        if (can_) weight_ /= 1.5;
+        return can_;
+    }
+    int threads() const override { return 1; }
+    int asked = 0;
+
+  private:
+    Eigen::MatrixXd a_;
+    double weight_;
+    bool can_;
+};
+
+} // namespace
+
+// A residual that its preconditioner turns round is no residual of nothing.
+TEST(ConjugateGradients, DoNotTakeALostDefinitenessForTheEnd) {
+    const int n = 40;
+    Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
+    for (int i = 0; i < n; ++i) a(i, i) = 1.0 + i % 3;
+    a(7, 7) = 9.5; // one that a bound of 4 has not seen
+    Eigen::VectorXd b = Eigen::VectorXd::Constant(n, 1e-3);
+    b[7] = 1.0;
+    const Eigen::VectorXd exact = a.ldlt().solve(b);
+    for (const bool by_residual : {false, true})
+        for (const bool can : {true, false}) {
+            BoldSystem system(a, 0.5, can);
+            SolveWish wish;
+            if (by_residual) wish.residual = 1e-9;
+            Eigen::VectorXd left = b;
+            Eigen::VectorXd x = Eigen::VectorXd::Zero(n);
+            const IterationCount count = conjugate_gradients(system, {left.data()}, {x.data()}, false, wish);
+            EXPECT_GT(system.asked, 0);
+            EXPECT_EQ(count.converged, can);
+            if (can) EXPECT_LT((x - exact).norm(), 1e-6 * exact.norm());
+        }
+}

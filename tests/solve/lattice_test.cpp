@@ -5,9 +5,12 @@
 #include "fem/case_groups.hpp"
 #include "fem/constrained_solver.hpp"
 #include "fem/static_analysis.hpp"
+#include "published.hpp"
 #include "solve/lattice/carried.hpp"
+#include "store/vtu.hpp"
 #include "support/studies.hpp"
 
+#include <Eigen/Eigenvalues>
 #include <gtest/gtest.h>
 #include <random>
 
@@ -304,4 +307,78 @@ TEST(LatticePieces, CoarseMatricesAreThoseOfDenseAlgebra) {
             }
         }
     }
+}
+
+// Against Eigen: blocks of a few bodies of springs, one of them far stiffer, which is found as well.
+TEST(LatticePieces, TheLargestEigenvalueOfAScaledMatrix) {
+    const int n = 300;
+    lattices::BlockPattern pattern;
+    for (int i = 0; i < n; ++i) {
+        for (int j = std::max(0, i - 2); j <= std::min(n - 1, i + 2); ++j) pattern.at.push_back(j);
+        pattern.starts.push_back(pattern.at.size());
+    }
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> any(-1.0, 1.0);
+    Eigen::MatrixXd a = 1e-3 * Eigen::MatrixXd::Identity(3 * n, 3 * n);
+    for (int i = 0; i < n; ++i)
+        for (int j = i + 1; j <= std::min(n - 1, i + 2); ++j) {
+            const Eigen::Vector3d way = Eigen::Vector3d(any(random), any(random), any(random)).normalized();
+            const Eigen::Matrix3d k = (i > 150 && i < 160 ? 1e4 : 1.0) *
+                                      (way * way.transpose() + 0.2 * Eigen::Matrix3d::Identity());
+            a.block<3, 3>(3 * i, 3 * i) += k;
+            a.block<3, 3>(3 * j, 3 * j) += k;
+            a.block<3, 3>(3 * i, 3 * j) -= k;
+            a.block<3, 3>(3 * j, 3 * i) -= k;
+        }
+    Strip<double> blocks(9 * pattern.blocks());
+    Strip<float> single(9 * pattern.blocks());
+    for (std::size_t i = 0; i < pattern.nodes(); ++i)
+        for (std::size_t k = pattern.starts[i]; k < pattern.starts[i + 1]; ++k) {
+            const Eigen::Matrix3d block =
+                a.block<3, 3>(3 * static_cast<Eigen::Index>(i), 3 * static_cast<Eigen::Index>(pattern.at[k]));
+            Eigen::Map<Eigen::Matrix3d>(blocks.data() + 9 * k) = block;
+            Eigen::Map<Eigen::Matrix3f>(single.data() + 9 * k) = block.cast<float>();
+        }
+    Strip<float> inverse;
+    lattices::invert_diagonal(pattern, blocks.data(), inverse, 2);
+    Eigen::MatrixXd D = Eigen::MatrixXd::Zero(3 * n, 3 * n);
+    for (int i = 0; i < n; ++i) D.block<3, 3>(3 * i, 3 * i) = a.block<3, 3>(3 * i, 3 * i);
+    const double exact =
+        Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd>(a, D, Eigen::EigenvaluesOnly)
+            .eigenvalues()
+            .maxCoeff();
+    const double few = lattices::largest_eigenvalue(pattern, single.data(), inverse.data(), 8, 2);
+    const double many = lattices::largest_eigenvalue(pattern, single.data(), inverse.data(), 60, 2);
+    EXPECT_LE(few, exact * (1.0 + 1e-4));
+    EXPECT_GE(few, 0.9 * exact);
+    EXPECT_NEAR(many, exact, 1e-2 * exact);
+}
+
+// Elements that shrink to a hundredth towards an edge, and are flat there: smoothers have to stand it.
+TEST(LatticeMultigrid, StronglyGradedTetrahedra) {
+    const test::TemporaryFolder folder;
+    Mesh mesh = published::unit_mesh(ElementKind::Tet4, {9, 6, 4});
+    std::vector<double> root;
+    std::vector<double> end;
+    for (Vec3& p : mesh.nodes) {
+        root.push_back(p.x() < 1e-9 ? 1.0 : 0.0);
+        end.push_back(p.x() > 1.0 - 1e-9 ? 1.0 : 0.0);
+        p = Vec3(24.0 * std::pow(p.x(), 3.0), 11.0 * p.y() * p.y(), 9.0 * p.z());
+    }
+    mesh.finish();
+    write_vtu(folder.path() / "graded.vtu", mesh, {{"root", 1, root}, {"end", 1, end}},
+              {{"zone", 1, std::vector<double>(mesh.elements(), 1.0)}});
+    StudyText study;
+    study.steel()
+        .region("block", "cells = { array = \"zone\", value = 1 }")
+        .surface("root", "set = \"root\"")
+        .surface("end", "set = \"end\"")
+        .support("clamp", "root", "[\"x\", \"y\", \"z\"]")
+        .force("pull", "end", "[0, 300, -100]")
+        .load_case("pull", "[\"clamp\"]", "{ pull = 1 }")
+        .mesh("kind = \"file\"\nfile = \"graded.vtu\"");
+    const Model model = build_model(load_study(folder.write("graded.toml", study.str())));
+    const Compared c = compared(model, std::vector<double>(model.mesh.elements(), 1.0));
+    EXPECT_EQ(c.method, "lattice multigrid");
+    EXPECT_LT(c.difference, 1e-6);
 }

@@ -3,6 +3,7 @@
 #include "base/instruction_sets.hpp"
 #include "base/reduction.hpp"
 
+#include <Eigen/Eigenvalues>
 #include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
@@ -162,37 +163,58 @@ void invert_diagonal(const BlockPattern& pattern, const double* blocks, Strip<fl
     }
 }
 
-double largest_eigenvalue(const BlockPattern& pattern, const float* blocks, const float* inverse,
-                          std::vector<float>& v, int steps, int threads) {
+double largest_eigenvalue(const BlockPattern& pattern, const float* blocks, const float* inverse, int steps,
+                          int threads) {
     const std::size_t n = pattern.nodes();
-    std::vector<float> product(3 * n + 16, 0.0F);
-    double found = 1.0;
-    for (int step = 0; step < steps; ++step) {
-        multiply(pattern, blocks, v.data(), product.data(), threads);
-        float* of = product.data();
-#pragma omp parallel for num_threads(threads) schedule(static) if (n > 4000)
-        for (std::size_t i = 0; i < n; ++i) {
-            const float* d = inverse + 9 * i;
-            const float a = of[3 * i];
-            const float b = of[3 * i + 1];
-            const float c = of[3 * i + 2];
-            for (std::size_t k = 0; k < 3; ++k) of[3 * i + k] = d[k] * a + d[3 + k] * b + d[6 + k] * c;
-        }
-        const double square = sum_of_blocks(
+    std::vector<float> r(3 * n);
+    std::vector<float> z(3 * n);
+    std::vector<float> p(3 * n + 16, 0.0F); // products read a little beyond
+    std::vector<float> Ap(3 * n + 16, 0.0F);
+    std::uint32_t seed = 2463534242U;
+    for (float& v : r) {
+        seed = seed * 1664525U + 1013904223U;
+        v = static_cast<float>(seed >> 8) / 8388608.0F - 1.0F;
+    }
+    const auto product = [&](const std::vector<float>& a, const std::vector<float>& b) {
+        return sum_of_blocks(
             3 * n,
             [&](std::size_t from, std::size_t to) {
                 double sum = 0.0;
-                for (std::size_t i = from; i < to; ++i) sum += static_cast<double>(of[i]) * of[i];
+                for (std::size_t i = from; i < to; ++i) sum += static_cast<double>(a[i]) * b[i];
                 return sum;
             },
             threads);
-        const double norm = std::sqrt(square);
-        if (!(norm > 0.0) || !std::isfinite(norm)) break;
-        if (step > 0) found = norm;
-        const auto by = static_cast<float>(1.0 / norm);
-        for (std::size_t i = 0; i < 3 * n; ++i) v[i] = by * of[i];
+    };
+    Eigen::VectorXd diagonal(steps);
+    Eigen::VectorXd beside(steps);
+    int count = 0;
+    double rz = 0.0;
+    double last_alpha = 1.0;
+    for (; count < steps; ++count) {
+#pragma omp parallel for num_threads(threads) schedule(static) if (n > 4000)
+        for (std::size_t i = 0; i < n; ++i) {
+            const float* d = inverse + 9 * i;
+            for (std::size_t k = 0; k < 3; ++k)
+                z[3 * i + k] = d[k] * r[3 * i] + d[3 + k] * r[3 * i + 1] + d[6 + k] * r[3 * i + 2];
+        }
+        const double next = product(r, z);
+        if (!(next > 0.0) || !std::isfinite(next)) break;
+        const double beta = count > 0 ? next / rz : 0.0;
+        rz = next;
+        for (std::size_t i = 0; i < 3 * n; ++i) p[i] = z[i] + static_cast<float>(beta) * p[i];
+        multiply(pattern, blocks, p.data(), Ap.data(), threads);
+        const double energy = product(p, Ap);
+        if (!(energy > 0.0) || !std::isfinite(energy)) break;
+        const double alpha = rz / energy;
+        diagonal[count] = 1.0 / alpha + beta / last_alpha;
+        if (count > 0) beside[count - 1] = std::sqrt(beta) / last_alpha;
+        last_alpha = alpha;
+        for (std::size_t i = 0; i < 3 * n; ++i) r[i] -= static_cast<float>(alpha) * Ap[i];
     }
-    return found;
+    if (count == 0) return 1.0;
+    Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen;
+    eigen.computeFromTridiagonal(diagonal.head(count), beside.head(count - 1), Eigen::EigenvaluesOnly);
+    return std::max(1.0, eigen.eigenvalues().maxCoeff());
 }
 
 } // namespace upright::lattices

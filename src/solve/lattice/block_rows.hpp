@@ -36,9 +36,11 @@ void subtract_product(const BlockPattern& pattern, const float* blocks, const fl
 // stiffness of their own are zero.
 void invert_diagonal(const BlockPattern& pattern, const double* blocks, Strip<float>& out, int threads);
 
-// The largest eigenvalue of D^-1 A by power steps from `v`, which holds the vector it ends with; D^-1 as
-// above.
-double largest_eigenvalue(const BlockPattern& pattern, const float* blocks, const float* inverse,
-                          std::vector<float>& v, int steps, int threads);
+// The largest eigenvalue of D^-1 A, from below, by so many steps of Lanczos' method (as the numbers of
+// conjugate gradients from a random load give it: Golub & Van Loan, section 11.3.5); D^-1 as
+// invert_diagonal() has it. A few elements that are bent more than others may have a larger one that is not
+// seen.
+double largest_eigenvalue(const BlockPattern& pattern, const float* blocks, const float* inverse, int steps,
+                          int threads);
 
 } // namespace upright::lattices
