@@ -22,7 +22,7 @@ constexpr double about = 1.2,
                      0.75;         // in sizes: radius of the least squares, and how near an element has to be
 constexpr double most_local = 3.0; // sizes: of an element that is larger than others
 constexpr double ridge = 0.01;
-constexpr int grid_corrections = 1, free_corrections = 2;
+constexpr int corrections = 2;                               // of a lattice that is not the mesh's own
 constexpr double lowest_beyond = -0.5, highest_beyond = 1.5; // of coefficients, where a field is steep
 
 // Weights of a cubic B-spline at four cells, and their slopes.
@@ -39,8 +39,7 @@ DesignField::DesignField(const Mesh& mesh, const std::vector<double>& value, con
                          bool smooth) {
     std::vector<double> asked = value;
     take(mesh, asked, counts);
-    const int corrections = !smooth ? 0 : mesh.on_grid() ? grid_corrections : free_corrections;
-    for (int round = 0; round < corrections; ++round) {
+    for (int round = 0; smooth && !mesh.on_grid() && round < corrections; ++round) {
         for (std::size_t e = 0; e < asked.size(); ++e)
             if (counts[e]) asked[e] += value[e] - this->value(mesh.centers[e]);
         take(mesh, asked, counts);

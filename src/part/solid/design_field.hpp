@@ -9,10 +9,11 @@
 namespace upright {
 
 // A cubic B-spline whose coefficients are the values of the cells of a lattice (those of the mesh's grid, or
-// of three quarters of its size, by moving least squares from the elements), corrected by what the
-// spline misses at the middles of elements: members of one or two cells would be lost by its smoothing (the
-// rope sheave was 2.3 times as soft as its design). Beyond the elements that count the values go on
-// harmonically, and mirrored at planes of symmetry, so that nothing but the design itself bends the surface.
+// of three quarters of its size, by moving least squares from the elements). Such a lattice of its own is
+// corrected by what the spline misses at the middles of elements, or members of one or two of them would be
+// lost by smoothing twice (the rope sheave was 2.3 times as soft as its design). Beyond the elements that
+// count the values go on harmonically, and mirrored at planes of symmetry, so that nothing but the design
+// itself bends the surface.
 class DesignField {
   public:
     // `value`: of each element; `counts`: those that it is a value of; `smooth`: values change little from
