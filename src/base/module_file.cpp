@@ -1,6 +1,7 @@
 #include "base/module_file.hpp"
 
 #include "base/error.hpp"
+#include "base/termination.hpp"
 #include "base/version.hpp"
 
 #include <cstring>
@@ -47,6 +48,7 @@ void* symbol_of_module(const std::vector<fs::path>& files, const char* symbol) {
         if (!fs::exists(file, ignored)) continue;
         const std::string name = file.string();
         if (!is_whole(file)) throw Error::files(name, "this module is not whole", instead);
+        const TerminationBlocked blocked;
         void* module = ::dlopen(file.c_str(), RTLD_NOW | RTLD_LOCAL);
         if (module == nullptr) {
             const char* why = ::dlerror();

@@ -1,5 +1,6 @@
 #include "base/blas_threads.hpp"
 #include "base/error.hpp"
+#include "base/termination.hpp"
 #include "solve/linear_solver.hpp"
 #include "solve/stopwatch.hpp"
 
@@ -107,7 +108,10 @@ class DirectSolver : public LinearSolver {
             common_.postorder = 0;
         }
         build_pattern(scale, true);
-        factor_ = cholmod_l_analyze(matrix_, &common_);
+        {
+            const TerminationHeld held;
+            factor_ = cholmod_l_analyze(matrix_, &common_);
+        }
         if (factor_ == nullptr || common_.status < CHOLMOD_OK) throw memory_error();
         cost_.factor_bytes =
             8.0 *

@@ -16,8 +16,9 @@ namespace {
 
 namespace fs = std::filesystem;
 const std::vector<std::string>& own_files() {
-    static const std::vector<std::string> names{"analysis.json", "study.toml", "model.h5", "fields.h5",
-                                                "cases",         "figures",    "log.txt",  "verify.json"};
+    static const std::vector<std::string> names{"analysis.json", "study.toml",  "model.h5",
+                                                "fields.h5",     "cases",       "figures",
+                                                "log.txt",       "verify.json", ".next"};
     return names;
 }
 
@@ -98,27 +99,36 @@ bool AnalysisFolder::is_one(const fs::path& path) {
     return fs::exists(path / "analysis.json", ignored);
 }
 
-AnalysisFolder AnalysisFolder::create(const fs::path& path, Existing existing) {
+void AnalysisFolder::require_place(const fs::path& path, Existing existing) {
     std::error_code ignored;
-    if (fs::exists(path, ignored)) {
-        if (!fs::is_directory(path, ignored))
-            throw Error::files(path.string(), "a file of this name is in the way",
-                               "Choose another place with --out");
-        if (!fs::is_empty(path, ignored)) {
-            // What an analysis left behind that never came to its end may go as well.
-            const auto own = [](const fs::directory_entry& entry) {
-                const auto& names = own_files();
-                return std::find(names.begin(), names.end(), entry.path().filename().string()) != names.end();
-            };
-            if (!std::all_of(fs::directory_iterator(path, ignored), fs::directory_iterator(), own))
-                throw Error::files(path.string(), "the folder holds something else than an analysis",
-                                   "Choose another place with --out");
-            if (existing == Existing::Refuse && is_one(path))
-                throw Error::files(path.string(), "an analysis is there already",
-                                   "Overwrite it with --force, or choose another folder with --out");
-            for (const std::string& name : own_files()) fs::remove_all(path / name, ignored);
-        }
+    if (!fs::exists(path, ignored)) {
+        make_folder(path);
+        fs::remove(path, ignored);
+        return;
     }
+    if (!fs::is_directory(path, ignored))
+        throw Error::files(path.string(), "a file of this name is in the way",
+                           "Choose another place with --out");
+    // What an analysis left behind that never came to its end may go as well.
+    const auto own = [](const fs::directory_entry& entry) {
+        const auto& names = own_files();
+        return std::find(names.begin(), names.end(), entry.path().filename().string()) != names.end();
+    };
+    if (!std::all_of(fs::directory_iterator(path, ignored), fs::directory_iterator(), own))
+        throw Error::files(path.string(), "the folder holds something else than an analysis",
+                           "Choose another place with --out");
+    if (existing == Existing::Refuse && is_one(path))
+        throw Error::files(path.string(), "an analysis is there already",
+                           "Overwrite it with --force, or choose another folder with --out");
+    const fs::path tried = path / ".next";
+    make_folder(tried);
+    fs::remove(tried, ignored);
+}
+
+AnalysisFolder AnalysisFolder::create(const fs::path& path, Existing existing) {
+    require_place(path, existing);
+    std::error_code ignored;
+    for (const std::string& name : own_files()) fs::remove_all(path / name, ignored);
     make_folder(path);
     for (const char* inner : {"cases", "figures"}) make_folder(path / inner);
     return AnalysisFolder(path);

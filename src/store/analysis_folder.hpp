@@ -15,6 +15,9 @@ class AnalysisFolder {
     // Makes a new folder, or clears an earlier analysis when `existing` is Replace. Throws Error (Files) when
     // it exists and is not to be replaced, or holds something else.
     static AnalysisFolder create(const std::filesystem::path& path, Existing existing);
+    // Whether that would do, before the work is: throws as it does, and for a place that takes nothing.
+    // Leaves everything as it was.
+    static void require_place(const std::filesystem::path& path, Existing existing);
     // Whether a folder is that of an analysis.
     static bool is_one(const std::filesystem::path& path);
     static AnalysisFolder open(const std::filesystem::path& path) { return AnalysisFolder(path); }

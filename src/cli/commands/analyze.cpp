@@ -76,9 +76,9 @@ std::string size_text(const Model& model) {
                        model.mesh.nodes.size(), model.freedoms());
 }
 
-// Everything between the folder and the last file in it.
+// The analysis and its folder, which is made, or an earlier one cleared, once there is something to put in.
 std::vector<Outcome> fill(const AnalyzeWish& in, const Job& job, const AnalysisWish& wish,
-                          const std::vector<Vec3>& probes, const AnalysisFolder& folder,
+                          const std::vector<Vec3>& probes, const fs::path& path, Existing existing,
                           const FigureOptions& options, Console& console) {
     const auto begin = std::chrono::steady_clock::now();
     const Study& study = job.study;
@@ -107,6 +107,7 @@ std::vector<Outcome> fill(const AnalyzeWish& in, const Job& job, const AnalysisW
         console.result(
             refinement_table({model, report, outcomes}, {fine, better, measure_all(fine, better)}));
     }
+    const AnalysisFolder folder = AnalysisFolder::create(path, existing);
     save_model(folder.model_file(), model, study.resolved);
     write_text(folder.path() / "study.toml", study.resolved);
     folder.write_fields(model, report);
@@ -147,17 +148,17 @@ int run_analyze(const AnalyzeWish& in, Session& session) {
     const fs::path path = in.out.empty() ? default_analysis_folder(target) : fs::path(in.out);
     std::error_code ignored;
     const bool existed = fs::exists(path, ignored);
-    const AnalysisFolder folder =
-        AnalysisFolder::create(path, in.force ? Existing::Replace : Existing::Refuse);
+    const Existing existing = in.force ? Existing::Replace : Existing::Refuse;
+    AnalysisFolder::require_place(path, existing);
     std::vector<Outcome> outcomes;
     try {
-        outcomes = fill(in, job, wish, probes, folder, options, console);
+        outcomes = fill(in, job, wish, probes, path, existing, options, console);
     } catch (...) {
         if (!existed) fs::remove_all(path, ignored); // nothing half-made stays behind
         throw;
     }
-    console.result("analysis: " + folder.path().string());
-    write_text(folder.path() / "log.txt", console.log());
+    console.result("analysis: " + path.string());
+    write_text(path / "log.txt", console.log());
     return every_bound_holds(model, outcomes) ? 0 : static_cast<int>(ExitCode::BoundBroken);
 }
 

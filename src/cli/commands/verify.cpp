@@ -114,10 +114,12 @@ int run_verify(const VerifyWish& in, Session& session) {
     const fs::path path = in.out.empty() ? folder.path() / "verify" : fs::path(in.out);
     std::error_code ignored;
     const bool existed = fs::exists(path, ignored);
-    // Before the work, so that a place that takes nothing is told at once.
+    // Before the work, so that a place that takes nothing is told at once; an earlier result stays until this
+    // one is there.
+    AnalysisFolder::require_place(path, Existing::Replace);
+    verify(in, v, console);
     const AnalysisFolder out = AnalysisFolder::create(path, Existing::Replace);
     try {
-        verify(in, v, console);
         const double seconds =
             std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
         write_verification(out, job.study, v.result(), seconds);
