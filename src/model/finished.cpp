@@ -6,16 +6,20 @@ namespace upright {
 
 namespace {
 
-constexpr double sharp = 35.0; // degrees
-
 // What bounds the cells of each region that is a set of them; null for others, and where none are left.
 std::vector<std::shared_ptr<const FacetBody>> bodies_of_cells(const Model& model) {
     std::vector<std::shared_ptr<const FacetBody>> out(model.regions.size());
+    std::vector<bool> of_cells(out.size());
+    for (std::size_t r = 0; r < out.size(); ++r) {
+        const auto* shape = std::get_if<Shape>(&model.shapes[r].extent);
+        of_cells[r] = shape != nullptr && std::holds_alternative<CellSet>(*shape);
+    }
     const Neighbours beyond = find_neighbours(model.mesh);
     std::vector<FacetMesh> borders(out.size());
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
         const RegionId region = model.mesh.region[e];
+        if (!of_cells[index(region)]) continue;
         for (int side = 0; side < model.mesh.sides(id); ++side) {
             const std::int32_t o = beyond.at(id, side);
             if (o >= 0 && model.mesh.region[static_cast<std::size_t>(o)] == region) continue;
@@ -27,11 +31,9 @@ std::vector<std::shared_ptr<const FacetBody>> bodies_of_cells(const Model& model
         }
     }
     for (std::size_t r = 0; r < out.size(); ++r) {
-        const auto* shape = std::get_if<Shape>(&model.shapes[r].extent);
-        if (borders[r].triangles.empty() || shape == nullptr || !std::holds_alternative<CellSet>(*shape))
-            continue;
+        if (borders[r].triangles.empty()) continue;
         borders[r].points = model.mesh.nodes;
-        number_patches(borders[r], sharp);
+        number_patches(borders[r], sharp_in_file);
         out[r] = std::make_shared<const FacetBody>(model.regions[r].name, std::move(borders[r]));
     }
     return out;

@@ -1,10 +1,14 @@
 // The model that a part is carved from: what [[finish]] adds to the space or takes from it stands behind the
-// regions, without an element of its own.
+// regions, without an element of its own. Regions that are cells of a mesh file have the faces of those for a
+// shape.
 #pragma once
 
 #include "model/model.hpp"
 
 namespace upright {
+
+// Of a mesh from a file: edges that are sharper part its faces, in degrees.
+inline constexpr double sharp_in_file = 35.0;
 
 Model finished(const Model& model);
 // The same of the study that the part's model is built from.

@@ -179,21 +179,15 @@ TEST(Sweep, AFailedOneDoesNotEndTheRest) {
 // Starts a sweep into `killed` and sends it, and no other process, a signal when its third run has begun.
 // Returns how it ended, as waitpid tells.
 int stop_at_third_run(const TemporaryFolder& folder, const std::vector<std::string>& words, int signal) {
-    std::string line = "cd " + test::shell_quoted(folder.path().string()) + " && exec " +
-                       test::shell_quoted(UPRIGHT_PROGRAM);
-    for (const std::string& w : words) line += " " + test::shell_quoted(w);
-    const pid_t child = ::fork();
-    if (child == 0) {
-        ::execl("/bin/sh", "sh", "-c", (line + " >/dev/null 2>&1").c_str(), nullptr);
-        ::_exit(127);
-    }
-    for (int k = 0; k < 600 && !fs::exists(folder.path() / "killed/03.run/history.csv"); ++k)
-        std::this_thread::sleep_for(std::chrono::milliseconds(50));
-    EXPECT_TRUE(fs::exists(folder.path() / "killed/03.run/history.csv"));
-    ::kill(child, signal);
-    int status = 0;
-    ::waitpid(child, &status, 0);
-    return status;
+    const auto third = [&] { return fs::exists(folder.path() / "killed/03.run/history.csv"); };
+    return test::ended_by_signal(
+        folder.path(), words,
+        [&] {
+            for (int k = 0; k < 600 && !third(); ++k)
+                std::this_thread::sleep_for(std::chrono::milliseconds(50));
+            EXPECT_TRUE(third());
+        },
+        signal);
 }
 
 TEST(Sweep, KilledAndResumedItEndsWithTheSameTable) {

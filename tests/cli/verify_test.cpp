@@ -8,9 +8,7 @@
 #include <cstring>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
-#include <sys/wait.h>
 #include <thread>
-#include <unistd.h>
 
 using namespace upright;
 namespace fs = std::filesystem;
@@ -264,28 +262,20 @@ TEST(Verify, AnEarlierResultStaysUntilTheNextIsThere) {
     const TemporaryFolder folder;
     folder.write("s.toml", lever());
     ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet"}).code, 0);
-    const auto stopped = [&](const std::string& words, int signal) {
-        const std::string line = "cd " + test::shell_quoted(folder.path().string()) + " && exec " +
-                                 test::shell_quoted(UPRIGHT_PROGRAM) + " " + words + " >/dev/null 2>&1";
-        const pid_t child = ::fork();
-        if (child == 0) {
-            ::execl("/bin/sh", "sh", "-c", line.c_str(), nullptr);
-            ::_exit(127);
-        }
-        std::this_thread::sleep_for(std::chrono::milliseconds(700));
-        EXPECT_EQ(::kill(child, signal), 0);
-        int status = 0;
-        EXPECT_EQ(::waitpid(child, &status, 0), child);
+    const auto stopped = [&](int signal) {
+        const int status = test::ended_by_signal(
+            folder.path(), {"verify", "s.run", "--refine", "--error", "0.001"},
+            [] { std::this_thread::sleep_for(std::chrono::milliseconds(700)); }, signal);
         return WIFSIGNALED(status);
     };
     // SIGTERM at moments at which orderings are looked for as well: their library would trap it.
     for (const int signal : {SIGTERM, SIGKILL, SIGTERM, SIGTERM}) {
-        EXPECT_TRUE(stopped("verify s.run --refine --error 0.001", signal)) << "it was done before";
+        EXPECT_TRUE(stopped(signal)) << "it was done before";
         EXPECT_FALSE(fs::exists(folder.path() / "s.run/verify"));
     }
     ASSERT_EQ(test::upright(folder.path(), {"verify", "s.run", "--no-figures"}).code, 0);
     const std::string before = test::text_of(folder.path() / "s.run/verify/verify.json");
-    stopped("verify s.run --refine --error 0.001", SIGKILL);
+    EXPECT_TRUE(stopped(SIGKILL));
     EXPECT_EQ(test::text_of(folder.path() / "s.run/verify/verify.json"), before);
     folder.write("leer.stl", "solid nothing\nendsolid nothing\n");
     EXPECT_EQ(test::upright(folder.path(), {"verify", "s.run", "--part", "leer.stl"}).code, 3);

@@ -53,44 +53,18 @@ FromFile from_elements(ElementKind kind, const std::array<int, 3>& cells, const 
     for (Vec3& p : mesh.nodes) p = shaped(p);
     mesh.finish();
     write_vtu(folder.path() / "m.vtu", mesh, {{"low", 1, low}, {"high", 1, high}}, {{"zone", 1, zone}});
-    const auto file = folder.write("s.toml", R"(units = ["mm", "N", "s"]
-[[material]]
-name = "m"
-E = "1000 MPa"
-nu = 0
-density = "1000 kg/m3"
-[[region]]
-name = "free"
-role = "design"
-material = "m"
-cells = { array = "zone", value = 1 }
-[[region]]
-name = "kept"
-role = "keep"
-material = "m"
-cells = { array = "zone", value = 2 }
-[[surface]]
-name = "low"
-set = "low"
-[[surface]]
-name = "high"
-set = "high"
-[[support]]
-name = "clamp"
-on = "low"
-hold = ["x", "y", "z"]
-[[load]]
-name = "f"
-on = "high"
-force = [100, 0, 0]
-[[case]]
-name = "pull"
-supports = ["clamp"]
-loads = { f = 1 }
-[mesh]
-kind = "file"
-file = "m.vtu"
-)" + more);
+    test::StudyText text;
+    text.material("m", "1000", "0", "1e-9")
+        .region("free", "cells = { array = \"zone\", value = 1 }")
+        .region("kept", "cells = { array = \"zone\", value = 2 }", "keep")
+        .card("surface", "low", "set = \"low\"")
+        .card("surface", "high", "set = \"high\"")
+        .support("clamp", "low", R"(["x", "y", "z"])")
+        .force("f", "high", "[100, 0, 0]")
+        .load_case("pull", R"(["clamp"])", "{ f = 1 }")
+        .mesh("kind = \"file\"\nfile = \"m.vtu\"\n")
+        .add(more);
+    const auto file = folder.write("s.toml", text.str());
     const Study study = load_study(file);
     return {study, finished(build_model(study))};
 }

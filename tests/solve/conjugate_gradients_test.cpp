@@ -129,20 +129,10 @@ namespace {
 
 // Preconditioned by a polynomial of Jacobi steps that is positive below 2 / weight alone, as a smoother whose
 // bound of the spectrum is too low.
-class BoldSystem : public IterativeSystem {
+class BoldSystem : public DenseSystem {
   public:
-    BoldSystem(Eigen::MatrixXd a, double weight, bool can_be_steadied)
-        : a_(std::move(a)), weight_(weight), can_(can_be_steadied) {}
-    std::size_t length() const override { return static_cast<std::size_t>(a_.rows()); }
-    double multiply(double* v, double* out) override {
-        const Eigen::Map<Eigen::VectorXd> x(v, a_.rows());
-        Eigen::Map<Eigen::VectorXd>(out, a_.rows()) = a_ * x;
-        return x.dot(a_ * x);
-    }
-    double multiply(float* v, double* out) override {
-        Eigen::VectorXd wide = Eigen::Map<Eigen::VectorXf>(v, a_.rows()).cast<double>();
-        return multiply(wide.data(), out);
-    }
+    BoldSystem(const Eigen::MatrixXd& a, double weight, bool can_be_steadied)
+        : DenseSystem(a, false), a_(a), weight_(weight), can_(can_be_steadied) {}
     void precondition(float* const* r, float* const* z, int count) override {
         for (int c = 0; c < count; ++c) {
             const Eigen::VectorXd b = Eigen::Map<Eigen::VectorXf>(r[c], a_.rows()).cast<double>();
@@ -156,7 +146,6 @@ class BoldSystem : public IterativeSystem {
         if (can_) weight_ /= 1.5;
         return can_;
     }
-    int threads() const override { return 1; }
     int asked = 0;
 
   private:

@@ -2,12 +2,15 @@
 #pragma once
 
 #include <array>
+#include <csignal>
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
+#include <functional>
 #include <sstream>
 #include <string>
 #include <sys/wait.h>
+#include <unistd.h>
 #include <vector>
 
 namespace upright::test {
@@ -46,6 +49,24 @@ inline Outcome upright(const std::filesystem::path& folder, const std::vector<st
     outcome.out = text_of(out);
     outcome.err = text_of(err);
     return outcome;
+}
+
+// Starts the program, waits, and sends it, and no other process, a signal. Returns how it ended, as waitpid
+// tells.
+inline int ended_by_signal(const std::filesystem::path& folder, const std::vector<std::string>& words,
+                           const std::function<void()>& wait, int signal) {
+    std::string line = "cd " + shell_quoted(folder.string()) + " && exec " + shell_quoted(UPRIGHT_PROGRAM);
+    for (const std::string& word : words) line += " " + shell_quoted(word);
+    const pid_t child = ::fork();
+    if (child == 0) {
+        ::execl("/bin/sh", "sh", "-c", (line + " >/dev/null 2>&1").c_str(), nullptr);
+        ::_exit(127);
+    }
+    wait();
+    ::kill(child, signal);
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    return status;
 }
 
 } // namespace upright::test

@@ -2,6 +2,7 @@
 
 #include "base/error.hpp"
 #include "geometry/facets.hpp"
+#include "model/finished.hpp"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -10,7 +11,6 @@ namespace upright {
 
 namespace {
 
-constexpr double sharp = 35.0;   // degrees
 constexpr double as_flat = 1e-3; // of the mesh's size: a face is a plane or a cylinder
 
 class MeshDivider {
@@ -72,7 +72,7 @@ class MeshDivider {
                 (o < 0 ? outer : inner).triangles.push_back(face);
             }
         for (FacetMesh* faces : {&outer, &inner}) {
-            number_patches(*faces, sharp);
+            number_patches(*faces, sharp_in_file);
             const std::vector<std::int32_t> sheet =
                 add_sheets_of(*faces, mesh_.size, as_flat * mesh_.size, sheets_);
             for (std::size_t t = 0; t < faces->triangles.size(); ++t)

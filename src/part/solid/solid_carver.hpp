@@ -38,8 +38,7 @@ SolidPart part_of(Improved mesh);
 
 class SolidCarver {
   public:
-    // `value`: of every element, a design; `smooth`: filtered densities, or densities that were not
-    // projected.
+    // `value`: of every element, a design; `smooth`: it was filtered (design_field.hpp).
     SolidCarver(const Model& model, const std::vector<double>& value, bool smooth);
     // Another design of the same model: the space is not cut again.
     SolidCarver(const SolidCarver& same_space, const std::vector<double>& value, bool smooth);

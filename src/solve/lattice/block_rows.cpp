@@ -201,6 +201,7 @@ double largest_eigenvalue(const BlockPattern& pattern, const float* blocks, cons
         if (!(next > 0.0) || !std::isfinite(next)) break;
         const double beta = count > 0 ? next / rz : 0.0;
         rz = next;
+#pragma omp parallel for num_threads(threads) schedule(static) if (n > 4000)
         for (std::size_t i = 0; i < 3 * n; ++i) p[i] = z[i] + static_cast<float>(beta) * p[i];
         multiply(pattern, blocks, p.data(), Ap.data(), threads);
         const double energy = product(p, Ap);
@@ -209,6 +210,7 @@ double largest_eigenvalue(const BlockPattern& pattern, const float* blocks, cons
         diagonal[count] = 1.0 / alpha + beta / last_alpha;
         if (count > 0) beside[count - 1] = std::sqrt(beta) / last_alpha;
         last_alpha = alpha;
+#pragma omp parallel for num_threads(threads) schedule(static) if (n > 4000)
         for (std::size_t i = 0; i < 3 * n; ++i) r[i] -= static_cast<float>(alpha) * Ap[i];
     }
     if (count == 0) return 1.0;
