@@ -88,7 +88,8 @@ constexpr double most_of_stress = 3.0;
 // "1 % more of budget would make stiffness 1.8 % lower".
 void add_costs(const Model& model, const OptimizeResult& result, Lines& out) {
     const std::vector<Column> all = columns(model);
-    const ModelResponse& goal = model.responses[make_problem(model).goal];
+    const Problem problem = make_problem(model);
+    const ModelResponse& goal = model.responses[problem.goal];
     std::string free;
     for (const BoundCost& cost : result.costs) {
         const Reading& r = result.deciding()[cost.column];
@@ -104,16 +105,16 @@ void add_costs(const Model& model, const OptimizeResult& result, Lines& out) {
             free += (free.empty() ? "" : ", ") + bound;
             continue;
         }
-        // Those of single elements scatter; where they say more than any change of the load could do they say
-        // nothing.
-        const bool local = model.responses[all[cost.column].response].measure->strength;
-        if (local && std::abs(cost.rate) > most_of_stress) {
+        // Those of single elements scatter, and with them those of the bounds beside; where they say more
+        // than any change of the load could do they say nothing.
+        const bool rough = problem.has_stress;
+        if (rough && std::abs(cost.rate) > most_of_stress) {
             out.add(
                 fmt::format("  {}: costs something; its multipliers scatter too much to say what", bound));
             continue;
         }
         out.add(fmt::format("  {}: 1 % {} would make {} {} {:.{}g} % {}", bound, cost.upper ? "more" : "less",
-                            goal.name, local ? "very roughly" : "about", std::abs(cost.rate), local ? 1 : 2,
+                            goal.name, rough ? "very roughly" : "about", std::abs(cost.rate), rough ? 1 : 2,
                             cost.rate < 0.0 ? "lower" : "higher"));
     }
     if (!free.empty()) out.add("  costs nothing: " + free);

@@ -73,6 +73,22 @@ TEST(Reliable, LeastMassUnderStressHoldsItsBounds) {
     EXPECT_GE(result.goal, 0.15e-3);
 }
 
+// Multipliers of stresses must not pile up while the design has no penalty yet: that took a fifth more mass.
+TEST(Reliable, LeastMassUnderStressIsNoHeavierAtFinerCellsFromAllMaterial) {
+    const OptimizeResult result = run_bench("ell", {"mesh.size=1.5", "run.start=1.0", "run.iterations=250"});
+    EXPECT_TRUE(result.feasible);
+    EXPECT_LE(result.goal, 0.176e-3);
+    EXPECT_GE(result.goal, 0.15e-3);
+}
+
+// Stress is paid for by a Lagrangian, the displacement by a price: the price has to keep up.
+TEST(Reliable, DisplacementHoldsBesideStressFromNextToNothing) {
+    const OptimizeResult result = run_bench("ell", {"run.start=0.05", "run.iterations=200"});
+    EXPECT_LE(of(result, 1), 0.3 * 1.001);
+    EXPECT_LE(result.black_and_white.readings.at(1).value, 0.3 * 1.001);
+    EXPECT_LE(result.goal, 0.166e-3);
+}
+
 // Where stresses are three hundred times the limit at first.
 TEST(Reliable, AStressBoundFromNextToNothingStaysFinite) {
     const OptimizeResult result =

@@ -243,7 +243,10 @@ class Asymptotes final : public Stepper {
         for (std::size_t i = f.of_goal.size() > 1 ? f.of_goal.size() : 0; i < step.multiplier.size(); ++i)
             paid =
                 paid || (f.values.constraint[i] > bound_tolerance && step.multiplier[i] > 0.9 * price_of(f));
-        paid_ = paid && !tools_.problem.has_stress ? paid_ + 1 : 0;
+        // The aggregate of a gray run may stay broken for long; the Lagrangian of a sharp one is no
+        // constraint.
+        const bool by_aggregate = tools_.problem.has_stress && !wish().each_element;
+        paid_ = paid && !by_aggregate ? paid_ + 1 : 0;
         if (paid_ < patience || price_ >= highest_price) return;
         price_ *= price_growth;
         paid_ = 0;

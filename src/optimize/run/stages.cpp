@@ -43,10 +43,10 @@ const Pace& pace(bool local) {
 
 // Stiffness alone is at stake, and there is no design to begin with: then it pays to begin without a penalty.
 bool begins_convex(const RunCard& run, const Problem& problem) {
-    // Stress alone is met by the penalised stiffness from the start; beside a bound on stiffness it comes to
-    // the same design from every start so.
+    // The least material under stress as well is better led by the penalised stiffness from the start:
+    // multipliers of stresses that a design without a penalty cannot bring down pile up, and never quite go.
     const bool stiff = problem.compliance_goal || problem.stiffness_alone ||
-                       (problem.material_goal && problem.has_stiffness);
+                       (problem.material_goal && problem.has_stiffness && !problem.has_stress);
     return stiff && !run.start_run && !run.coarse_first && !run.start_random;
 }
 
