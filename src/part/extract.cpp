@@ -5,6 +5,7 @@
 #include "base/reduction.hpp"
 #include "design/projection.hpp"
 #include "geometry/facets.hpp"
+#include "model/thickened.hpp"
 #include "part/solid/symmetry_face.hpp"
 #include "part/solid/tet_locator.hpp"
 #include "study/mesh_word.hpp"
@@ -126,10 +127,6 @@ class PieceOfWall {
 
 std::optional<Error> why_not_carved(const Model& model) {
     if (model.mesh.kinds.empty() || !model.made_by.kind->from_file) return {};
-    if (model.mesh.dimension() != 3 || model.mesh.shell())
-        return Error::input(model.made_by.place,
-                            "parts are carved from a mesh from a file where its elements are solids",
-                            "Let the mesh be made, or bring solid elements");
     for (const FieldRegion& region : model.shapes.regions())
         if (region.finish)
             return Error::input(region.place,
@@ -140,6 +137,13 @@ std::optional<Error> why_not_carved(const Model& model) {
         return Error::input(model.made_by.place,
                             "the part of a mesh from a file is one mesh, and this one has bonded bodies",
                             "Let them share nodes");
+    if (made_of_sheets(model)) {
+        try {
+            thickened(model);
+        } catch (const Error& why) {
+            return why;
+        }
+    }
     return {};
 }
 
@@ -189,6 +193,10 @@ Triangles border_of(const WholeTets& whole, RegionId region) {
 
 PartField::PartField(const Model& model, DesignValues design)
     : model_(model), design_(std::move(design)), anchors_(anchors_of(model)) {
+    // Into the middle of the thickness.
+    if (made_of_sheets(model) && !model.mesh.shell())
+        for (Anchor& anchor : anchors_)
+            for (Vec3& place : anchor.places) place.z() = middle_of_thickness(model);
     take_design(nullptr);
 }
 
@@ -200,7 +208,7 @@ PartField::PartField(const PartField& same_space, DesignValues design)
 void PartField::take_design(const PartField* same_space) {
     const Model& model = model_;
     if (const std::optional<Error> why = why_not_carved(model)) throw *why;
-    if (model.made_by.flat()) {
+    if (model.made_by.flat() && !made_of_sheets(model)) {
         flat_ = std::make_unique<FlatCarver>(model, design_.density);
         return;
     }

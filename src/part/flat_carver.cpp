@@ -1,5 +1,7 @@
 #include "part/flat_carver.hpp"
 
+#include "model/thickened.hpp"
+
 #include <vtkDoubleArray.h>
 #include <vtkFlyingEdges3D.h>
 #include <vtkImageData.h>
@@ -138,8 +140,7 @@ FlatCarver::FlatCarver(const Model& model, const std::vector<double>& density)
     const Mesh& mesh = model.mesh;
     Bounds box = mesh.bounds;
     const double thickest = *std::max_element(mesh.thickness.begin(), mesh.thickness.end());
-    // A shell lies in the middle of its thickness.
-    middle_ = mesh.shell() ? 0.0 : 0.5 * model.made_by.thickness;
+    middle_ = middle_of_thickness(model);
     box.low.z() = middle_ - 0.5 * thickest;
     box.high.z() = middle_ + 0.5 * thickest;
     for (const SymmetryCut& cut : mesh.symmetry) {

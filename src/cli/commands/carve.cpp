@@ -7,6 +7,7 @@
 #include "design/making_rule.hpp"
 #include "figures/drawings.hpp"
 #include "model/finished.hpp"
+#include "model/thickened.hpp"
 #include "part/extract.hpp"
 #include "part/part_mesh.hpp"
 #include "part/thickness.hpp"
@@ -245,7 +246,7 @@ int run_carve(const CarveWish& in, Session& session) {
         throw Error::usage("STEP files take no infill: each of its triangles would be a face",
                            "Write --no-infill for the outside, or a file that ends in .stl or .3mf");
     part_options.infill = !in.no_infill;
-    if (in.fine && (model.made_by.flat() || model.mesh.shell()))
+    if (in.fine && (model.made_by.flat() || model.mesh.shell()) && !made_of_sheets(model))
         throw Error::usage("--fine goes with solid models", "Leave it out");
     if (in.fine) part_options.size = [half = 0.5 * model.mesh.size](const Vec3&) { return half; };
     const PartField field(model, design);
@@ -256,7 +257,8 @@ int run_carve(const CarveWish& in, Session& session) {
 
     std::optional<Thickness> thickness;
     std::vector<MakingFinding> making;
-    if (part.solid) {
+    // Spheres tell nothing of members of a sheet that are wider than it is thick.
+    if (part.solid && !made_of_sheets(model)) {
         thickness =
             measure_thickness(model, part.outside(),
                               std::max(gaps_seen * model.mesh.size, 1.1 * model.form.min_slot.value_or(0.0)));
@@ -273,7 +275,7 @@ int run_carve(const CarveWish& in, Session& session) {
     written.tell = [&](const std::string& text) { console.result(text); };
     cad::StepResult step;
     if (format.ending == ".step") written.read_back = &step;
-    if (part.solid && format.ending == ".vtu")
+    if (part.solid && format.ending == ".vtu" && !made_of_sheets(model))
         written.surfaces = points_of_surfaces(job.study, job.model, part);
     format.write(written, file);
     Json report = report_of(model, part, part_options, table, making, thickness);

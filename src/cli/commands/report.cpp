@@ -10,6 +10,7 @@
 #include "figures/drawings.hpp"
 #include "figures/scene.hpp"
 #include "model/finished.hpp"
+#include "model/thickened.hpp"
 #include "part/extract.hpp"
 #include "response/measure.hpp"
 #include "store/analysis_folder.hpp"
@@ -224,9 +225,10 @@ class RunReport {
         page_.section("view", "The part to turn");
         ReportView view;
         view.unit = model_.units.length;
-        const bool solid = !model_.made_by.flat() && !model_.mesh.shell() && !why_not_carved(part_model_);
+        const bool solid = ((!model_.made_by.flat() && !model_.mesh.shell()) || made_of_sheets(model_)) &&
+                           !why_not_carved(part_model_);
         std::optional<PartField> field;
-        if (solid || model_.made_by.flat()) {
+        if (solid || (model_.made_by.flat() && !made_of_sheets(model_))) {
             field.emplace(part_model_, design_);
             std::vector<double> thresholds(view_thresholds.begin(), view_thresholds.end());
             if (std::none_of(thresholds.begin(), thresholds.end(),
@@ -237,7 +239,7 @@ class RunReport {
                 PartOptions options;
                 options.threshold = t;
                 options.drop_islands = options.infill = false;
-                options.improve = std::abs(t - at_) < 0.02 || model_.made_by.flat();
+                options.improve = std::abs(t - at_) < 0.02 || (model_.made_by.flat() && !solid);
                 try {
                     const Part part = field->extract(options);
                     if (std::abs(t - at_) < 0.02) view.first_threshold = view.thresholds.size();
@@ -622,7 +624,7 @@ std::string sweep_report(const ReportWish& in, Session& session, const fs::path&
             const DesignValues design = design_values(run, job.model, std::nullopt);
             if (session.console.terminal()) session.console.live("report: the design of " + labels[s]);
             const Model of_part = finished(job.model);
-            if (why_not_carved(of_part) || job.model.mesh.shell()) {
+            if (why_not_carved(of_part)) {
                 view.iterations.push_back({labels[s], view_of(job.model, design.density, at)});
                 continue;
             }

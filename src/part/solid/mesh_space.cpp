@@ -47,12 +47,44 @@ class MeshDivider {
             return;
         }
         const std::int32_t middle = tets_.add_point(mesh_.center(e));
+        std::vector<std::array<std::int32_t, 4>> found;
         for (const std::vector<int>& side : traits(kind).sides) {
             std::vector<std::int32_t> ring;
             for (const int i : side) ring.push_back(node(i));
             std::rotate(ring.begin(), std::min_element(ring.begin(), ring.end()), ring.end());
-            for (std::size_t i = 2; i < ring.size(); ++i) add(e, {ring[0], ring[i], ring[i - 1], middle});
+            for (std::size_t i = 2; i < ring.size(); ++i)
+                found.push_back({ring[0], ring[i], ring[i - 1], middle});
         }
+        // The middle may lie on the wrong side of one that is twisted.
+        const auto flat = [&](const std::array<std::int32_t, 4>& n) {
+            std::array<Vec3, 4> p;
+            for (std::size_t k = 0; k < 4; ++k) p[k] = tets_.points[static_cast<std::size_t>(n[k])];
+            return tet_volume(p) <= 0.0;
+        };
+        if (kind == ElementKind::Wedge6 && std::any_of(found.begin(), found.end(), flat))
+            return divide_wedge(e, node);
+        for (const auto& tet : found) add(e, tet);
+    }
+
+    // Three without a middle, with the corner of the least number first: two sides are cut from it.
+    template <class NodeOf> void divide_wedge(ElementId e, const NodeOf& node) {
+        int least = 0;
+        for (int i = 1; i < 6; ++i)
+            if (node(i) < node(least)) least = i;
+        std::array<std::int32_t, 6> n{};
+        for (int k = 0; k < 3; ++k) {
+            const int corner = least < 3 ? (least + k) % 3 : (least + 3 - k) % 3;
+            n[static_cast<std::size_t>(k)] = node(least < 3 ? corner : corner + 3);
+            n[static_cast<std::size_t>(k + 3)] = node(least < 3 ? corner + 3 : corner);
+        }
+        if (std::min(n[1], n[5]) < std::min(n[2], n[4])) {
+            add(e, {n[0], n[1], n[2], n[5]});
+            add(e, {n[0], n[1], n[5], n[4]});
+        } else {
+            add(e, {n[0], n[1], n[2], n[4]});
+            add(e, {n[0], n[4], n[2], n[5]});
+        }
+        add(e, {n[0], n[4], n[5], n[3]});
     }
 
     // Those to the outside and those between regions.

@@ -7,7 +7,8 @@
 namespace upright {
 
 // Tetrahedra stay as they are; of other solids every face makes one with the middle, or two, cut from its
-// corner of the least number, so that neighbours agree (Dompierre et al. 1999). Faces between edges sharper
+// corner of the least number, so that neighbours agree; of a wedge with twisted sides there are three without
+// a middle where that lies beyond one of them (Dompierre et al. 1999). Faces between edges sharper
 // than 35 degrees are planes or cylinders where their nodes lie on one to a thousandth of the mesh's size,
 // else what the elements have there. Throws Error (Input) for an element too bent to be divided so.
 SpaceTets space_of_mesh(const Mesh& mesh, const Place& place);

@@ -34,25 +34,42 @@ std::vector<std::int32_t> pieces_of(const CutTets& tets) {
         [](std::size_t, std::size_t, std::size_t) { return true; });
 }
 
-SpaceTets space_of(const Model& model) {
-    return model.made_by.kind->from_file ? space_of_mesh(model.mesh, model.made_by.place)
-                                         : cut_space(model.mesh, model.shapes);
+SpaceTets space_of(const Model& model, const Mesh& mesh) {
+    return model.made_by.kind->from_file ? space_of_mesh(mesh, model.made_by.place)
+                                         : cut_space(mesh, model.shapes);
+}
+
+std::shared_ptr<const Thickened> sheets_of(const Model& model) {
+    if (!made_of_sheets(model)) return nullptr;
+    return std::make_shared<const Thickened>(thickened(model));
 }
 
 } // namespace
 
 SolidCarver::SolidCarver(const Model& model, const std::vector<double>& value, bool smooth)
-    : model_(model), space_(std::make_shared<const SpaceTets>(space_of(model))) {
+    : model_(model), sheets_(sheets_of(model)),
+      space_(std::make_shared<const SpaceTets>(space_of(model, mesh()))) {
     take_design(value, smooth);
 }
 
 SolidCarver::SolidCarver(const SolidCarver& same_space, const std::vector<double>& value, bool smooth)
-    : model_(same_space.model_), space_(same_space.space_) {
+    : model_(same_space.model_), sheets_(same_space.sheets_), space_(same_space.space_) {
     take_design(value, smooth);
 }
 
 void SolidCarver::take_design(const std::vector<double>& value, bool smooth) {
-    const auto field = std::make_shared<DesignField>(model_.mesh, value, is_design(model_), smooth);
+    std::vector<bool> counts = is_design(model_);
+    std::vector<double> of_elements = value;
+    if (sheets_) {
+        counts.clear();
+        of_elements.clear();
+        const std::vector<bool> design = is_design(model_);
+        for (const std::size_t e : sheets_->of) {
+            counts.push_back(design[e]);
+            of_elements.push_back(value[e]);
+        }
+    }
+    const auto field = std::make_shared<DesignField>(mesh(), of_elements, counts, smooth);
     if (model_.form.draw && model_.form.draw->draft > 0.0)
         take_drafted(field);
     else
@@ -107,7 +124,7 @@ void SolidCarver::take_drafted(const std::shared_ptr<const DesignField>& field) 
 }
 
 SolidCarver::SolidCarver(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies)
-    : model_(model), space_(std::make_shared<const SpaceTets>(space_of(model))) {
+    : model_(model), space_(std::make_shared<const SpaceTets>(space_of(model, model.mesh))) {
     const double size = space_->sheets.size();
     const auto outside = [&](const Vec3& p) {
         const RegionId r = model.shapes.owner(p);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "model/model.hpp"
+#include "model/thickened.hpp"
 #include "part/solid/cut_space.hpp"
 #include "part/solid/design_field.hpp"
 #include "part/solid/improve.hpp"
@@ -75,7 +76,10 @@ class SolidCarver {
     // At each point, below zero where the field is above the level.
     std::vector<double> below_at(double level) const;
 
+    const Mesh& mesh() const { return sheets_ ? sheets_->mesh : model_.mesh; }
+
     const Model& model_;
+    std::shared_ptr<const Thickened> sheets_; // of a plane or shell mesh from a file
     std::shared_ptr<const SpaceTets> space_;
     std::function<double(const Vec3&)> matter_;       // what a level is one of
     std::function<Sheet(double level)> surface_;      // where it is at the level

@@ -1,0 +1,30 @@
+// Plane and shell meshes from files as solids: every element as thick as it is said to be.
+#pragma once
+
+#include "model/model.hpp"
+
+namespace upright {
+
+struct Thickened {
+    Mesh mesh;                   // hex8 and wedge6, in the model's regions, with its planes of symmetry
+    std::vector<std::size_t> of; // the element that each was made from
+};
+
+// Layers about the mid-surface: of elements of different thickness the thicker ones have more, so that all
+// share their nodes where they meet. Nodes of shells move along the mean normal of the elements about them,
+// so far that the faces of those elements are as thick as they should be (exactly where they lie in planes);
+// nodes of plane meshes along z about `middle`. Corners alone count of elements of second order.
+// Throws Error (Input), with a place, where shells meet at an edge in threes or more, where no outside can be
+// told (a band with a half turn), where they fold back, for more than `most_thicknesses` different
+// thicknesses, and where nothing is left of an element inside a bend.
+constexpr std::size_t most_thicknesses = 8;
+Thickened thickened(const Mesh& mesh, double middle, const Place& place);
+
+// Whether the part of a model is cut from its sheets made solid: plane and shell meshes from files.
+bool made_of_sheets(const Model& model);
+// Where the middle of the thickness lies along z: plane models stand on the plane z = 0, shells are in it.
+double middle_of_thickness(const Model& model);
+
+Thickened thickened(const Model& model);
+
+} // namespace upright
