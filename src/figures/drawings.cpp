@@ -182,7 +182,7 @@ std::unique_ptr<Figure> density_figure(const Model& model, const DesignValues& d
         PartOptions part_options;
         part_options.threshold = threshold;
         part_options.drop_islands = false;
-        part_options.improve = model.made_by.flat(); // of solids the surface is enough
+        part_options.improve = carved_flat(model); // of solids the surface is enough
         const Part part = PartField(model, design).extract(part_options);
         return solid_figure(
             model, part, model.title + ": design",

@@ -125,6 +125,10 @@ class PieceOfWall {
 
 } // namespace
 
+bool carved_flat(const Model& model) {
+    return model.made_by.flat() && !made_of_sheets(model);
+}
+
 std::optional<Error> why_not_carved(const Model& model) {
     if (model.mesh.kinds.empty() || !model.made_by.kind->from_file) return {};
     for (const FieldRegion& region : model.shapes.regions())
@@ -208,7 +212,7 @@ PartField::PartField(const PartField& same_space, DesignValues design)
 void PartField::take_design(const PartField* same_space) {
     const Model& model = model_;
     if (const std::optional<Error> why = why_not_carved(model)) throw *why;
-    if (model.made_by.flat() && !made_of_sheets(model)) {
+    if (carved_flat(model)) {
         flat_ = std::make_unique<FlatCarver>(model, design_.density);
         return;
     }

@@ -21,6 +21,9 @@ struct DesignValues {
     double threshold = 0.5;       // at which the design counts as it is made
 };
 
+// Plane models and flat shells that are meshed here: their part is a surface, found on a lattice of points.
+// All others have a mesh of tetrahedra.
+bool carved_flat(const Model& model);
 // Of a finished model (model/finished.hpp) on a mesh from a file: what keeps a part from being carved.
 // Nothing where one can be.
 std::optional<Error> why_not_carved(const Model& model);

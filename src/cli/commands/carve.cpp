@@ -246,8 +246,7 @@ int run_carve(const CarveWish& in, Session& session) {
         throw Error::usage("STEP files take no infill: each of its triangles would be a face",
                            "Write --no-infill for the outside, or a file that ends in .stl or .3mf");
     part_options.infill = !in.no_infill;
-    if (in.fine && (model.made_by.flat() || model.mesh.shell()) && !made_of_sheets(model))
-        throw Error::usage("--fine goes with solid models", "Leave it out");
+    if (in.fine && carved_flat(model)) throw Error::usage("--fine goes with solid models", "Leave it out");
     if (in.fine) part_options.size = [half = 0.5 * model.mesh.size](const Vec3&) { return half; };
     const PartField field(model, design);
     part_options.threshold = chosen_threshold(in, session, folder, model, field);

@@ -10,7 +10,6 @@
 #include "figures/drawings.hpp"
 #include "figures/scene.hpp"
 #include "model/finished.hpp"
-#include "model/thickened.hpp"
 #include "part/extract.hpp"
 #include "response/measure.hpp"
 #include "store/analysis_folder.hpp"
@@ -225,10 +224,10 @@ class RunReport {
         page_.section("view", "The part to turn");
         ReportView view;
         view.unit = model_.units.length;
-        const bool solid = ((!model_.made_by.flat() && !model_.mesh.shell()) || made_of_sheets(model_)) &&
-                           !why_not_carved(part_model_);
+        const bool flat = carved_flat(model_);
+        const bool solid = !flat && !why_not_carved(part_model_);
         std::optional<PartField> field;
-        if (solid || (model_.made_by.flat() && !made_of_sheets(model_))) {
+        if (solid || flat) {
             field.emplace(part_model_, design_);
             std::vector<double> thresholds(view_thresholds.begin(), view_thresholds.end());
             if (std::none_of(thresholds.begin(), thresholds.end(),
@@ -239,7 +238,7 @@ class RunReport {
                 PartOptions options;
                 options.threshold = t;
                 options.drop_islands = options.infill = false;
-                options.improve = std::abs(t - at_) < 0.02 || (model_.made_by.flat() && !solid);
+                options.improve = std::abs(t - at_) < 0.02 || flat;
                 try {
                     const Part part = field->extract(options);
                     if (std::abs(t - at_) < 0.02) view.first_threshold = view.thresholds.size();
@@ -631,7 +630,7 @@ std::string sweep_report(const ReportWish& in, Session& session, const fs::path&
             PartOptions options;
             options.threshold = at;
             options.drop_islands = options.infill = false;
-            options.improve = job.model.made_by.flat();
+            options.improve = carved_flat(job.model);
             view.iterations.push_back(
                 {labels[s], view_of(PartField(of_part, design).extract(options), most_triangles)});
         }
