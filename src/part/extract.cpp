@@ -6,6 +6,7 @@
 #include "design/projection.hpp"
 #include "geometry/facets.hpp"
 #include "model/thickened.hpp"
+#include "part/solid/blend.hpp"
 #include "part/solid/symmetry_face.hpp"
 #include "part/solid/tet_locator.hpp"
 #include "study/mesh_word.hpp"
@@ -477,7 +478,8 @@ void PartField::find_pieces(const SolidPart& solid, Part& part, bool drop, std::
                      [](const PartPiece& a, const PartPiece& b) { return a.volume > b.volume; });
 }
 
-Part PartField::solid_part(const PartOptions& options, double level) const {
+Part PartField::solid_part(const PartOptions& options, double level,
+                           const std::shared_ptr<const Blend>& blend) const {
     Part part;
     part.level = level;
     const auto solid = std::make_shared<SolidPart>(solid_->cut(
@@ -487,7 +489,7 @@ Part PartField::solid_part(const PartOptions& options, double level) const {
             find_pieces(raw, part, options.drop_islands, wanted);
             return wanted;
         },
-        options.size));
+        options.size, blend));
     tell_of(solid, part);
     return part;
 }
@@ -570,6 +572,17 @@ Part PartField::extract(const PartOptions& options) const {
         throw Error::input({},
                            fmt::format("no material is denser than the threshold {:g}", options.threshold),
                            "Write a lower one with --at");
+    if (options.blend > 0.0 && options.improve && out.solid && !made_elsewhere_) {
+        const CutTets& space = solid_->space();
+        const auto locator = std::make_shared<const TetLocator>(space.points, space.tets, model_.mesh.size);
+        const auto blend = std::make_shared<const Blend>(
+            model_, *out.solid, options.blend, [locator](const Vec3& p) { return locator->find(p) >= 0; });
+        if (!blend->empty()) {
+            const double before = out.mass;
+            out = solid_part(options, out.level, blend);
+            out.fillets = out.mass - before;
+        }
+    }
     if (options.infill && options.improve && out.solid && !model_.infills.empty())
         return filled_part(std::move(out));
     return out;

@@ -44,7 +44,8 @@ class PartField {
     // either way): as far as gives it their volume. Throws as above, and for models that are no solids.
     PartField(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies);
 
-    // Throws Error (Input) when nothing is left at the threshold.
+    // Throws Error (Input) when nothing is left at the threshold. With fillets the threshold is that of the
+    // part before them.
     Part extract(const PartOptions& options) const;
 
     // Mass and pieces at a threshold, without making the part.
@@ -76,7 +77,8 @@ class PartField {
     void find_anchor_tets();
     void find_pieces(const SolidPart& solid, Part& part, bool drop, std::vector<bool>& wanted,
                      const SolidPart* unfilled = nullptr) const;
-    Part solid_part(const PartOptions& options, double level) const;
+    Part solid_part(const PartOptions& options, double level,
+                    const std::shared_ptr<const Blend>& blend = {}) const;
     Part matched_part(const PartOptions& options) const;
     Part filled_part(Part solid) const;
     void tell_of(const std::shared_ptr<const SolidPart>& solid, Part& part) const;

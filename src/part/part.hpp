@@ -17,6 +17,7 @@ struct PartOptions {
     bool drop_islands = true; // leave out pieces that touch neither a support nor a load
     SizeWish size;            // of solid models: of edges that are to be shorter than the cut leaves them
     bool infill = true;       // of solid models whose study has some
+    double blend = 0.0;       // of solid models: radius of fillets where the free surface meets kept shapes
 };
 
 // A piece of material that hangs together.
@@ -56,7 +57,8 @@ struct Part {
     std::vector<PartPiece> pieces;   // largest first
     std::vector<std::string> missed; // places of supports and loads that no piece touches
     std::vector<RegionShare> regions;
-    double level = 0.0; // of the field that was cut
+    double level = 0.0;   // of the field that was cut
+    double fillets = 0.0; // mass that blending added, a part of the mass
     // The mesh, of solid models: of the modelled part.
     std::shared_ptr<const SolidPart> solid;
     // The same part before infill was cut out of it, where there is some: what a design is measured by.

@@ -68,6 +68,12 @@ std::size_t closed_voids(const Triangles& surface) {
         std::count_if(volume.begin(), volume.end(), [](const auto& one) { return one.second < 0.0; }));
 }
 
+std::string fillets_text(const Model& model, const Part& part, double radius) {
+    return fmt::format(
+        "fillets of {:.4g} {} where the free surface meets kept shapes: {} more, {:.2g} % of the part",
+        radius, model.units.length, model.units.mass_text(part.fillets, 3), 100.0 * part.fillets / part.mass);
+}
+
 std::string infill_text(const Model& model, const Part& part) {
     Lines out;
     if (!part.unfilled) return out.take();

@@ -16,6 +16,8 @@ std::string pieces_text(const Model& model, const Part& part);
 
 // What infill the part has, and what it saved; empty where it has none.
 std::string infill_text(const Model& model, const Part& part);
+// What fillets of a radius added to it.
+std::string fillets_text(const Model& model, const Part& part, double radius);
 // Voids that are closed in: pieces of the surface that look inward.
 std::size_t closed_voids(const Triangles& surface);
 

@@ -77,6 +77,7 @@ std::string verified_part_text(const Verified& v) {
         out.add(fmt::format("its free surface was moved {} by {:.2g} {}, so that the mesh has its volume",
                             v.part.level > 0.0 ? "inward" : "outward",
                             std::abs(v.part.level) * v.space.mesh.size, units.length));
+    if (v.blend > 0.0) out.add(fillets_text(v.space, v.part.outside(), v.blend));
     if (!v.part.one_piece()) out.add(pieces_text(v.space, v.part));
     if (v.homogenised)
         for (std::size_t i = 0; i < v.part.infills.size(); ++i) {

@@ -121,9 +121,10 @@ Verification::Verification(const Study& study, const Model& model, const RunFold
 }
 
 Verification::Verification(const Study& study, const Model& model, const RunFolder& folder,
-                           const DesignValues& design, double threshold, InfillAs infill)
+                           const DesignValues& design, double threshold, InfillAs infill, double blend)
     : Verification(study, model, folder, design) {
     infill_ = infill;
+    options_.blend = out_.blend = blend;
     options_.threshold = out_.threshold = threshold;
     field_ = std::make_unique<PartField>(carved_model_, design_);
 }

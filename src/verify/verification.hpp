@@ -41,6 +41,7 @@ struct VerifyRound {
 
 struct Verified {
     double threshold = 0.5;
+    double blend = 0.0; // radius of fillets
     Part part;
     Model model, space; // the part's, and that of the space as it would be carved of full density
     bool second_order = true;
@@ -77,9 +78,9 @@ inline constexpr double beyond_allowed = 0.02;
 
 class Verification {
   public:
-    // The part of a design, cut at a threshold.
+    // The part of a design, cut at a threshold; `blend`: the radius of its fillets.
     Verification(const Study& study, const Model& model, const RunFolder& folder, const DesignValues& design,
-                 double threshold, InfillAs infill = InfillAs::Auto);
+                 double threshold, InfillAs infill = InfillAs::Auto, double blend = 0.0);
     // Bodies of a file, in the study's unit of length, that were made elsewhere, most often from such a part.
     Verification(const Study& study, const Model& model, const RunFolder& folder, const DesignValues& design,
                  const std::vector<std::shared_ptr<const FacetBody>>& bodies, std::string file);

@@ -62,6 +62,7 @@ void write_verification(const AnalysisFolder& folder, const Study& study, const 
                    {"order", v.second_order ? 2 : 1},
                    {"seconds", seconds}};
     if (elsewhere) out["body_volume"] = v.body_volume;
+    if (v.blend > 0.0) out["fillets"] = {{"radius", v.blend}, {"mass", v.part.outside().fillets}};
     if (v.part.unfilled) {
         out["infill"] = v.homogenised ? "homogenised" : "tetrahedra";
         out["mass_before_infill"] = v.part.unfilled->mass;

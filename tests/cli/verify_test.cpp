@@ -153,6 +153,53 @@ TEST(Verify, TakesABodyThatWasMadeElsewhereAndLooksCloser) {
     EXPECT_EQ(test::upright(folder.path(), {"verify", "s.run", "--error", "0.1"}).code, 2);
 }
 
+TEST(Verify, FilletsAreWeighedAndAnalysed) {
+    const TemporaryFolder folder;
+    folder.write("s.toml", lever());
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "s.toml", "--quiet"}).code, 0);
+    ASSERT_EQ(test::upright(folder.path(), {"carve", "s.run"}).code, 0);
+    const auto carved =
+        test::upright(folder.path(), {"carve", "s.run", "--blend", "15 mm", "--out", "rund.stl"});
+    EXPECT_EQ(carved.code, 0) << carved.out << carved.err;
+    EXPECT_NE(carved.out.find("fillets of 15 mm"), std::string::npos) << carved.out;
+    const auto json = [&](const char* file) {
+        return nlohmann::json::parse(test::text_of(folder.path() / file));
+    };
+    const double sharp = json("s.run/part.json")["mass"];
+    const auto with = json("rund.json");
+    EXPECT_GT(with["mass"].get<double>(), 1.002 * sharp);
+    EXPECT_NEAR(with["fillets"]["mass"].get<double>(), with["mass"].get<double>() - sharp, 1e-6 * sharp);
+    EXPECT_EQ(with["fillets"]["radius"], 15.0);
+    // A mass that was asked for is that of the part with them.
+    const double asked = 1.001 * with["mass"].get<double>();
+    ASSERT_EQ(test::upright(folder.path(), {"carve", "s.run", "--blend", "1.5 cm", "--mass",
+                                            std::to_string(1000.0 * asked) + " kg", "--out", "gleich.3mf"})
+                  .code,
+              0);
+    EXPECT_NEAR(json("gleich.json")["mass"].get<double>(), asked, 0.003 * sharp);
+    // The part that is analysed is the one that was carved; its mass breaks the bound, and that is said.
+    const auto verify = test::upright(folder.path(), {"verify", "s.run", "--blend", "15", "--no-figures"});
+    EXPECT_EQ(verify.code, 4) << verify.out << verify.err;
+    const auto found = json("s.run/verify/verify.json");
+    EXPECT_NEAR(found["mass"].get<double>(), with["mass"].get<double>(), 1e-9 * sharp);
+    for (const auto& row : found["rows"]) {
+        if (row["name"] == "budget") EXPECT_FALSE(row["holds"]);
+        if (row["name"] == "stiffness") EXPECT_LT(row["part"], row["design"].get<double>() * 1.05);
+    }
+    // What it cannot be.
+    for (const auto& [radius, what] :
+         {std::pair("2 mm", "cannot follow"), std::pair("2 kg", "is a mass"), std::pair("0", "no radius"),
+          std::pair("1e9", "from corner to corner")}) {
+        const auto wrong =
+            test::upright(folder.path(), {"carve", "s.run", "--blend", radius, "--out", "no.stl"});
+        EXPECT_EQ(wrong.code, 2) << radius << wrong.err;
+        EXPECT_NE(wrong.err.find(what), std::string::npos) << wrong.err;
+    }
+    EXPECT_FALSE(fs::exists(folder.path() / "no.stl"));
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "s.run", "--part", "rund.stl", "--blend", "15"}).code,
+              2);
+}
+
 // A bound that fails by little: what to ask of the optimiser, and a threshold at which all holds.
 TEST(Verify, SaysWhatWouldMendIt) {
     const TemporaryFolder folder;

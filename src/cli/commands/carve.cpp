@@ -26,7 +26,7 @@ namespace upright::cli {
 namespace {
 
 struct CarveWish : FigureWish {
-    std::string target, out, mass, step;
+    std::string target, out, mass, step, blend;
     std::optional<double> at, fraction;
     std::optional<int> iteration, restart;
     bool connected = false, all_pieces = false, fine = false, no_infill = false;
@@ -72,11 +72,13 @@ void tell(const Model& model, const Part& part, double at, double of_densities, 
                                model.units.mass_text(part.mass, 5), part.volume,
                                model.units.text(dimension::volume), part.surface.corners.size(),
                                part.closed ? "closed" : "NOT CLOSED"));
-    const double moved = 100.0 * (part.outside().mass / of_densities - 1.0);
+    const double moved = 100.0 * ((part.outside().mass - part.outside().fillets) / of_densities - 1.0);
     console.result(fmt::format("mass of the densities {:.5g} {}, so carving{} moves it by {:+.1f} %{}",
                                of_densities, model.units.text(dimension::mass),
-                               part.unfilled ? " (before infill)" : "", moved,
-                               std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
+                               part.unfilled         ? " (before infill)"
+                               : part.fillets != 0.0 ? " (before fillets)"
+                                                     : "",
+                               moved, std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
     if (part.unfilled) console.result(infill_text(model, part));
     if (part.solid) {
         console.result(fmt::format(
@@ -128,6 +130,9 @@ Json report_of(const Model& model, const Part& part, const PartOptions& options,
              {"pieces", pieces},
              {"regions", regions},
              {"thresholds", table}};
+    if (options.blend > 0.0)
+        out["fillets"] = {
+            {"radius", options.blend}, {"unit", model.units.length}, {"mass", part.outside().fillets}};
     Json rules = Json::array();
     for (const MakingFinding& f : making)
         rules.push_back({{"rule", f.rule},
@@ -248,11 +253,26 @@ int run_carve(const CarveWish& in, Session& session) {
     part_options.infill = !in.no_infill;
     if (in.fine && carved_flat(model)) throw Error::usage("--fine goes with solid models", "Leave it out");
     if (in.fine) part_options.size = [half = 0.5 * model.mesh.size](const Vec3&) { return half; };
+    part_options.blend = blend_radius(in.blend, model, in.fine ? 0.5 * model.mesh.size : model.mesh.size);
     const PartField field(model, design);
-    part_options.threshold = chosen_threshold(in, session, folder, model, field);
-    const Part part = field.extract(part_options);
+    const bool mass_with_fillets = !in.mass.empty() && part_options.blend > 0.0;
+    part_options.threshold = mass_with_fillets ? threshold(in.at, folder, in.iteration)
+                                               : chosen_threshold(in, session, folder, model, field);
+    Part part = field.extract(part_options);
+    // What fillets add is a part of the mass that was asked for.
+    for (int round = 0; round < 3 && mass_with_fillets; ++round) {
+        const double fillets = part.outside().fillets;
+        try {
+            part_options.threshold = field.threshold_of_mass(mass_asked(in, model) - fillets);
+        } catch (const Error& e) {
+            throw Error::input({}, fmt::format("--mass {}, {} of it in fillets: {}", in.mass,
+                                               model.units.mass_text(fillets, 3), e.what()));
+        }
+        part = field.extract(part_options);
+    }
     const Json table = threshold_table(field, part_options, part, model.units.text(dimension::mass), console);
     tell(model, part, part_options.threshold, mass_of(model, design.density), console);
+    if (part_options.blend > 0.0) console.result(fillets_text(model, part.outside(), part_options.blend));
 
     std::optional<Thickness> thickness;
     std::vector<MakingFinding> making;
@@ -330,6 +350,8 @@ Command carve_command() {
                              "Keep pieces that touch neither a support nor a load");
                 options.flag("--fine", in->fine,
                              "Edges half as long as the cells': more triangles on bent and free faces");
+                options.value("--blend", "RADIUS", in->blend,
+                              "Fillets where the free surface meets kept shapes, as \"12 mm\"");
                 options.flag("--no-infill", in->no_infill, "Solid, without the infill that the study has");
                 options.value("--step", "FORM", in->step,
                               "Free faces of a STEP file: smooth (default) or facets, flat triangles");

@@ -76,6 +76,10 @@ double threshold(const std::optional<double>& at);
 double threshold(const std::optional<double>& at, const RunFolder& folder,
                  const std::optional<int>& iteration);
 
+// --blend: a radius that edges of a length can follow; zero where none was asked for. Throws Error (Usage)
+// for what is no such length, and where a part has no fillets: plane models and shells that are meshed here.
+double blend_radius(const std::string& asked, const Model& model, double edge);
+
 // "iteration 57, converged" for the subtitles of figures.
 std::string state_text(const RunFolder& folder, const std::optional<int>& iteration);
 

@@ -5,6 +5,7 @@
 
 #include "kinds/kinds.hpp"
 #include "model/storage.hpp"
+#include "quantity/quantities.hpp"
 #include "study/mesh_word.hpp"
 
 #include <fmt/format.h>
@@ -96,6 +97,33 @@ DesignValues design_values(const RunFolder& folder, const Model& model, const st
                            "Run the study again with --force");
     return {std::move(kept.density), std::move(kept.filtered), kept.sharpness,
             threshold(std::nullopt, folder, iteration)};
+}
+
+double blend_radius(const std::string& asked, const Model& model, double edge) {
+    if (asked.empty()) return 0.0;
+    const std::string& length = model.units.length;
+    double radius = 0.0;
+    try {
+        radius = Quantities(model.units).number(asked, dimension::length, {});
+    } catch (const Error& e) {
+        throw Error::usage(std::string("--blend: ") + e.what());
+    }
+    if (!(radius > 0.0))
+        throw Error::usage("--blend " + asked + " is no radius of a fillet",
+                           fmt::format("Write a length, such as \"{:g} {}\"", 2.0 * edge, length));
+    if (carved_flat(model)) throw Error::usage("--blend goes with solid models", "Leave it out");
+    if (radius < edge)
+        throw Error::usage(
+            fmt::format("--blend {}: edges of {:g} {} cannot follow so small a radius", asked, edge, length),
+            fmt::format("Write \"{:g} {}\" or more, or make the edges shorter: carve has --fine for it, the "
+                        "study the size of [mesh]",
+                        edge, length));
+    const double widest = 0.5 * model.mesh.bounds.diagonal();
+    if (radius > widest)
+        throw Error::usage(fmt::format("--blend {}: the whole space is {:.4g} {} from corner to corner",
+                                       asked, 2.0 * widest, length),
+                           fmt::format("Write a length, such as \"{:g} {}\"", 2.0 * edge, length));
+    return radius;
 }
 
 void add_study(Options& options, StudyWish& wish) {

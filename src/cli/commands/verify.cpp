@@ -18,7 +18,7 @@ namespace {
 namespace fs = std::filesystem;
 
 struct VerifyWish : FigureWish {
-    std::string target, out, part, infill;
+    std::string target, out, part, infill, blend;
     std::optional<double> at, error;
     std::optional<int> iteration, restart;
     bool no_figures = false, mend = false, refine = false;
@@ -37,9 +37,9 @@ InfillAs infill_as(const VerifyWish& in) {
 void require_sense(const VerifyWish& in) {
     figure_options(in);
     threshold(in.at);
-    if (!in.part.empty() && (in.at || in.mend || in.iteration))
+    if (!in.part.empty() && (in.at || in.mend || in.iteration || !in.blend.empty()))
         throw Error::usage(
-            "--part takes a body as it is: --at, --mend and --iteration choose how to carve one",
+            "--part takes a body as it is: --at, --blend, --mend and --iteration choose how to carve one",
             "Leave them out, or --part");
     infill_as(in);
     if (in.error && !in.refine) throw Error::usage("--error goes with --refine", "Write both");
@@ -55,7 +55,13 @@ Verification verification_of(const VerifyWish& in, const RunFolder& folder, cons
         throw Error::usage("--infill goes with a study that has an [[infill]]", "Leave it out");
     if (in.part.empty()) {
         const double at = in.at ? *in.at : design.threshold;
-        return {job.study, job.model, folder, design, at, infill_as(in)};
+        return {job.study,
+                job.model,
+                folder,
+                design,
+                at,
+                infill_as(in),
+                blend_radius(in.blend, job.model, job.model.mesh.size)};
     }
     const BodyFile file = read_bodies(in.part, {}, 1.0, job.model.units.length_si, false);
     for (const std::string& remark : file.remarks) console.remark(remark);
@@ -147,6 +153,8 @@ Command verify_command() {
             options.value("--part", "FILE", in->part,
                           "A body that was edited elsewhere (STEP, or STL or OBJ in the study's unit of "
                           "length) instead of the carved one");
+            options.value("--blend", "RADIUS", in->blend,
+                          "Fillets where the free surface meets kept shapes, as of carve");
             options.value("--restart", "N", in->restart, "Run N of optimize --restarts (default: 1)");
             options.value("--iteration", "N", in->iteration, "A kept iteration (default: the last)");
             options.value("--out", "FOLDER", in->out, "The folder (default: verify in the run)");

@@ -8,21 +8,25 @@ namespace upright {
 
 std::optional<Vec3> SheetSet::onto(const std::vector<std::int32_t>& which, const Vec3& p) const {
     constexpr int most_steps = 15;
+    constexpr double near_enough = 1e-6, times_near = 10.0; // in the end, of a size and of what is asked
     constexpr int patient_steps = 4; // after them a step that does not halve what is left is the last
     const auto k = static_cast<Eigen::Index>(which.size());
     if (k > 3) return std::nullopt;
     Vec3 at = p;
     double before = 1e300;
+    double left = 0.0; // of what is near enough
     Eigen::MatrixXd slopes(k, 3);
     Eigen::VectorXd values(k);
     for (int step = 0; step < most_steps; ++step) {
+        left = 0.0;
         for (Eigen::Index i = 0; i < k; ++i) {
+            const Sheet& sheet = (*this)[which[static_cast<std::size_t>(i)]];
             Vec3 normal;
-            values[i] = (*this)[which[static_cast<std::size_t>(i)]].value(at, normal);
+            values[i] = sheet.value(at, normal);
             slopes.row(i) = normal.transpose();
+            left = std::max(left, std::abs(values[i]) / (sheet.near * size_));
         }
-        const double left = values.cwiseAbs().maxCoeff();
-        if (left <= 1e-11 * size_) return at;
+        if (left <= 1.0) return at;
         if (step > patient_steps && left > 0.5 * before) break;
         before = left;
         const Eigen::MatrixXd products = slopes * slopes.transpose();
@@ -33,7 +37,12 @@ std::optional<Vec3> SheetSet::onto(const std::vector<std::int32_t>& which, const
         at += move;
         if (!at.allFinite() || (at - p).norm() > size_) return std::nullopt;
     }
-    return values.cwiseAbs().maxCoeff() <= 1e-6 * size_ ? std::optional<Vec3>(at) : std::nullopt;
+    for (Eigen::Index i = 0; i < k; ++i) {
+        const double allowed =
+            std::max(near_enough, times_near * (*this)[which[static_cast<std::size_t>(i)]].near);
+        if (!(std::abs(values[i]) <= allowed * size_)) return std::nullopt;
+    }
+    return at;
 }
 
 std::int32_t sheet_of_triangle(const SheetSet& sheets, const std::array<Vec3, 3>& corners,

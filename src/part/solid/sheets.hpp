@@ -21,6 +21,7 @@ struct Sheet {
     // size of the slope at least. `radius`: step of differences where it is not known.
     std::function<double(const Vec3&, Vec3& slope)> with_slope;
     double least_slope = 0.0;
+    double near = 1e-11; // of a size: a place so near lies on it
     // The regions that have it for a face; -1 among them: a plane of symmetry.
     std::vector<std::int32_t> regions;
 

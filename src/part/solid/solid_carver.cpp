@@ -3,6 +3,7 @@
 #include "base/angles.hpp"
 #include "design/making_rule.hpp"
 #include "mesh/quality.hpp"
+#include "part/solid/blend.hpp"
 #include "part/solid/cut_level.hpp"
 #include "part/solid/made_elsewhere.hpp"
 #include "part/solid/mesh_space.hpp"
@@ -18,7 +19,8 @@ namespace {
 constexpr double least_slope = 0.02;
 constexpr double flat_walls =
     0.02; // of the same: where the field changes less across a draw there is no wall
-constexpr double difference = 1e-3; // of the distance to a body made elsewhere: step, in sizes
+constexpr double fillet_near = 1e-4; // of a size: to so much a rolling ball is known
+constexpr double difference = 1e-3;  // of the distance to a body made elsewhere: step, in sizes
 
 std::vector<bool> is_design(const Model& model) {
     std::vector<bool> out;
@@ -37,6 +39,24 @@ std::vector<std::int32_t> pieces_of(const CutTets& tets) {
 SpaceTets space_of(const Model& model, const Mesh& mesh) {
     return model.made_by.kind->from_file ? space_of_mesh(mesh, model.made_by.place)
                                          : cut_space(mesh, model.shapes);
+}
+
+// A surface with fillets: outside of both.
+Sheet with_fillets(Sheet surface, std::shared_ptr<const Blend> blend) {
+    Sheet out;
+    out.kind = Sheet::Kind::Field;
+    out.least_slope = 1.0;
+    out.near = fillet_near;
+    out.with_slope = [surface = std::move(surface), blend = std::move(blend)](const Vec3& p, Vec3& slope) {
+        const double of_surface = surface.value(p, slope);
+        if (of_surface <= 0.0) return of_surface;
+        Vec3 of_blend;
+        const double value = blend->value(p, of_blend);
+        if (value >= of_surface) return of_surface;
+        slope = of_blend;
+        return value;
+    };
+    return out;
 }
 
 std::shared_ptr<const Thickened> sheets_of(const Model& model) {
@@ -205,11 +225,31 @@ std::vector<std::int32_t> SolidCarver::pieces_above(double level) const {
     });
 }
 
-SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const SizeWish& size) const {
+// Where fillets are, in the units of the field.
+void SolidCarver::lower_by(const Blend& blend, const Sheet& surface, std::vector<double>& below) const {
+#pragma omp parallel for schedule(dynamic, 256)
+    for (std::size_t n = 0; n < below.size(); ++n) {
+        if (below[n] < 0.0) continue;
+        Vec3 slope;
+        const double value = blend.exact(space_->tets.points[n], slope);
+        const double there = surface.with_slope(space_->tets.points[n], slope);
+        const double steep = std::max(slope.norm(), surface.least_slope);
+        if (value < there / steep) below[n] = value * steep;
+    }
+}
+
+SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const SizeWish& size,
+                           const std::shared_ptr<const Blend>& blend) const {
     const auto sheets = std::make_shared<SheetSet>(space_->sheets);
-    const std::int32_t number = sheets->add(surface_(level));
+    Sheet surface = surface_(level);
+    std::vector<double> below = below_at(level);
+    if (blend) {
+        lower_by(*blend, surface, below);
+        surface = with_fillets(std::move(surface), blend);
+    }
+    const std::int32_t number = sheets->add(std::move(surface));
     CutTets tets = space_->tets;
-    LevelCut made = cut_at_level(tets, *sheets, below_at(level), number, design_, improved);
+    LevelCut made = cut_at_level(tets, *sheets, std::move(below), number, design_, improved);
     if (pick) {
         SolidPart raw = part_of(improve(tets, made.solid, *sheets, {-1.0}));
         if (raw.tets.empty()) return raw;

@@ -13,6 +13,8 @@
 
 namespace upright {
 
+class Blend; // part/solid/blend.hpp
+
 // The part as a mesh of the modelled part (not mirrored).
 struct SolidPart {
     std::vector<Vec3> points;
@@ -65,8 +67,10 @@ class SolidCarver {
     // keep, given the pieces of the cut; all where it is empty. `size`: of edges at each place, where they
     // are to be shorter than the cut leaves them.
     using Pick = std::function<std::vector<bool>(const SolidPart& raw)>;
-    // Nothing where no tetrahedron is solid; the whole space at a level below all values.
-    SolidPart cut(double level, bool improved, const Pick& pick = {}, const SizeWish& size = {}) const;
+    // Nothing where no tetrahedron is solid; the whole space at a level below all values. `blend`: of a
+    // design, fillets that belong to it.
+    SolidPart cut(double level, bool improved, const Pick& pick = {}, const SizeWish& size = {},
+                  const std::shared_ptr<const Blend>& blend = {}) const;
 
   private:
     void take_design(const std::vector<double>& value, bool smooth);
@@ -75,6 +79,7 @@ class SolidCarver {
     void measure_space();
     // At each point, below zero where the field is above the level.
     std::vector<double> below_at(double level) const;
+    void lower_by(const Blend& blend, const Sheet& surface, std::vector<double>& below) const;
 
     const Mesh& mesh() const { return sheets_ ? sheets_->mesh : model_.mesh; }
 
