@@ -259,11 +259,14 @@ int run_carve(const CarveWish& in, Session& session) {
     part_options.threshold = mass_with_fillets ? threshold(in.at, folder, in.iteration)
                                                : chosen_threshold(in, session, folder, model, field);
     Part part = field.extract(part_options);
-    // What fillets add is a part of the mass that was asked for.
-    for (int round = 0; round < 3 && mass_with_fillets; ++round) {
-        const double fillets = part.outside().fillets;
+    // What fillets add is a part of the mass that was asked for; lighter designs have larger ones.
+    double fillets = part.outside().fillets;
+    for (int round = 0; round < 5 && mass_with_fillets; ++round) {
+        const double asked = mass_asked(in, model);
+        if (std::abs(part.outside().mass - asked) <= 1e-3 * asked) break;
+        if (round > 0) fillets = 0.5 * (fillets + part.outside().fillets);
         try {
-            part_options.threshold = field.threshold_of_mass(mass_asked(in, model) - fillets);
+            part_options.threshold = field.threshold_of_mass(asked - fillets);
         } catch (const Error& e) {
             throw Error::input({}, fmt::format("--mass {}, {} of it in fillets: {}", in.mass,
                                                model.units.mass_text(fillets, 3), e.what()));
