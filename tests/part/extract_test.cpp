@@ -61,6 +61,37 @@ TEST(Extract, KeptRegionsStayWhateverTheDensity) {
     EXPECT_NE(part.missed[0].find("support clamp on root"), std::string::npos);
 }
 
+// Of a design that bends all ways beside a bore and a post: neither triangles of the skin nor tetrahedra are
+// thin.
+TEST(Extract, FacetsAreNotThin) {
+    const std::string shapes =
+        "[[region]]\nname = \"hole\"\nrole = \"void\"\ncylinder = { from = [2, 2, 0], to = "
+        "[2, 2, 4], radius = 0.9 }\n[[region]]\nname = \"post\"\nrole = \"keep\"\nmaterial = "
+        "\"steel\"\ncylinder = { from = [6, 0, 2], to = [6, 4, 2], radius = 0.8 }\n";
+    for (const char* size : {"mesh.size=0.5", "mesh.size=0.4"}) {
+        const Model model = build_model(study_from(block_study(shapes), {size}));
+        std::vector<double> density(model.mesh.elements(), 1.0);
+        for (std::size_t e = 0; e < density.size(); ++e) {
+            const Vec3 p = model.mesh.center(static_cast<ElementId>(e));
+            if (model.role(static_cast<ElementId>(e)) == Role::Design)
+                density[e] = 0.5 + 0.2 * (std::sin(1.9 * p.x()) * std::cos(1.9 * p.y()) +
+                                          std::sin(1.9 * p.y()) * std::cos(1.9 * p.z()) + 0.3);
+        }
+        for (const double at : {0.45, 0.5, 0.55}) {
+            const Part part = carve(model, density, at);
+            double least = 180.0;
+            for (const auto& t : part.surface.corners)
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const Vec3 a = part.surface.points[t[(k + 1) % 3]] - part.surface.points[t[k]];
+                    const Vec3 b = part.surface.points[t[(k + 2) % 3]] - part.surface.points[t[k]];
+                    least = std::min(least, std::atan2(a.cross(b).norm(), a.dot(b)) / degree);
+                }
+            EXPECT_GT(least, 5.0) << size << " " << at;
+            EXPECT_GT(part.solid->least_angle, 15.0) << size << " " << at;
+        }
+    }
+}
+
 TEST(Extract, NamesPiecesAndDropsIslands) {
     const Study study = study_from(block_study(), {"mesh.size=0.5"});
     const Model model = build_model(study);

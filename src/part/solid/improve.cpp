@@ -1,5 +1,6 @@
 #include "part/solid/improve.hpp"
 
+#include "base/angles.hpp"
 #include "base/edge_key.hpp"
 #include "mesh/quality.hpp"
 #include "mesh/tet_optimizer.hpp"
@@ -18,6 +19,9 @@ constexpr std::int32_t void_region = 1 << 20;
 constexpr double least_after_pull = 0.15; // sine
 constexpr double far_away = 1e3;          // sizes: where a place is put that cannot be had
 constexpr int void_layers = 2;
+// Degrees: thinner triangles of the skin are made wider, and dihedral angles may become so small for it.
+constexpr std::array<std::array<double, 2>, 2> facet_targets{{{10.0, 20.0}, {6.0, 17.0}}};
+constexpr int facet_rounds = 3;
 constexpr double void_target = 6.0; // degrees: it is there to keep skins apart
 
 // Sheets as what points slide on; curves are pairs of sheets.
@@ -66,6 +70,7 @@ class Improver {
             optimise_tets(mesh_, surfaces_, options.target);
             pull();
             optimise_tets(mesh_, surfaces_, options.target);
+            widen_facets();
         }
         return result();
     }
@@ -199,35 +204,127 @@ class Improver {
         }
     }
 
-    // Each skin point onto what it lies on, as far as the tetrahedra about it allow.
-    void pull() {
+    // The tetrahedra of each point.
+    std::vector<std::vector<std::int32_t>> tets_at_points() const {
         std::vector<std::vector<std::int32_t>> at(mesh_.nodes.size());
         for (std::size_t t = 0; t < mesh_.tets.size(); ++t)
             if (mesh_.tets[t].alive)
                 for (const std::int32_t n : mesh_.tets[t].node)
                     at[static_cast<std::size_t>(n)].push_back(static_cast<std::int32_t>(t));
-        const auto least = [&](std::size_t n) {
-            double out = 1.0;
-            for (const std::int32_t t : at[n]) {
-                std::array<Vec3, 4> p;
-                for (std::size_t i = 0; i < 4; ++i)
-                    p[i] =
-                        mesh_.nodes[static_cast<std::size_t>(mesh_.tets[static_cast<std::size_t>(t)].node[i])]
-                            .p;
-                out = std::min(out, least_sine(p));
-            }
+        return at;
+    }
+
+    const Vec3& place(std::int32_t n) const { return mesh_.nodes[static_cast<std::size_t>(n)].p; }
+
+    double least_of(const std::vector<std::int32_t>& tets) const {
+        double out = 1.0;
+        for (const std::int32_t t : tets) {
+            std::array<Vec3, 4> p;
+            for (std::size_t i = 0; i < 4; ++i) p[i] = place(mesh_.tets[static_cast<std::size_t>(t)].node[i]);
+            out = std::min(out, least_sine(p));
+        }
+        return out;
+    }
+
+    // The least angle of a triangle, in degrees.
+    double sharpest(const std::array<std::int32_t, 3>& nodes) const {
+        double out = 180.0;
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Vec3 a = place(nodes[(k + 1) % 3]) - place(nodes[k]);
+            const Vec3 b = place(nodes[(k + 2) % 3]) - place(nodes[k]);
+            out = std::min(out, std::atan2(a.cross(b).norm(), a.dot(b)) / degree);
+        }
+        return out;
+    }
+
+    // Thin triangles of the skin, which tetrahedra do not mind: their points slide on what they lie on while
+    // no angle becomes worse than it was, or than all have to be.
+    void widen_facets() {
+        std::vector<std::array<std::int32_t, 3>> facets;
+        std::vector<std::vector<std::int32_t>> facets_at(mesh_.nodes.size());
+        for (const Wall& w : walls()) {
+            if (w.behind == void_region || w.behind < 0 || (w.before >= 0 && w.before != void_region))
+                continue;
+            for (const std::int32_t n : w.nodes)
+                facets_at[static_cast<std::size_t>(n)].push_back(static_cast<std::int32_t>(facets.size()));
+            facets.push_back(w.nodes);
+        }
+        const auto tets_at = tets_at_points();
+        const auto thinnest = [&](std::size_t n) {
+            double out = 180.0;
+            for (const std::int32_t f : facets_at[n])
+                out = std::min(out, sharpest(facets[static_cast<std::size_t>(f)]));
             return out;
         };
+        for (const auto& [target, floor] : facet_targets)
+            for (int round = 0; round < facet_rounds; ++round)
+                for (const auto& facet : facets) {
+                    if (sharpest(facet) >= target) continue;
+                    for (const std::int32_t n : facet)
+                        widen_at(static_cast<std::size_t>(n), floor, tets_at, thinnest);
+                }
+    }
+
+    template <class Thinnest>
+    void widen_at(std::size_t n, double least_angle, const std::vector<std::vector<std::int32_t>>& tets_at,
+                  const Thinnest& thinnest) {
+        TetMesh::Node& node = mesh_.nodes[n];
+        if (node.on != 1 && node.on != 2) return;
+        Vec3 normal = surfaces_.patch_normal(node.patches[0], node.p);
+        Vec3 first = Vec3::Zero(); // ways to slide
+        Vec3 second = Vec3::Zero();
+        if (node.on == 2) {
+            first = normal.unitOrthogonal();
+            second = normal.cross(first);
+        } else {
+            first = normal.cross(surfaces_.patch_normal(node.patches[1], node.p));
+            if (first.norm() < 1e-3) return;
+            first.normalize();
+        }
+        double shortest = 1e300;
+        for (const std::int32_t t : tets_at[n])
+            for (const std::int32_t o : mesh_.tets[static_cast<std::size_t>(t)].node)
+                if (static_cast<std::size_t>(o) != n)
+                    shortest = std::min(shortest, (place(o) - node.p).norm());
+        const Vec3 from = node.p;
+        std::vector<std::int32_t> solid;
+        std::vector<std::int32_t> beyond;
+        for (const std::int32_t t : tets_at[n])
+            (mesh_.tets[static_cast<std::size_t>(t)].region == void_region ? beyond : solid).push_back(t);
+        const double floor = std::min(least_of(solid), std::sin(least_angle * degree));
+        const double floor_beyond = std::min(least_of(beyond), std::sin(void_target * degree));
+        double best = thinnest(n);
+        Vec3 to = from;
+        for (const double step : {0.4, 0.2, 0.1})
+            for (int way = 0; way < 8; ++way) {
+                const double angle = 0.25 * pi * way;
+                const Vec3 wish =
+                    from + step * shortest * (std::cos(angle) * first + std::sin(angle) * second);
+                const auto there = sheets_.onto(node.patches, wish);
+                if (!there) continue;
+                node.p = *there;
+                const double now = thinnest(n);
+                if (now > best && least_of(solid) >= floor && least_of(beyond) >= floor_beyond) {
+                    best = now;
+                    to = node.p;
+                }
+            }
+        node.p = to;
+    }
+
+    // Each skin point onto what it lies on, as far as the tetrahedra about it allow.
+    void pull() {
+        const auto at = tets_at_points();
         for (std::size_t n = 0; n < mesh_.nodes.size(); ++n) {
             TetMesh::Node& node = mesh_.nodes[n];
             if (at[n].empty() || node.patches.empty() || node.patches.size() > 3) continue;
             const auto to = sheets_.onto(node.patches, node.p);
             if (!to || (*to - node.p).norm() < 1e-12 * sheets_.size()) continue;
             const Vec3 from = node.p;
-            const double floor = std::min(least(n), least_after_pull);
+            const double floor = std::min(least_of(at[n]), least_after_pull);
             for (const double share : {1.0, 0.5, 0.25}) {
                 node.p = from + share * (*to - from);
-                if (least(n) >= floor) break;
+                if (least_of(at[n]) >= floor) break;
                 node.p = from;
             }
         }
