@@ -110,9 +110,9 @@ std::string thickness_text(const Model& model, const Thickness& found) {
     };
     std::string out = "thickness of the design, by inscribed spheres:";
     if (!found.thickest) return out + " no design is left";
-    out += " at most " + at(*found.thickest);
-    if (found.thinnest) out += ", at least " + at(*found.thinnest);
-    if (found.narrowest) out += "; gaps at least " + at(*found.narrowest);
+    out += "\n  at most " + at(*found.thickest);
+    if (found.thinnest) out += "\n  at least " + at(*found.thinnest);
+    if (found.narrowest) out += "\n  gaps at least " + at(*found.narrowest);
     return out;
 }
 
