@@ -151,6 +151,11 @@ void Writer::finishes() {
     for (const RegionCard& card : model_.finishes) {
         LedgerLine& l =
             line(card.name, card.role == Role::Void ? std::string("cut") : "added, of " + card.material);
+        if (const Skin* stock = std::get_if<Skin>(&card.extent)) {
+            l.text += fmt::format(", stock of {:.5g} {} on {}, to be machined away", stock->depth,
+                                  unit(dimension::length), joined(stock->of));
+            continue;
+        }
         const Shape& shape = std::get<Shape>(card.extent);
         l.text += extent(", ", shape);
         if (apart(shape))

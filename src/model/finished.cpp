@@ -3,6 +3,9 @@
 #include "model/thickened.hpp"
 #include "study/mesh_word.hpp"
 
+#include <algorithm>
+#include <iterator>
+
 namespace upright {
 
 namespace {
@@ -40,6 +43,10 @@ std::vector<std::shared_ptr<const FacetBody>> bodies_of_cells(const Model& model
     return out;
 }
 
+bool has_shape(const RegionCard& card) {
+    return std::holds_alternative<Shape>(card.extent);
+}
+
 } // namespace
 
 Model finished(const Model& model) {
@@ -53,8 +60,10 @@ Model finished(const Model& model) {
         out.shapes = model.shapes.with_bodies(bodies_of_cells(model, model.mesh));
     }
     if (model.finishes.empty()) return out; // what infill there is stays
-    out.shapes = out.shapes.with(model.finishes);
-    for (const RegionCard& card : model.finishes) {
+    std::vector<RegionCard> finishes = model.finishes;
+    std::stable_partition(finishes.begin(), finishes.end(), has_shape);
+    out.shapes = out.shapes.with(finishes);
+    for (const RegionCard& card : finishes) {
         ModelRegion region;
         region.name = card.name;
         region.role = card.role;
@@ -68,7 +77,7 @@ Model finished(const Model& model) {
 
 Study finished(const Study& study) {
     Study out = study;
-    out.regions.insert(out.regions.end(), study.finishes.begin(), study.finishes.end());
+    std::copy_if(study.finishes.begin(), study.finishes.end(), std::back_inserter(out.regions), has_shape);
     out.finishes.clear();
     return out;
 }

@@ -517,6 +517,16 @@ void PartField::tell_of(const std::shared_ptr<const SolidPart>& solid, Part& par
     part.mass = mass_of(volumes);
 }
 
+Part PartField::with_stock(Part part, const StockWish& wish) const {
+    const double before = part.mass;
+    const auto solid = std::make_shared<const SolidPart>(upright::with_stock(model_, *part.solid, wish));
+    part.surface = {};
+    part.regions.clear();
+    tell_of(solid, part);
+    part.stock += part.mass - before;
+    return part;
+}
+
 Part PartField::filled_part(Part solid) const {
     Part out;
     out.level = solid.level;

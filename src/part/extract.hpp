@@ -6,6 +6,7 @@
 #include "part/anchors.hpp"
 #include "part/flat_carver.hpp"
 #include "part/part.hpp"
+#include "part/solid/stock.hpp"
 
 #include <functional>
 #include <memory>
@@ -47,6 +48,9 @@ class PartField {
     // Throws Error (Input) when nothing is left at the threshold. With fillets the threshold is that of the
     // part before them.
     Part extract(const PartOptions& options) const;
+
+    // A solid part with stock on its faces: skin, mass and regions are told again, pieces stay as they were.
+    Part with_stock(Part part, const StockWish& wish) const;
 
     // Mass and pieces at a threshold, without making the part.
     struct Glance {

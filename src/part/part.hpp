@@ -59,6 +59,7 @@ struct Part {
     std::vector<RegionShare> regions;
     double level = 0.0;   // of the field that was cut
     double fillets = 0.0; // mass that blending added, a part of the mass
+    double stock = 0.0;   // mass that is left for machining, a part of the mass
     // The mesh, of solid models: of the modelled part.
     std::shared_ptr<const SolidPart> solid;
     // The same part before infill was cut out of it, where there is some: what a design is measured by.

@@ -153,6 +153,9 @@ void check_names(const Study& study) {
             require_known(ring->around, painted, "earlier region", region.place);
         painted.push_back(region.name);
     }
+    for (const RegionCard& finish : study.finishes)
+        if (const Skin* stock = std::get_if<Skin>(&finish.extent))
+            require_known(stock->of, surfaces, "surface", finish.place);
     for (const SurfaceCard& surface : study.surfaces)
         require_known(surface.of, names_of(study.regions), "region", surface.place);
     for (const PointCard& point : study.points)

@@ -367,6 +367,43 @@ TEST(Making, DrawnWallsLean) {
     }
 }
 
+TEST(Finish, StockIsInTheFileAndNotInTheAnalysis) {
+    const TemporaryFolder folder;
+    folder.write("bare.toml", arm(""));
+    folder.write("raw.toml", arm("[[finish]]\nname = \"facing\"\nrole = \"add\"\nmaterial = \"steel\"\n"
+                                 "on = \"tip\"\nallowance = \"2 mm\"\n"));
+    const auto check = test::upright(folder.path(), {"check", "raw.toml", "--no-figures"});
+    ASSERT_EQ(check.code, 0) << check.err;
+    EXPECT_NE(check.out.find("stock of 2 mm on tip, to be machined away"), std::string::npos) << check.out;
+    std::array<double, 2> mass{};
+    for (std::size_t k = 0; k < 2; ++k) {
+        const std::string name = k == 0 ? "bare" : "raw";
+        ASSERT_EQ(test::upright(folder.path(), {"optimize", name + ".toml", "--quiet"}).code, 0);
+        ASSERT_EQ(test::upright(folder.path(), {"verify", name + ".run", "--no-figures"}).code, 0);
+        mass[k] =
+            nlohmann::json::parse(test::text_of(folder.path() / (name + ".run/verify/verify.json")))["mass"]
+                .get<double>();
+    }
+    EXPECT_EQ(mass[0], mass[1]); // the machined part is what works
+    const auto carve = test::upright(folder.path(), {"carve", "raw.run"});
+    ASSERT_EQ(carve.code, 0) << carve.out << carve.err;
+    EXPECT_NE(carve.out.find("stock facing: 2 mm to be machined away"), std::string::npos) << carve.out;
+    const auto part = nlohmann::json::parse(test::text_of(folder.path() / "raw.run/part.json"));
+    // The tip is 40 x 40, all of it kept.
+    EXPECT_NEAR(part["stock"].get<double>(), 2.0 * 1600.0 * 7.85e-9, 1e-12);
+    EXPECT_NEAR(part["mass"].get<double>(), mass[0] + 2.0 * 1600.0 * 7.85e-9, 1e-4 * mass[0]);
+    double far = 0.0;
+    for (const Corners& t : read_stl(folder.path() / "raw.run/part.stl"))
+        for (const auto& p : t) far = std::max(far, p[0]);
+    EXPECT_NEAR(far, 82.0, 1e-4);
+    const auto machined =
+        test::upright(folder.path(), {"carve", "raw.run", "--no-stock", "--out", "machined.3mf"});
+    EXPECT_EQ(machined.code, 0) << machined.err;
+    EXPECT_EQ(machined.out.find("stock"), std::string::npos) << machined.out;
+    EXPECT_EQ(test::upright(folder.path(), {"carve", "raw.run", "--out", "raw.step"}).code, 0);
+    EXPECT_EQ(test::upright(folder.path(), {"carve", "bare.run", "--no-stock"}).code, 2);
+}
+
 TEST(Finish, HolesAndPadsAreInThePartAlone) {
     const TemporaryFolder folder;
     const std::string finish = R"(

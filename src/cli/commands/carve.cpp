@@ -29,7 +29,7 @@ struct CarveWish : FigureWish {
     std::string target, out, mass, step, blend;
     std::optional<double> at, fraction;
     std::optional<int> iteration, restart;
-    bool connected = false, all_pieces = false, fine = false, no_infill = false;
+    bool connected = false, all_pieces = false, fine = false, no_infill = false, no_stock = false;
 };
 
 namespace fs = std::filesystem;
@@ -72,12 +72,13 @@ void tell(const Model& model, const Part& part, double at, double of_densities, 
                                model.units.mass_text(part.mass, 5), part.volume,
                                model.units.text(dimension::volume), part.surface.corners.size(),
                                part.closed ? "closed" : "NOT CLOSED"));
-    const double moved = 100.0 * ((part.outside().mass - part.outside().fillets) / of_densities - 1.0);
+    const double moved =
+        100.0 * ((part.outside().mass - part.outside().fillets - part.outside().stock) / of_densities - 1.0);
     console.result(fmt::format("mass of the densities {:.5g} {}, so carving{} moves it by {:+.1f} %{}",
                                of_densities, model.units.text(dimension::mass),
-                               part.unfilled         ? " (before infill)"
-                               : part.fillets != 0.0 ? " (before fillets)"
-                                                     : "",
+                               part.unfilled                      ? " (before infill)"
+                               : part.fillets + part.stock != 0.0 ? " (before fillets and stock)"
+                                                                  : "",
                                moved, std::abs(moved) > 5.0 ? "; doubt: more than 5 %" : ""));
     if (part.unfilled) console.result(infill_text(model, part));
     if (part.solid) {
@@ -130,6 +131,7 @@ Json report_of(const Model& model, const Part& part, const PartOptions& options,
              {"pieces", pieces},
              {"regions", regions},
              {"thresholds", table}};
+    if (part.stock > 0.0) out["stock"] = part.stock;
     if (options.blend > 0.0)
         out["fillets"] = {
             {"radius", options.blend}, {"unit", model.units.length}, {"mass", part.outside().fillets}};
@@ -213,6 +215,40 @@ points_of_surfaces(const Study& study, const Model& run, const Part& part) {
     return out;
 }
 
+// What is left on surfaces for machining. Throws Error (Input) for a surface of which nothing is left.
+Part with_all_stock(const Job& job, const Model& finished_model, const PartField& field, Part part,
+                    Console& console) {
+    std::vector<StockWish> wishes;
+    for (const RegionCard& card : job.study.finishes) {
+        const Skin* stock = std::get_if<Skin>(&card.extent);
+        if (stock == nullptr) continue;
+        const Model bare = build_part_model(finished(job.study), *part.solid, false, job.model);
+        StockWish wish;
+        wish.name = card.name;
+        wish.depth = stock->depth;
+        for (std::size_t r = 0; r < finished_model.regions.size(); ++r)
+            if (finished_model.regions[r].name == card.name) wish.region = static_cast<RegionId>(r);
+        for (const ModelSurface& s : bare.surfaces) {
+            if (std::find(stock->of.begin(), stock->of.end(), s.name) == stock->of.end()) continue;
+            for (const MeshFace& f : s.faces) {
+                const std::vector<NodeId> ring = bare.mesh.face_corners(f);
+                std::array<std::int32_t, 3> face{};
+                for (std::size_t k = 0; k < 3; ++k) face[k] = static_cast<std::int32_t>(ring[k]);
+                wish.faces.push_back(face);
+            }
+        }
+        wishes.push_back(std::move(wish));
+    }
+    for (const StockWish& wish : wishes) {
+        const double before = part.mass;
+        part = field.with_stock(std::move(part), wish);
+        console.result(fmt::format("stock {}: {:.4g} {} to be machined away, {} of the part's mass",
+                                   wish.name, wish.depth, job.model.units.length,
+                                   job.model.units.mass_text(part.mass - before, 3)));
+    }
+    return part;
+}
+
 // The threshold that was asked for, by itself or by what comes of it.
 double chosen_threshold(const CarveWish& in, const Session& session, const RunFolder& folder,
                         const Model& model, const PartField& field) {
@@ -245,6 +281,12 @@ int run_carve(const CarveWish& in, Session& session) {
     const Model model = finished(job.model);
     const DesignValues design = design_values(folder, model, in.iteration);
 
+    const bool has_stock =
+        std::any_of(job.study.finishes.begin(), job.study.finishes.end(),
+                    [](const RegionCard& card) { return std::holds_alternative<Skin>(card.extent); });
+    if (in.no_stock && !has_stock)
+        throw Error::usage("--no-stock goes with a study that has a [[finish]] with an allowance",
+                           "Leave it out");
     if (in.no_infill && model.infills.empty())
         throw Error::usage("--no-infill goes with a study that has an [[infill]]", "Leave it out");
     if (format.ending == ".step" && !model.infills.empty() && !in.no_infill)
@@ -273,6 +315,8 @@ int run_carve(const CarveWish& in, Session& session) {
         }
         part = field.extract(part_options);
     }
+    const Part machined = part;
+    if (part.solid && !in.no_stock) part = with_all_stock(job, model, field, std::move(part), console);
     const Json table = threshold_table(field, part_options, part, model.units.text(dimension::mass), console);
     tell(model, part, part_options.threshold, mass_of(model, design.density), console);
     if (part_options.blend > 0.0) console.result(fillets_text(model, part.outside(), part_options.blend));
@@ -282,11 +326,11 @@ int run_carve(const CarveWish& in, Session& session) {
     // Spheres tell nothing of members of a sheet that are wider than it is thick.
     if (part.solid && !made_of_sheets(model)) {
         thickness =
-            measure_thickness(model, part.outside(),
+            measure_thickness(model, machined.outside(),
                               std::max(gaps_seen * model.mesh.size, 1.1 * model.form.min_slot.value_or(0.0)));
         console.result(thickness_text(model, *thickness));
-        making = check_making(model, part.outside(), model.form.draw ? draw_parting(model, model.form) : 0.0,
-                              *thickness);
+        making = check_making(model, machined.outside(),
+                              model.form.draw ? draw_parting(model, model.form) : 0.0, *thickness);
     }
     if (!making.empty()) console.result(making_text(making));
 
@@ -298,7 +342,7 @@ int run_carve(const CarveWish& in, Session& session) {
     cad::StepResult step;
     if (format.ending == ".step") written.read_back = &step;
     if (part.solid && format.ending == ".vtu" && !made_of_sheets(model))
-        written.surfaces = points_of_surfaces(job.study, job.model, part);
+        written.surfaces = points_of_surfaces(finished(job.study), job.model, machined);
     format.write(written, file);
     Json report = report_of(model, part, part_options, table, making, thickness);
     if (written.read_back != nullptr)
@@ -355,6 +399,8 @@ Command carve_command() {
                              "Edges half as long as the cells': more triangles on bent and free faces");
                 options.value("--blend", "RADIUS", in->blend,
                               "Fillets where the free surface meets kept shapes, as \"12 mm\"");
+                options.flag("--no-stock", in->no_stock,
+                             "As machined, without the allowances of [[finish]] that the study has");
                 options.flag("--no-infill", in->no_infill, "Solid, without the infill that the study has");
                 options.value("--step", "FORM", in->step,
                               "Free faces of a STEP file: smooth (default) or facets, flat triangles");

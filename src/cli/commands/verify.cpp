@@ -123,6 +123,10 @@ int run_verify(const VerifyWish& in, Session& session) {
     // Before the work, so that a place that takes nothing is told at once; an earlier result stays until this
     // one is there.
     AnalysisFolder::require_place(path, Existing::Replace);
+    for (const RegionCard& card : job.study.finishes)
+        if (const Skin* stock = std::get_if<Skin>(&card.extent))
+            console.result(fmt::format("stock {}: left out, since the {:.4g} {} are machined away", card.name,
+                                       stock->depth, job.model.units.length));
     verify(in, v, console);
     const AnalysisFolder out = AnalysisFolder::create(path, Existing::Replace);
     try {

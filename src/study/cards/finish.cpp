@@ -11,10 +11,24 @@ namespace {
 
 struct FinishDraft : RegionCard {
     std::optional<Shape> shape;
+    Skin stock; // `of` surfaces instead of a shape
     const Frame* frame = nullptr;
     std::vector<RigidMove> copies;
     Place material_place;
 };
+
+void require_stock(const FinishDraft& finish) {
+    if (finish.role == Role::Void)
+        throw Error::input(finish.place, "\"" + finish.name + "\" cuts, and an allowance adds",
+                           "Write role = \"add\", or a shape to cut");
+    if (finish.shape)
+        throw Error::input(finish.place, "\"" + finish.name + "\" has a shape and a surface",
+                           "Write one card for each");
+    if (finish.frame != nullptr || !finish.copies.empty())
+        throw Error::input(finish.place,
+                           "frame and copies place a shape, and \"" + finish.name + "\" has none",
+                           "Remove them; an allowance lies on all surfaces that `on` names");
+}
 
 void finish_card(FinishDraft& finish, const CardReader& reader) {
     const Node* material = reader.find("material");
@@ -23,6 +37,11 @@ void finish_card(FinishDraft& finish, const CardReader& reader) {
     if (material == nullptr && finish.role != Role::Void)
         throw Error::input(finish.place, "\"" + finish.name + "\" adds no material",
                            "Write material = \"…\" with the name of a [[material]] or of the library");
+    if (!finish.stock.of.empty()) {
+        require_stock(finish);
+        finish.extent = finish.stock;
+        return;
+    }
     if (!finish.shape)
         throw Error::input(finish.place, "\"" + finish.name + "\" has no shape",
                            "Write a shape, as of a region: cylinder = { from = …, to = …, radius = … }");
@@ -43,7 +62,18 @@ const Schema<FinishDraft>& finish_schema() {
                  &F::material_place)
                  .fallback("must be there with add")
                  .example("material = \"steel\"")
-                 .says("of what is added")},
+                 .says("of what is added"),
+             key<F>("on", {value::names("surfaces")}, [](F& f, const Given& g) { f.stock.of = g.names(); })
+                 .beside({"allowance"}, "on belongs to allowance", "Write allowance = \"2 mm\" as well")
+                 .example("on = \"flange\"")
+                 .says("surfaces that stock is left on"),
+             key<F>("allowance", {value::quantity(dimension::length).above(0)},
+                    [](F& f, const Given& g) { f.stock.depth = g.number(); })
+                 .beside({"on"}, "allowance belongs to on",
+                         "Write on = \"…\" with the name of a surface as well")
+                 .example("allowance = \"2 mm\"")
+                 .says("how deep the stock is that machining takes away: `carve` adds it to what it writes "
+                       "and weighs, `verify` leaves it out")},
             finish_card);
         s.add(keys_of_shapes<F>());
         s.add({key<F>("frame", {value::name("frame")}, [](F& f, const Given& g) { f.frame = &read_frame(g); })
@@ -83,7 +113,7 @@ void read_finishes(Study& study, const Node& document, const Context& context) {
         for_copies(finish.name, finish.copies, [&](const std::string& name, const RigidMove& motion) {
             RegionCard copy = finish;
             copy.name = name;
-            std::get<Shape>(copy.extent) = moved(std::get<Shape>(copy.extent), motion);
+            if (Shape* shape = std::get_if<Shape>(&copy.extent)) *shape = moved(*shape, motion);
             for (const RegionCard& region : study.regions)
                 if (region.name == name)
                     throw Error::input(finish.place, "\"" + name + "\" is the name of a region already",
