@@ -118,10 +118,9 @@ TEST(FileMeshPart, DividesEveryKindOfSolid) {
             ASSERT_LE(count, 2);
             if (count == 2) continue;
             const auto& p = space.tets.points;
-            const auto at = [&](int i) {
-                return p[static_cast<std::size_t>(key[static_cast<std::size_t>(i)])];
-            };
-            skin += 0.5 * Vec3(at(1) - at(0)).cross(at(2) - at(0)).norm();
+            std::array<Vec3, 3> at;
+            for (std::size_t i = 0; i < 3; ++i) at[i] = p[static_cast<std::size_t>(key[i])];
+            skin += 0.5 * Vec3(at[1] - at[0]).cross(at[2] - at[0]).norm();
         }
         EXPECT_NEAR(skin, 2.0 * (16.0 + 32.0 + 32.0), 1e-9) << "neighbours divide their faces alike";
     }
