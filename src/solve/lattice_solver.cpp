@@ -73,7 +73,7 @@ struct LatticeOperator::Level {
 
     double bytes() const {
         return pattern.bytes() + 4.0 * static_cast<double>(blocks.size() + inverse.size()) + down.bytes() +
-               8.0 * static_cast<double>(factor.matrixLLT().size()) +
+               8.0 * static_cast<double>(factor.rows() * factor.cols()) +
                12.0 * static_cast<double>((2 * direction.size() + 2 * asked.size()) * pattern.nodes());
     }
     void make_room(int count, bool first) {

@@ -36,7 +36,7 @@ class SchemaWriter {
         }
         out["properties"] = properties;
         out["additionalProperties"] = false;
-        out["if"] = {{"required", {"extends"}}};
+        out["if"] = {{"required", Json::array({"extends"})}};
         out["else"] = {{"required", {"units", "region", "mesh"}}, {"properties", whole}};
         out["$defs"] = Json::object();
         for (const auto& [name, definition] : definitions_) out["$defs"][name] = definition;
@@ -62,7 +62,7 @@ class SchemaWriter {
             out["description"] = of["description"];
             of.erase("description");
         }
-        out["anyOf"] = {std::move(of), {{"const", "unset"}}};
+        out["anyOf"] = Json::array({std::move(of), {{"const", "unset"}}});
         return out;
     }
 
@@ -74,7 +74,7 @@ class SchemaWriter {
     static Json quantity(const NumberRange& range, const char* type) {
         Json number{{"type", type}};
         limit(number, range);
-        return {{"anyOf", {number, {{"type", "string"}}}}};
+        return {{"anyOf", Json::array({number, {{"type", "string"}}})}};
     }
 
     static Json list_of(Json item, std::size_t least, std::size_t most) {
@@ -104,7 +104,7 @@ class SchemaWriter {
         case Kind::Word:
             return {{"enum", form.words}};
         case Kind::Names:
-            return {{"anyOf", {{{"type", "string"}}, list_of({{"type", "string"}}, 1, 0)}}};
+            return {{"anyOf", Json::array({{{"type", "string"}}, list_of({{"type", "string"}}, 1, 0)})}};
         case Kind::Place:
         case Kind::Components:
         case Kind::Direction:
@@ -138,7 +138,8 @@ class SchemaWriter {
         Json out;
         out["description"] = description(key);
         Json value = any_of(key.forms);
-        if (value.contains("$ref")) return {{"description", out["description"]}, {"allOf", {value}}};
+        if (value.contains("$ref"))
+            return {{"description", out["description"]}, {"allOf", Json::array({value})}};
         out.update(value);
         return out;
     }
@@ -176,7 +177,7 @@ class SchemaWriter {
             both["description"] = said;
             there.erase("description");
             one.erase("description");
-            both["anyOf"] = there == one ? Json{there} : Json{there, one};
+            both["anyOf"] = there == one ? Json::array({there}) : Json::array({there, one});
             there = both;
         }
     }
@@ -186,7 +187,7 @@ class SchemaWriter {
             if (key.required && key.homes.empty()) rules["required"].push_back(key.name);
     }
 
-    static Json needs(const std::string& key) { return {{"required", {key}}}; }
+    static Json needs(const std::string& key) { return {{"required", Json::array({key})}}; }
 
     static void choose(Json& all, const std::vector<Choice>& choices) {
         for (const Choice& choice : choices) {
@@ -222,7 +223,7 @@ class SchemaWriter {
 
     Json variant_rule(const TableFacts& table, const VariantFacts& kind) {
         Json is{{"properties", {{table.decides, {{"const", kind.word}}}}}};
-        if (kind.word != table.usual) is["required"] = {table.decides};
+        if (kind.word != table.usual) is["required"] = Json::array({table.decides});
         Json then = Json::object();
         require(then, kind.keys);
         Json all = Json::array();
