@@ -4,6 +4,12 @@
 
 namespace upright {
 
+namespace {
+
+constexpr std::int64_t most_counted = 1000000000; // of anything: there is room for what is added to it
+
+} // namespace
+
 std::vector<std::string> Walk::names() const {
     std::vector<std::string> out;
     const Checkpoint& all = reading() ? *from_ : *to_;
@@ -32,7 +38,12 @@ void Walk::operator()(const std::string& name, double& value) const {
     one<double>(name, value);
 }
 void Walk::operator()(const std::string& name, int& value) const {
-    one<std::int64_t>(name, value);
+    std::int64_t number = value;
+    one<std::int64_t>(name, number);
+    if (number < -most_counted || number > most_counted)
+        throw Error::input({}, "the checkpoint is damaged: \"" + at_ + name + "\" is beyond what is counted",
+                           "Start afresh with --force");
+    value = static_cast<int>(number);
 }
 void Walk::operator()(const std::string& name, bool& value) const {
     std::int64_t number = value ? 1 : 0;

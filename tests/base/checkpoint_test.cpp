@@ -66,6 +66,13 @@ TEST(Checkpoint, AnotherTypeOrALyingCountIsDamage) {
     Checkpoint wrong = kept;
     wrong.values["inner/steps"] = 2.5;
     EXPECT_THROW(Kept().walk(Walk(std::as_const(wrong))), Error);
+    // Whole numbers are counts: one more than the largest would be none.
+    for (const std::int64_t steps :
+         {std::int64_t{2147483647}, std::int64_t{-2147483648}, std::int64_t{1} << 40}) {
+        Checkpoint far = kept;
+        far.values["inner/steps"] = steps;
+        EXPECT_THROW(Kept().walk(Walk(std::as_const(far))), Error) << steps;
+    }
     for (const std::int64_t count : {std::int64_t{-1}, std::int64_t{4000000000}}) {
         Checkpoint lying = kept;
         lying.values["inner/starts/count"] = count;
