@@ -205,8 +205,8 @@ void Verification::carve() {
     out_.part = part_at(options_);
     out_.space = build_part_model(study_, field_->whole(), false, run_model_);
     if (out_.body_volume <= 0.0) return;
-    double volume = 0.0; // pieces that were left out are in the file too
-    for (const PartPiece& p : out_.part.pieces) volume += p.volume;
+    double volume = out_.part.volume; // pieces that were left out are in the file too
+    for (const PartPiece& p : out_.part.pieces) volume += p.dropped ? p.volume : 0.0;
     if (std::abs(volume - out_.body_volume) > beyond_allowed * out_.body_volume)
         throw Error::input(
             {out_.body_file},
