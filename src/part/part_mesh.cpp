@@ -4,6 +4,7 @@
 #include "geometry/facets.hpp"
 #include "mesh/owned_mesh.hpp"
 #include "mesh/quality.hpp"
+#include "part/solid/face_corners.hpp"
 
 #include <algorithm>
 #include <map>
@@ -19,12 +20,6 @@ constexpr double beside = 0.02;                  // of a size: there one asks wh
 constexpr double most_off = 0.3, as_along = 0.8; // of a size, and the cosine: a face of the part lies on one
 constexpr double most_bent = 0.25;               // of an edge: how far its middle is moved
 constexpr std::array<std::array<std::size_t, 2>, 6> edges{{{0, 1}, {1, 2}, {2, 0}, {0, 3}, {1, 3}, {2, 3}}};
-
-using Corners = std::array<std::int32_t, 3>;
-Corners sorted(Corners n) {
-    std::sort(n.begin(), n.end());
-    return n;
-}
 
 class PartKind final : public MeshKind {
   public:

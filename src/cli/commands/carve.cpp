@@ -11,7 +11,6 @@
 #include "part/extract.hpp"
 #include "part/part_mesh.hpp"
 #include "part/thickness.hpp"
-#include "quantity/quantities.hpp"
 #include "store/json_inside.hpp"
 #include "tell/part_text.hpp"
 
@@ -189,12 +188,8 @@ void require_one_choice(const CarveWish& in) {
 
 // --mass in the study's units.
 double mass_asked(const CarveWish& in, const Model& model) {
-    try {
-        const double mass = Quantities(model.units).number(in.mass, dimension::mass, {});
-        if (mass > 0.0) return mass;
-    } catch (const Error& e) {
-        throw Error::usage(std::string("--mass: ") + e.what());
-    }
+    const double mass = quantity_asked("--mass", in.mass, dimension::mass, model);
+    if (mass > 0.0) return mass;
     throw Error::usage("--mass " + in.mass + " is no mass of a part",
                        "Write it with its unit: --mass \"3.2 kg\"");
 }
@@ -218,11 +213,10 @@ points_of_surfaces(const Study& study, const Model& run, const Part& part) {
 // What is left on surfaces for machining. Throws Error (Input) for a surface of which nothing is left.
 Part with_all_stock(const Job& job, const Model& finished_model, const PartField& field, Part part,
                     Console& console) {
-    std::vector<StockWish> wishes;
+    const Model bare = build_part_model(finished(job.study), *part.solid, false, job.model);
     for (const RegionCard& card : job.study.finishes) {
         const Skin* stock = std::get_if<Skin>(&card.extent);
         if (stock == nullptr) continue;
-        const Model bare = build_part_model(finished(job.study), *part.solid, false, job.model);
         StockWish wish;
         wish.name = card.name;
         wish.depth = stock->depth;
@@ -237,9 +231,6 @@ Part with_all_stock(const Job& job, const Model& finished_model, const PartField
                 wish.faces.push_back(face);
             }
         }
-        wishes.push_back(std::move(wish));
-    }
-    for (const StockWish& wish : wishes) {
         const double before = part.mass;
         part = field.with_stock(std::move(part), wish);
         console.result(fmt::format("stock {}: {:.4g} {} to be machined away, {} of the part's mass",
@@ -316,7 +307,8 @@ int run_carve(const CarveWish& in, Session& session) {
         part = field.extract(part_options);
     }
     const Part machined = part;
-    if (part.solid && !in.no_stock) part = with_all_stock(job, model, field, std::move(part), console);
+    if (part.solid && has_stock && !in.no_stock)
+        part = with_all_stock(job, model, field, std::move(part), console);
     const Json table = threshold_table(field, part_options, part, model.units.text(dimension::mass), console);
     tell(model, part, part_options.threshold, mass_of(model, design.density), console);
     if (part_options.blend > 0.0) console.result(fillets_text(model, part.outside(), part_options.blend));

@@ -76,6 +76,11 @@ double threshold(const std::optional<double>& at);
 double threshold(const std::optional<double>& at, const RunFolder& folder,
                  const std::optional<int>& iteration);
 
+// What an option was given, in the study's units. Throws Error (Usage), the option named, for what is no such
+// quantity.
+double quantity_asked(const std::string& option, const std::string& given, const Dimension& dimension,
+                      const Model& model);
+
 // --blend: a radius that edges of a length can follow; zero where none was asked for. Throws Error (Usage)
 // for what is no such length, and where a part has no fillets: plane models and shells that are meshed here.
 double blend_radius(const std::string& asked, const Model& model, double edge);

@@ -107,12 +107,7 @@ void plot_iterations(bool sheet, const RunFolder& folder, const Model& model, do
 }
 
 double threshold_of_mass(const std::string& mass, const Model& model, const DesignValues& design) {
-    double wanted = 0.0;
-    try {
-        wanted = Quantities(model.units).number(mass, dimension::mass, {});
-    } catch (const Error& e) {
-        throw Error::usage(std::string("--mass: ") + e.what());
-    }
+    const double wanted = quantity_asked("--mass", mass, dimension::mass, model);
     if (!(wanted > 0.0))
         throw Error::usage("--mass " + mass + " is no mass", "Write it with its unit: --mass \"3 kg\"");
     return PartField(model, design).threshold_of_mass(wanted);

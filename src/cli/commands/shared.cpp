@@ -99,15 +99,19 @@ DesignValues design_values(const RunFolder& folder, const Model& model, const st
             threshold(std::nullopt, folder, iteration)};
 }
 
+double quantity_asked(const std::string& option, const std::string& given, const Dimension& dimension,
+                      const Model& model) {
+    try {
+        return Quantities(model.units).number(given, dimension, {});
+    } catch (const Error& e) {
+        throw Error::usage(option + ": " + e.what());
+    }
+}
+
 double blend_radius(const std::string& asked, const Model& model, double edge) {
     if (asked.empty()) return 0.0;
     const std::string& length = model.units.length;
-    double radius = 0.0;
-    try {
-        radius = Quantities(model.units).number(asked, dimension::length, {});
-    } catch (const Error& e) {
-        throw Error::usage(std::string("--blend: ") + e.what());
-    }
+    const double radius = quantity_asked("--blend", asked, dimension::length, model);
     if (!(radius > 0.0))
         throw Error::usage("--blend " + asked + " is no radius of a fillet",
                            fmt::format("Write a length, such as \"{:g} {}\"", 2.0 * edge, length));

@@ -1,6 +1,7 @@
 #include "part/solid/stock.hpp"
 
 #include "base/edge_key.hpp"
+#include "part/solid/face_corners.hpp"
 #include "part/solid/symmetry_face.hpp"
 
 #include <Eigen/Dense>
@@ -16,13 +17,6 @@ constexpr double as_one = 0.05;   // of singular values: normals that differ by 
 constexpr double touching = 1e-7; // of a size: on a sheet
 constexpr double flush = 0.99;    // cosine between a side and the sheet that it lies on
 
-using Corners = std::array<std::int32_t, 3>;
-
-Corners in_order(Corners n) {
-    std::sort(n.begin(), n.end());
-    return n;
-}
-
 class StockBuilder {
   public:
     StockBuilder(const Model& model, const SolidPart& part, const StockWish& wish)
@@ -31,7 +25,7 @@ class StockBuilder {
     SolidPart run() {
         find_faces();
         raise_points();
-        for (std::size_t i = 0; i < chosen_.size(); ++i) add_prism(chosen_[i]);
+        for (const std::size_t f : chosen_) add_prism(f);
         add_sides();
         for (const std::size_t f : chosen_)
             out_.faces[f].before = static_cast<std::int32_t>(index(wish_.region));
@@ -54,9 +48,9 @@ class StockBuilder {
     void find_faces() {
         std::map<Corners, std::size_t> known;
         for (std::size_t f = 0; f < out_.faces.size(); ++f)
-            if (out_.faces[f].before < 0) known.emplace(in_order(out_.faces[f].nodes), f);
+            if (out_.faces[f].before < 0) known.emplace(sorted(out_.faces[f].nodes), f);
         for (const Corners& face : wish_.faces) {
-            const auto found = known.find(in_order(face));
+            const auto found = known.find(sorted(face));
             if (found == known.end() || on_symmetry(model_, out_, out_.faces[found->second])) continue;
             chosen_.push_back(found->second);
         }
@@ -140,7 +134,7 @@ class StockBuilder {
     // Three tetrahedra; sides are halved from the lower number below to the higher above, so that prisms fit.
     void add_prism(std::size_t f) {
         const Corners face = out_.faces[f].nodes;
-        const Corners n = in_order(face);
+        const Corners n = sorted(face);
         // Whether the order of the numbers goes round the other way.
         turned_ = !((face[0] == n[0] && face[1] == n[1]) || (face[1] == n[0] && face[2] == n[1]) ||
                     (face[2] == n[0] && face[0] == n[1]));
