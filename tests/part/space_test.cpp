@@ -327,6 +327,25 @@ TEST(CutSpace, PlanesEndWithTheirFaces) {
     }
 }
 
+// The skin of a blind bore ends in a plane below it, here in one that runs through the lattice's nodes: the
+// bore's side, which is cut some way beyond its end, is no face there, and that of the channel meets it at an
+// angle.
+TEST(CutSpace, TheEndOfASkinIsAWallWhereItRunsThroughNodes) {
+    for (const char* size : {"8", "4", "6", "5.5"}) {
+        const Model model = build_model(study_from(
+            test::StudyText()
+                .steel()
+                .region("block", "box = [[0, 0, 0], [160, 96, 96]]")
+                .region("bore", "cylinder = { from = [80, 48, 60], to = [80, 48, 96], radius = 24 }", "void")
+                .region("wall", "skin_of = \"bore\"\ndepth = 12\nwithin = \"block\"", "keep")
+                .region("channel", "box = [[0, 32, 0], [160, 64, 52]]", "void")
+                .mesh("size = " + std::string(size))));
+        const SpaceTets space = cut_space(model.mesh, model.shapes);
+        expect_sound(space);
+        EXPECT_LT(space.doubtful, 1e-9) << size;
+    }
+}
+
 // A bore that leaves walls of a fraction of the lattice's step: whatever plane runs through them, no region
 // leaks into another.
 TEST(PartSpace, WallsThinnerThanTheLatticeHold) {

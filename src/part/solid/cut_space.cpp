@@ -18,6 +18,7 @@ namespace {
 constexpr double reach = 2.5, snap = 0.25, most_move = 0.4, least_after = 0.12;
 constexpr double on_it = 1e-7;  // already on the sheet
 constexpr double beside = 0.01; // to both sides of a cut one asks whose the place is
+constexpr double along = 0.9;   // cosine: surfaces that go the same way
 // Edges on curved faces bend off them by so much of the radius at most (about 30 degrees an edge), unless
 // they are as short, in lattice steps.
 constexpr double bend = 0.035, shortest = 0.12;
@@ -156,6 +157,16 @@ class SpaceCutter {
                          : std::abs(regions_.distance(static_cast<std::size_t>(r), p)) < a_;
         });
     }
+    // Whether the field goes along an exact face at a point on it. Sheets are cut some way beyond their
+    // faces, and there is none there; other faces it meets at an angle.
+    bool follows_a_face(const Sheet& field, std::size_t point) const {
+        const Vec3& p = out_.tets.points[point];
+        const std::vector<std::int32_t>& on = out_.tets.on[point];
+        return std::any_of(on.begin(), on.end(), [&](std::int32_t s) {
+            const Sheet& face = out_.sheets[s];
+            return std::abs(face.normal(p).dot(field.normal(p))) > along && between_regions(face, p);
+        });
+    }
     // Whether regions change across the sheet somewhere about the place, within a step.
     bool thin_wall_at(const Sheet& sheet, const Vec3& p) const {
         const auto [u, v] = across(sheet.normal(p));
@@ -177,10 +188,9 @@ class SpaceCutter {
         for (std::size_t i = 0; i < value.size(); ++i) {
             if (std::abs(value[i]) > on_it * a_) continue;
             value[i] = 0.0;
-            // A plane goes on beyond its face: what lies on it there is as free as any other. A field goes
-            // along with the exact faces that it follows.
+            // A plane goes on beyond its face: what lies on it there is as free as any other.
             if (on_written_face(sheet, tets.points[i]) &&
-                (sheet.kind != Sheet::Kind::Field || tets.on[i].empty()))
+                (sheet.kind != Sheet::Kind::Field || !follows_a_face(sheet, i)))
                 tets.put_on(static_cast<std::int32_t>(i), number);
         }
         const auto edges = tets.edges_across(value, [](std::size_t) { return true; });
