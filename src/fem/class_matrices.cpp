@@ -449,6 +449,24 @@ double ClassMatrices::work(std::size_t number, const double* u, const double* v)
     return out;
 }
 
+void ClassMatrices::times(std::size_t number, const double* u, double* out) const {
+    const Law& law = this->law(number);
+    const auto sum = [&](const auto& x) {
+        constexpr int nodes = std::decay_t<decltype(x)>::ColsAtCompileTime;
+        const Eigen::Map<const Gradient<nodes>> moved(u);
+        Eigen::Map<Gradient<nodes>> forces(out);
+        forces.setZero();
+        each_point<nodes>(x, [&](const Gradient<nodes>& g, double volume) {
+            const Mat3 H = moved * g.transpose();
+            if (law.isotropic)
+                forces += volume * (law.lambda * H.trace() * g + law.mu * (H + H.transpose()) * g);
+            else
+                forces += volume * stress_tensor(law.D * strain_of(H)) * g;
+        });
+    };
+    first_order_[number] != 0 ? sum(places<4>(number)) : sum(places<10>(number));
+}
+
 Voigt ClassMatrices::stress(std::size_t number, const double* u) const {
     Voigt out;
     const auto find = [&](const auto& x) {

@@ -34,6 +34,8 @@ class ClassMatrices : public MadeMatrices {
 
     // v' M u of a class that is made; displacements node by node of the element.
     double work(std::size_t number, const double* u, const double* v) const;
+    // K u of such a class, without its matrix: of stiffness alone.
+    void times(std::size_t number, const double* u, double* out) const;
     // Stress at the middle of such an element from its displacements, and the forces on its nodes that are
     // the transposed product with a stress: of stiffness alone.
     Voigt stress(std::size_t number, const double* u) const;

@@ -16,6 +16,19 @@ std::vector<Vec3> natural_points(ElementKind kind) {
     return out;
 }
 
+// In the axes of space.
+using Places = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, 20>;
+
+// Of a solid, from its places, their displacements and the gradients of the interpolation by natural
+// coordinates.
+Voigt solid_stress(const Elastic6& D, const Places& x, const Places& u, const Places& natural, Mat3& J) {
+    J = x.lazyProduct(natural.transpose());
+    const Mat3 H = Mat3(u.lazyProduct(natural.transpose())) * J.inverse();
+    Voigt strain;
+    strain << H(0, 0), H(1, 1), H(2, 2), H(0, 1) + H(1, 0), H(1, 2) + H(2, 1), H(2, 0) + H(0, 2);
+    return D * strain;
+}
+
 } // namespace
 
 ErrorEstimate estimate_error(const StaticAnalysis& analysis, const ModelCase& c, const Eigen::VectorXd& u,
@@ -45,6 +58,8 @@ ErrorEstimate estimate_error(const StaticAnalysis& analysis, const ModelCase& c,
             list.push_back(s);
         }
     }
+    const bool solid = mesh.dimension() == 3 && !mesh.shell();
+    const double rise = analysis.rise(c);
     std::vector<Elastic6> compliance(model.materials.size(), Elastic6::Zero());
     std::vector<bool> have(model.materials.size(), false);
     for (std::size_t i = 0; i < mesh.elements(); ++i) {
@@ -67,10 +82,25 @@ ErrorEstimate estimate_error(const StaticAnalysis& analysis, const ModelCase& c,
         const std::size_t first = mesh.starts[i];
         const bool second = traits(kind).nodes > traits(kind).corners;
         std::vector<Voigt> true_stress;
-        if (second) true_stress = stress_at(analysis, c, u, e, natural[static_cast<std::size_t>(kind)]);
+        Elastic6 D;
+        Places in_space;
+        Places moved;
+        Voigt free = Voigt::Zero();
+        if (second && solid) {
+            D = elasticity(model, e);
+            in_space = x;
+            moved = Eigen::Map<const Places>(analysis.element_displacement(u, e).data(), 3, x.cols());
+            if (rise != 0.0) free = D * free_strain(model, e) * rise;
+        } else if (second) {
+            true_stress = stress_at(analysis, c, u, e, natural[static_cast<std::size_t>(kind)]);
+        }
         for (std::size_t k = 0; k < list.size(); ++k) {
             const Sample& p = list[k];
-            const double volume = p.weight * (x * p.G.transpose()).determinant() * depth;
+            Mat3 J;
+            Voigt own = Voigt::Zero();
+            if (second && solid) own = solid_stress(D, in_space, moved, p.G, J) - free;
+            const double volume =
+                p.weight * (second && solid ? J.determinant() : (x * p.G.transpose()).determinant()) * depth;
             std::array<Voigt, 2> found{Voigt::Zero(), Voigt::Zero()};
             std::array<Voigt, 2> better{Voigt::Zero(), Voigt::Zero()};
             for (std::size_t n = 0; n < mesh.starts[i + 1] - first; ++n)
@@ -79,7 +109,7 @@ ErrorEstimate estimate_error(const StaticAnalysis& analysis, const ModelCase& c,
                     found[l] += N * field.at_nodes[(first + n) * layers + l];
                     better[l] += N * recovered[static_cast<std::size_t>(nodes.of[first + n]) * layers + l];
                 }
-            if (second) found[0] = true_stress[k];
+            if (second) found[0] = solid ? own : true_stress[k];
             const auto energy = [&](const Voigt& upper, const Voigt& lower) {
                 if (layers == 1) return upper.dot(C * upper);
                 const Voigt membrane = 0.5 * (upper + lower);

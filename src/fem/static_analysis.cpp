@@ -46,12 +46,16 @@ Eigen::VectorXd StaticAnalysis::stiffness_times(const Eigen::VectorXd& u,
                                                 const std::vector<double>& stiffness) const {
     Eigen::VectorXd out = Eigen::VectorXd::Zero(u.size());
     const int per = model_.mesh.freedoms();
-    Eigen::MatrixXd room;
     for (std::size_t e = 0; e < model_.mesh.elements(); ++e) {
         const auto id = static_cast<ElementId>(e);
         Eigen::VectorXd local = element_displacement(u, id);
         classes_.to_class(id, local);
-        Eigen::VectorXd f = stiffness[e] * (stiffness_->of(classes_.of[e], room) * local);
+        Eigen::VectorXd f(local.size());
+        if (stiffness_->made(classes_.of[e]))
+            stiffness_->times(classes_.of[e], local.data(), f.data());
+        else
+            f = stiffness_->kept()[classes_.of[e]] * local;
+        f *= stiffness[e];
         classes_.from_class(id, f);
         const NodeRange ids = model_.mesh.nodes_of(id);
         for (std::size_t i = 0; i < ids.size(); ++i)

@@ -89,6 +89,9 @@ TEST(ClassMatrices, MakeWhatTheElementsIntegrate) {
                 ASSERT_NEAR(stiffness.work(number, u.data(), v.data()), v.dot(K * u), 1e-10 * size);
                 ASSERT_NEAR(stiffness.work(number, u.data(), u.data()), u.dot(K * u), 1e-10 * size);
                 ASSERT_NEAR(mass.work(number, u.data(), v.data()), v.dot(M * u), 1e-11 * M.norm());
+                Eigen::VectorXd times(K.cols());
+                stiffness.times(number, u.data(), times.data());
+                ASSERT_LT((times - K * u).cwiseAbs().maxCoeff(), 1e-10 * size);
                 // Stress in the middle, and its transposed product.
                 const Eigen::MatrixXd S =
                     element.stress(places, D, 1.0, model.formulation, natural_center(model.mesh.kind(id)));

@@ -1,5 +1,6 @@
 // upright report: one page about a run, its part and their verification, or about a sweep.
 #include "base/files.hpp"
+#include "base/side_by_side.hpp"
 #include "base/text.hpp"
 #include "check/ledger.hpp"
 #include "cli/commands/commands.hpp"
@@ -24,6 +25,7 @@
 #include <ctime>
 #include <fmt/format.h>
 #include <memory>
+#include <mutex>
 #include <unistd.h>
 
 namespace upright::cli {
@@ -220,6 +222,15 @@ class RunReport {
         return out;
     }
 
+    // Nothing where nothing is as dense, as in the first iterations.
+    static std::optional<Part> part_to_look_at(const PartField& field, const PartOptions& options) {
+        try {
+            return field.extract(options);
+        } catch (const Error&) {
+            return std::nullopt;
+        }
+    }
+
     void view() {
         page_.section("view", "The part to turn");
         ReportView view;
@@ -234,20 +245,24 @@ class RunReport {
                              [&](double t) { return std::abs(t - at_) < 0.02; }))
                 thresholds.push_back(at_);
             std::sort(thresholds.begin(), thresholds.end());
-            for (const double t : thresholds) {
+            std::vector<std::optional<ViewStep>> found(thresholds.size());
+            side_by_side(thresholds.size(), [&](std::size_t i) {
                 PartOptions options;
-                options.threshold = t;
+                options.threshold = thresholds[i];
                 options.drop_islands = options.infill = false;
-                options.improve = std::abs(t - at_) < 0.02 || flat;
-                try {
-                    const Part part = field->extract(options);
-                    if (std::abs(t - at_) < 0.02) view.first_threshold = view.thresholds.size();
-                    view.thresholds.push_back(
-                        {fmt::format("density above {:.3g}: {}{}", t, model_.units.mass_text(part.mass, 4),
-                                     part_model_.infills.empty() ? "" : " before infill"),
-                         view_of(part, most_triangles)});
-                } catch (const Error&) { // nothing is as dense
-                }
+                options.improve = std::abs(thresholds[i] - at_) < 0.02 || flat;
+                const auto part = part_to_look_at(*field, options);
+                if (!part) return;
+                const std::lock_guard<std::mutex> one(drawing_);
+                found[i] = {fmt::format("density above {:.3g}: {}{}", thresholds[i],
+                                        model_.units.mass_text(part->mass, 4),
+                                        part_model_.infills.empty() ? "" : " before infill"),
+                            view_of(*part, most_triangles)};
+            });
+            for (std::size_t i = 0; i < found.size(); ++i) {
+                if (!found[i]) continue;
+                if (std::abs(thresholds[i] - at_) < 0.02) view.first_threshold = view.thresholds.size();
+                view.thresholds.push_back(std::move(*found[i]));
             }
         } else {
             view.thresholds.push_back(
@@ -261,21 +276,29 @@ class RunReport {
                 fewer.push_back(kept[k * (kept.size() - 1) / (most_iterations - 1)]);
             kept = fewer;
         }
-        for (const int i : kept) {
-            const DesignValues design = design_values(folder_, model_, i);
-            const std::string label = fmt::format("iteration {}, density above {:.3g}", i, at_);
-            try {
-                if (solid) {
-                    PartOptions options;
-                    options.threshold = at_;
-                    options.drop_islands = options.improve = false;
+        std::vector<std::string> labels;
+        for (const int i : kept) labels.push_back(fmt::format("iteration {}, density above {:.3g}", i, at_));
+        if (solid) {
+            std::vector<DesignValues> designs;
+            for (const int i : kept) designs.push_back(design_values(folder_, model_, i));
+            std::vector<std::optional<ViewStep>> found(kept.size());
+            side_by_side(kept.size(), [&](std::size_t k) {
+                PartOptions options;
+                options.threshold = at_;
+                options.drop_islands = options.improve = false;
+                const auto part = part_to_look_at(PartField(*field, std::move(designs[k])), options);
+                if (!part) return;
+                const std::lock_guard<std::mutex> one(drawing_);
+                found[k] = {labels[k], view_of(*part, most_triangles)};
+            });
+            for (auto& one : found)
+                if (one) view.iterations.push_back(std::move(*one));
+        } else {
+            for (std::size_t k = 0; k < kept.size(); ++k) try {
                     view.iterations.push_back(
-                        {label, view_of(PartField(*field, design).extract(options), most_triangles)});
-                } else {
-                    view.iterations.push_back({label, view_of(model_, design.density, at_)});
+                        {labels[k], view_of(model_, design_values(folder_, model_, kept[k]).density, at_)});
+                } catch (const Error&) { // nothing is as dense in the first ones
                 }
-            } catch (const Error&) { // nothing is as dense in the first ones
-            }
         }
         add_cases(view);
         page_.paragraph(
@@ -552,6 +575,7 @@ class RunReport {
     const Model& model_;
     const Model part_model_;
     Json run_;
+    std::mutex drawing_;
     ReportPage page_;
     FigureOptions options_;
     DesignValues design_;

@@ -208,31 +208,33 @@ LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double>
     return out;
 }
 
+double volume_below(const CutTets& tets, const std::vector<double>& value, double level, std::size_t t) {
+    std::array<double, 4> v{};
+    for (std::size_t i = 0; i < 4; ++i) v[i] = value[static_cast<std::size_t>(tets.tets[t][i])] - level;
+    std::sort(v.begin(), v.end());
+    double share = 0.0;
+    if (v[3] <= 0.0)
+        share = 1.0;
+    else if (v[0] >= 0.0)
+        return 0.0;
+    else if (v[1] >= 0.0) // one corner
+        share = -v[0] / (v[1] - v[0]) * -v[0] / (v[2] - v[0]) * -v[0] / (v[3] - v[0]);
+    else if (v[2] <= 0.0) // all but one corner
+        share = 1.0 - v[3] / (v[3] - v[0]) * v[3] / (v[3] - v[1]) * v[3] / (v[3] - v[2]);
+    else { // two and two: the cubes of the values below over the products of their differences
+        const auto [a, b, c, d] = v;
+        share = b - a > 1e-5 * (d - a)
+                    ? -a * a * a / ((b - a) * (c - a) * (d - a)) - b * b * b / ((a - b) * (c - b) * (d - b))
+                    : a * a / ((c - a) * (d - a)) * (3.0 + a / (c - a) + a / (d - a));
+    }
+    return share * tets.volume(t);
+}
+
 double volume_below(const CutTets& tets, const std::vector<double>& value, double level,
                     const std::vector<bool>& design) {
     double out = 0.0;
-    for (std::size_t t = 0; t < tets.tets.size(); ++t) {
-        if (!design[static_cast<std::size_t>(tets.label[t])]) continue;
-        std::array<double, 4> v{};
-        for (std::size_t i = 0; i < 4; ++i) v[i] = value[static_cast<std::size_t>(tets.tets[t][i])] - level;
-        std::sort(v.begin(), v.end());
-        double share = 0.0;
-        if (v[3] <= 0.0)
-            share = 1.0;
-        else if (v[0] >= 0.0)
-            continue;
-        else if (v[1] >= 0.0) // one corner
-            share = -v[0] / (v[1] - v[0]) * -v[0] / (v[2] - v[0]) * -v[0] / (v[3] - v[0]);
-        else if (v[2] <= 0.0) // all but one corner
-            share = 1.0 - v[3] / (v[3] - v[0]) * v[3] / (v[3] - v[1]) * v[3] / (v[3] - v[2]);
-        else { // two and two: the cubes of the values below over the products of their differences
-            const auto [a, b, c, d] = v;
-            share = b - a > 1e-5 * (d - a) ? -a * a * a / ((b - a) * (c - a) * (d - a)) -
-                                                 b * b * b / ((a - b) * (c - b) * (d - b))
-                                           : a * a / ((c - a) * (d - a)) * (3.0 + a / (c - a) + a / (d - a));
-        }
-        out += share * tets.volume(t);
-    }
+    for (std::size_t t = 0; t < tets.tets.size(); ++t)
+        if (design[static_cast<std::size_t>(tets.label[t])]) out += volume_below(tets, value, level, t);
     return out;
 }
 

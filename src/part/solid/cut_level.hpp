@@ -21,5 +21,7 @@ LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double>
 // The volume of the design where the (linear) value is below zero.
 double volume_below(const CutTets& tets, const std::vector<double>& value, double level,
                     const std::vector<bool>& design);
+// That of one tetrahedron.
+double volume_below(const CutTets& tets, const std::vector<double>& value, double level, std::size_t t);
 
 } // namespace upright

@@ -191,9 +191,32 @@ double SolidCarver::share_above(double level) const {
 double SolidCarver::level_of_share(double share) const {
     double low = 0.0; // all is above
     double high = 1.0;
+    // Tetrahedra that are above or below for every level that is left are counted once.
+    const CutTets& tets = space_->tets;
+    const std::vector<double> turned = below_at(0.0);
+    std::vector<std::size_t> open;
+    for (std::size_t t = 0; t < tets.tets.size(); ++t)
+        if (design_[static_cast<std::size_t>(tets.label[t])]) open.push_back(t);
+    double above = 0.0;
     for (int i = 0; i < 50; ++i) {
         const double middle = 0.5 * (low + high);
-        (share_above(middle) > share ? low : high) = middle;
+        double more = 0.0;
+        for (const std::size_t t : open) more += volume_below(tets, turned, -middle, t);
+        ((above + more) > share * whole_ ? low : high) = middle;
+        std::size_t left = 0;
+        for (const std::size_t t : open) {
+            double least = 1e300;
+            double most = -1e300;
+            for (const std::int32_t n : tets.tets[t]) {
+                least = std::min(least, value_[static_cast<std::size_t>(n)]);
+                most = std::max(most, value_[static_cast<std::size_t>(n)]);
+            }
+            if (least >= high)
+                above += tets.volume(t);
+            else if (most > low)
+                open[left++] = t;
+        }
+        open.resize(left);
     }
     return 0.5 * (low + high);
 }
