@@ -156,6 +156,7 @@ FacetTree::FacetTree(const std::vector<Vec3>& points,
     std::iota(order_.begin(), order_.end(), 0);
     boxes_.reserve(corners_.size());
     build(0, static_cast<std::int32_t>(order_.size()), middles);
+    for (const std::int32_t t : order_) in_leaf_.push_back(corners_[static_cast<std::size_t>(t)]);
 }
 
 std::int32_t FacetTree::build(std::int32_t first, std::int32_t last, std::vector<Vec3>& middles) {
@@ -205,13 +206,12 @@ FacetTree::Nearest FacetTree::nearest(const Vec3& place, double reach) const {
         const Box& box = boxes_[static_cast<std::size_t>(at)];
         if (box.count > 0) {
             for (std::int32_t i = box.first; i < box.first + box.count; ++i) {
-                const std::int32_t t = order_[static_cast<std::size_t>(i)];
-                const auto& c = corners_[static_cast<std::size_t>(t)];
+                const auto& c = in_leaf_[static_cast<std::size_t>(i)];
                 const Vec3 q = nearest_on_triangle(place, c[0], c[1], c[2]);
                 const double d = (q - place).squaredNorm();
                 if (d < best) {
                     best = d;
-                    out.triangle = t;
+                    out.triangle = order_[static_cast<std::size_t>(i)];
                     out.place = q;
                 }
             }

@@ -65,7 +65,8 @@ class FacetTree {
     };
     std::int32_t build(std::int32_t first, std::int32_t last, std::vector<Vec3>& middles);
     std::vector<std::array<Vec3, 3>> corners_; // for each triangle, in its own order
-    std::vector<std::int32_t> order_;
+    std::vector<std::int32_t> order_;          // of the leaves
+    std::vector<std::array<Vec3, 3>> in_leaf_; // corners in that order: those of a leaf side by side
     std::vector<Box> boxes_;
     Vec3 shift_ = Vec3::Zero(); // boxes are about the middle, so that single precision does
     float slack_ = 0.0F;

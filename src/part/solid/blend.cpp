@@ -229,13 +229,13 @@ std::optional<Vec3> Blend::in_the_corner(const Vec3& p) const {
     return distance(ball) >= fits * radius_ && stands(ball) ? std::optional<Vec3>(ball) : std::nullopt;
 }
 
-double Blend::exact(const Vec3& p, Vec3& slope) const {
+std::optional<double> Blend::exact(const Vec3& p, Vec3& slope) const {
     slope = Vec3::Zero();
     const FacetTree::Nearest rim = rim_.nearest(p, reach * radius_);
-    if (rim.triangle < 0 || rim.distance >= reach * radius_) return radius_;
+    if (rim.triangle < 0 || rim.distance >= reach * radius_) return std::nullopt;
     const Touch kept = touch(kept_, p);
     if (std::min({kept.distance, touch(free_, p).distance, touch(other_, p).distance}) >= radius_)
-        return radius_; // a ball's middle is there
+        return std::nullopt; // a ball's middle is there
     const FacetTree::Nearest ball = balls_.nearest(p);
     double out = -radius_; // a place that no ball comes near
     if (ball.triangle >= 0 && ball.distance > 0.0) {
@@ -263,12 +263,13 @@ Blend::Known Blend::known(const Point& point) const {
     return out;
 }
 
-double Blend::value(const Vec3& p, Vec3& slope) const {
+std::optional<double> Blend::value(const Vec3& p, Vec3& slope) const {
     slope = Vec3::Zero();
     const Vec3 place = (p - origin_) / step_;
     const Vec3 low = place.array().floor();
-    if (!(low.cwiseAbs().maxCoeff() < 1e6)) return radius_; // nothing of the part is there
+    if (!(low.cwiseAbs().maxCoeff() < 1e6)) return std::nullopt; // nothing of the part is there
     double out = 0.0;
+    bool any = false;
     for (unsigned corner = 0; corner < 8; ++corner) {
         Point point{};
         double share = 1.0;
@@ -278,10 +279,11 @@ double Blend::value(const Vec3& p, Vec3& slope) const {
             share *= upper ? place[a] - low[a] : 1.0 - (place[a] - low[a]);
         }
         const Known there = known(point);
-        out += share * there.value;
+        any = any || there.value;
+        out += share * there.value.value_or(radius_);
         slope += share * there.slope;
     }
-    return out;
+    return any ? std::optional<double>(out) : std::nullopt;
 }
 
 } // namespace upright

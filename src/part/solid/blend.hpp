@@ -25,12 +25,12 @@ class Blend {
     static constexpr double reach = 2.5, full = 1.75;
 
     bool empty() const { return rim_.corners().empty(); }
-    // Below zero where the fillet is, of about the distance to its face; the radius where there is none near.
+    // Below zero where the fillet is, of about the distance to its face; nothing where there is none near.
     // `slope`: its derivative. Of places outside of the part; within it the values mean nothing.
-    double exact(const Vec3& p, Vec3& slope) const;
+    std::optional<double> exact(const Vec3& p, Vec3& slope) const;
     // The same to a percent of the radius, for many places: interpolated between points of a grid, which are
     // kept.
-    double value(const Vec3& p, Vec3& slope) const;
+    std::optional<double> value(const Vec3& p, Vec3& slope) const;
 
   private:
     struct Skin { // of kept shapes, free, or another
@@ -45,7 +45,7 @@ class Blend {
     };
     using Point = std::array<std::int64_t, 3>; // of the grid
     struct Known {
-        double value = 0.0;
+        std::optional<double> value;
         Vec3 slope = Vec3::Zero();
     };
 

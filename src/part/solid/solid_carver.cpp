@@ -51,10 +51,10 @@ Sheet with_fillets(Sheet surface, std::shared_ptr<const Blend> blend) {
         const double of_surface = surface.value(p, slope);
         if (of_surface <= 0.0) return of_surface;
         Vec3 of_blend;
-        const double value = blend->value(p, of_blend);
-        if (value >= of_surface) return of_surface;
+        const std::optional<double> value = blend->value(p, of_blend);
+        if (!value || *value >= of_surface) return of_surface;
         slope = of_blend;
-        return value;
+        return *value;
     };
     return out;
 }
@@ -254,10 +254,11 @@ void SolidCarver::lower_by(const Blend& blend, const Sheet& surface, std::vector
     for (std::size_t n = 0; n < below.size(); ++n) {
         if (below[n] < 0.0) continue;
         Vec3 slope;
-        const double value = blend.exact(space_->tets.points[n], slope);
+        const std::optional<double> value = blend.exact(space_->tets.points[n], slope);
+        if (!value) continue;
         const double there = surface.with_slope(space_->tets.points[n], slope);
         const double steep = std::max(slope.norm(), surface.least_slope);
-        if (value < there / steep) below[n] = value * steep;
+        if (*value < there / steep) below[n] = *value * steep;
     }
 }
 
