@@ -18,6 +18,7 @@ namespace {
 constexpr std::size_t longest_ring = 9;
 constexpr std::size_t largest_star = 160; // that a collapse may add up
 constexpr int most_passes = 25;
+constexpr double farthest = 4.0; // edges that a node may be moved
 // Tetrahedra that are looked at, beside half of all: where more are bad the shape is made of thin things.
 constexpr std::size_t least_work = 50000;
 constexpr std::uint8_t most_tries = 5; // at one tetrahedron, for nothing
@@ -177,10 +178,15 @@ class Optimiser {
         const Vec3 from = here.p;
         Vec3 chosen = from;
         order_ = around;
+        double far = 0.0;
+        for (const std::int32_t o : tet(around.front()).node)
+            far = std::max(far, farthest * farthest * (place(o) - from).squaredNorm());
         for (std::size_t k = 0; k < ways.used; ++k) {
             Vec3 to = from + ways.to[k];
             if (here.on == 2) to = surfaces_.on_patch(here.entity, to);
             if (here.on == 1) to = surfaces_.on_curve(here.entity, to);
+            // Where the surface is not to be had near by. Far away a place may even look good.
+            if (here.on != 3 && (to - from).squaredNorm() > far) continue;
             here.p = to;
             double least = 1.0;
             for (std::size_t i = 0; i < order_.size(); ++i) {

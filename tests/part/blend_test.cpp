@@ -98,6 +98,26 @@ TEST(Blend, AHalfModelHasTheFilletOfTheWhole) {
     EXPECT_GT(a.fillets, 0.7 * corner * way * steel);
 }
 
+// Infill is cut from the part with its fillets: what is taken out lies within it, and nothing leaves it.
+TEST(Blend, InfillKeepsFillets) {
+    const std::string infill =
+        "[[infill]]\nname = \"core\"\nof = \"block\"\ncell = \"cubic\"\nperiod = 1.2\nthickness = "
+        "0.3\nskin = 0.3\n";
+    const Model model = build_model(study_from(block_study(wall_beside + infill), {"mesh.size=0.5"}));
+    const std::vector<double> density = a_floor(model);
+    PartOptions options;
+    options.blend = ball;
+    const Part part = PartField(model, density).extract(options);
+    ASSERT_TRUE(part.unfilled);
+    EXPECT_GT(part.unfilled->fillets, 0.0);
+    EXPECT_LT(part.mass, part.unfilled->mass);
+    EXPECT_GT(part.mass, 0.4 * part.unfilled->mass);
+    const Bounds box = model.mesh.bounds;
+    for (const Vec3& p : part.surface.points) {
+        ASSERT_LT((p - box.center()).cwiseAbs().maxCoeff(), 0.51 * box.size().maxCoeff()) << p.transpose();
+    }
+}
+
 TEST(Blend, WhatIsFlushOrApartHasNone) {
     const std::string flush = "[[region]]\nname = \"flush\"\nrole = \"keep\"\nmaterial = \"steel\"\nbox = "
                               "[[0, 0, 0], [2, 4, 1.25]]\n";

@@ -208,7 +208,7 @@ LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double>
     return out;
 }
 
-double volume_below(const CutTets& tets, const std::vector<double>& value, double level, std::size_t t) {
+double volume_below_in(std::size_t t, const CutTets& tets, const std::vector<double>& value, double level) {
     std::array<double, 4> v{};
     for (std::size_t i = 0; i < 4; ++i) v[i] = value[static_cast<std::size_t>(tets.tets[t][i])] - level;
     std::sort(v.begin(), v.end());
@@ -234,7 +234,7 @@ double volume_below(const CutTets& tets, const std::vector<double>& value, doubl
                     const std::vector<bool>& design) {
     double out = 0.0;
     for (std::size_t t = 0; t < tets.tets.size(); ++t)
-        if (design[static_cast<std::size_t>(tets.label[t])]) out += volume_below(tets, value, level, t);
+        if (design[static_cast<std::size_t>(tets.label[t])]) out += volume_below_in(t, tets, value, level);
     return out;
 }
 

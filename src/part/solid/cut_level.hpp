@@ -22,6 +22,6 @@ LevelCut cut_at_level(CutTets& tets, const SheetSet& sheets, std::vector<double>
 double volume_below(const CutTets& tets, const std::vector<double>& value, double level,
                     const std::vector<bool>& design);
 // That of one tetrahedron.
-double volume_below(const CutTets& tets, const std::vector<double>& value, double level, std::size_t t);
+double volume_below_in(std::size_t t, const CutTets& tets, const std::vector<double>& value, double level);
 
 } // namespace upright

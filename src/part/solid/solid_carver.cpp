@@ -201,7 +201,7 @@ double SolidCarver::level_of_share(double share) const {
     for (int i = 0; i < 50; ++i) {
         const double middle = 0.5 * (low + high);
         double more = 0.0;
-        for (const std::size_t t : open) more += volume_below(tets, turned, -middle, t);
+        for (const std::size_t t : open) more += volume_below_in(t, tets, turned, -middle);
         ((above + more) > share * whole_ ? low : high) = middle;
         std::size_t left = 0;
         for (const std::size_t t : open) {
