@@ -186,6 +186,12 @@ TEST(Verify, FilletsAreWeighedAndAnalysed) {
         if (row["name"] == "budget") EXPECT_FALSE(row["holds"]);
         if (row["name"] == "stiffness") EXPECT_LT(row["part"], row["design"].get<double>() * 1.05);
     }
+    // The report shows the part that was carved last in the run.
+    ASSERT_EQ(test::upright(folder.path(), {"carve", "s.run", "--blend", "12 mm"}).code, 0);
+    ASSERT_EQ(test::upright(folder.path(), {"report", "s.run"}).code, 0);
+    const std::string page = test::text_of(folder.path() / "s.run/report.html");
+    EXPECT_NE(page.find("of it in fillets of 12 mm"), std::string::npos);
+    EXPECT_NE(page.find(", with fillets"), std::string::npos);
     // What it cannot be.
     for (const auto& [radius, what] :
          {std::pair("2 mm", "cannot follow"), std::pair("2 kg", "is a mass"), std::pair("0", "no radius"),

@@ -231,6 +231,15 @@ class RunReport {
         }
     }
 
+    // The radius of those of the part that was carved at the threshold of the page; zero for none.
+    double fillets_of_part() const {
+        const Json part = json_at(folder_.path() / "part.json");
+        if (!part.contains("fillets") || std::abs(part.value("threshold", -1.0) - at_) > 1e-9) return 0.0;
+        const double radius = json_number(part["fillets"], "radius").value_or(0.0);
+        const bool served = radius >= model_.mesh.size && radius <= model_.mesh.bounds.diagonal();
+        return served ? radius : 0.0;
+    }
+
     void view() {
         page_.section("view", "The part to turn");
         ReportView view;
@@ -246,17 +255,20 @@ class RunReport {
                 thresholds.push_back(at_);
             std::sort(thresholds.begin(), thresholds.end());
             std::vector<std::optional<ViewStep>> found(thresholds.size());
+            const double blend = flat ? 0.0 : fillets_of_part();
             side_by_side(thresholds.size(), [&](std::size_t i) {
                 PartOptions options;
                 options.threshold = thresholds[i];
                 options.drop_islands = options.infill = false;
                 options.improve = std::abs(thresholds[i] - at_) < 0.02 || flat;
+                if (options.improve) options.blend = blend;
                 const auto part = part_to_look_at(*field, options);
                 if (!part) return;
                 const std::lock_guard<std::mutex> one(drawing_);
                 found[i] = {fmt::format("density above {:.3g}: {}{}", thresholds[i],
                                         model_.units.mass_text(part->mass, 4),
-                                        part_model_.infills.empty() ? "" : " before infill"),
+                                        part_model_.infills.empty() ? "" : " before infill") +
+                                (part->fillets > 0.0 ? ", with fillets" : ""),
                             view_of(*part, most_triangles)};
             });
             for (std::size_t i = 0; i < found.size(); ++i) {
@@ -471,9 +483,17 @@ class RunReport {
         }
         page_.section("part", "The carved part");
         const bool whole = part.value("one_piece", false);
+        std::string with;
+        if (part.contains("fillets"))
+            with = fmt::format(", {} of it in fillets of {:g} {}",
+                               model_.units.mass_text(json_number(part["fillets"], "mass").value_or(0.0), 4),
+                               json_number(part["fillets"], "radius").value_or(0.0), model_.units.length);
+        if (const auto stock = json_number(part, "stock"))
+            with += fmt::format(", {} of it stock for machining, which the view leaves out",
+                                model_.units.mass_text(*stock, 4));
         page_.paragraph(
-            fmt::format("Cut at a density of {:.3g}: {}, {}.", part.value("threshold", 0.5),
-                        model_.units.mass_text(part.value("mass", 0.0), 5),
+            fmt::format("Cut at a density of {:.3g}: {}{}; {}.", part.value("threshold", 0.5),
+                        model_.units.mass_text(part.value("mass", 0.0), 5), with,
                         whole ? "one piece that reaches every support and load" : "NOT one piece"));
         std::vector<std::vector<std::string>> rows;
         for (const Json& r : part["regions"])
