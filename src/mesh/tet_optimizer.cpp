@@ -18,7 +18,7 @@ namespace {
 constexpr std::size_t longest_ring = 9;
 constexpr std::size_t largest_star = 160; // that a collapse may add up
 constexpr int most_passes = 25;
-constexpr double farthest = 4.0; // edges that a node may be moved
+constexpr double farthest = 100.0; // edges: so far no node is moved
 // Tetrahedra that are looked at, beside half of all: where more are bad the shape is made of thin things.
 constexpr std::size_t least_work = 50000;
 constexpr std::uint8_t most_tries = 5; // at one tetrahedron, for nothing
