@@ -222,13 +222,21 @@ class RunReport {
         return out;
     }
 
-    // Nothing where nothing is as dense, as in the first iterations.
-    static std::optional<Part> part_to_look_at(const PartField& field, const PartOptions& options) {
-        try {
-            return field.extract(options);
-        } catch (const Error&) {
-            return std::nullopt;
-        }
+    // Made side by side, in their order; nothing where nothing is as dense, as in the first iterations.
+    template <class Make, class Label>
+    static std::vector<std::optional<ViewStep>> surfaces(std::size_t count, const Make& make,
+                                                         const Label& label) {
+        std::vector<std::optional<ViewStep>> out(count);
+        std::mutex drawing;
+        side_by_side(count, [&](std::size_t i) {
+            try {
+                const Part part = make(i);
+                const std::lock_guard<std::mutex> one(drawing);
+                out[i] = ViewStep{label(i, part), view_of(part, most_triangles)};
+            } catch (const Error&) {
+            }
+        });
+        return out;
     }
 
     // The radius of those of the part that was carved at the threshold of the page; zero for none.
@@ -254,23 +262,23 @@ class RunReport {
                              [&](double t) { return std::abs(t - at_) < 0.02; }))
                 thresholds.push_back(at_);
             std::sort(thresholds.begin(), thresholds.end());
-            std::vector<std::optional<ViewStep>> found(thresholds.size());
             const double blend = flat ? 0.0 : fillets_of_part();
-            side_by_side(thresholds.size(), [&](std::size_t i) {
-                PartOptions options;
-                options.threshold = thresholds[i];
-                options.drop_islands = options.infill = false;
-                options.improve = std::abs(thresholds[i] - at_) < 0.02 || flat;
-                if (options.improve) options.blend = blend;
-                const auto part = part_to_look_at(*field, options);
-                if (!part) return;
-                const std::lock_guard<std::mutex> one(drawing_);
-                found[i] = {fmt::format("density above {:.3g}: {}{}", thresholds[i],
-                                        model_.units.mass_text(part->mass, 4),
-                                        part_model_.infills.empty() ? "" : " before infill") +
-                                (part->fillets > 0.0 ? ", with fillets" : ""),
-                            view_of(*part, most_triangles)};
-            });
+            auto found = surfaces(
+                thresholds.size(),
+                [&](std::size_t i) {
+                    PartOptions options;
+                    options.threshold = thresholds[i];
+                    options.drop_islands = options.infill = false;
+                    options.improve = std::abs(thresholds[i] - at_) < 0.02 || flat;
+                    if (options.improve) options.blend = blend;
+                    return field->extract(options);
+                },
+                [&](std::size_t i, const Part& part) {
+                    return fmt::format("density above {:.3g}: {}{}{}", thresholds[i],
+                                       model_.units.mass_text(part.mass, 4),
+                                       part_model_.infills.empty() ? "" : " before infill",
+                                       part.fillets > 0.0 ? ", with fillets" : "");
+                });
             for (std::size_t i = 0; i < found.size(); ++i) {
                 if (!found[i]) continue;
                 if (std::abs(thresholds[i] - at_) < 0.02) view.first_threshold = view.thresholds.size();
@@ -293,24 +301,25 @@ class RunReport {
         if (solid) {
             std::vector<DesignValues> designs;
             for (const int i : kept) designs.push_back(design_values(folder_, model_, i));
-            std::vector<std::optional<ViewStep>> found(kept.size());
-            side_by_side(kept.size(), [&](std::size_t k) {
-                PartOptions options;
-                options.threshold = at_;
-                options.drop_islands = options.improve = false;
-                const auto part = part_to_look_at(PartField(*field, std::move(designs[k])), options);
-                if (!part) return;
-                const std::lock_guard<std::mutex> one(drawing_);
-                found[k] = {labels[k], view_of(*part, most_triangles)};
-            });
+            auto found = surfaces(
+                kept.size(),
+                [&](std::size_t k) {
+                    PartOptions options;
+                    options.threshold = at_;
+                    options.drop_islands = options.improve = false;
+                    return PartField(*field, std::move(designs[k])).extract(options);
+                },
+                [&](std::size_t k, const Part& /*part*/) { return labels[k]; });
             for (auto& one : found)
                 if (one) view.iterations.push_back(std::move(*one));
         } else {
-            for (std::size_t k = 0; k < kept.size(); ++k) try {
+            for (std::size_t k = 0; k < kept.size(); ++k) {
+                try {
                     view.iterations.push_back(
                         {labels[k], view_of(model_, design_values(folder_, model_, kept[k]).density, at_)});
                 } catch (const Error&) { // nothing is as dense in the first ones
                 }
+            }
         }
         add_cases(view);
         page_.paragraph(
@@ -595,7 +604,6 @@ class RunReport {
     const Model& model_;
     const Model part_model_;
     Json run_;
-    std::mutex drawing_;
     ReportPage page_;
     FigureOptions options_;
     DesignValues design_;
