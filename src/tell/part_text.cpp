@@ -2,6 +2,7 @@
 
 #include "base/groups.hpp"
 #include "base/text.hpp"
+#include "response/motions.hpp"
 #include "tell/lines.hpp"
 
 #include <algorithm>
@@ -72,6 +73,35 @@ std::string fillets_text(const Model& model, const Part& part, double radius) {
     return fmt::format(
         "fillets of {:.4g} {} where the free surface meets kept shapes: {} more, {:.2g} % of the part",
         radius, model.units.length, model.units.mass_text(part.fillets, 3), 100.0 * part.fillets / part.mass);
+}
+
+std::string faces_text(const Model& model, const SolidPart& part, const SharpPlace& place) {
+    const auto one = [&](std::int32_t s) -> std::string {
+        if (s < 0) return "an inner face";
+        if (s == part.level) return "the free surface";
+        if (part.free(s)) return "a wall of infill";
+        const Sheet& sheet = (*part.sheets)[s];
+        for (const std::int32_t r : sheet.regions)
+            if (r >= 0 && static_cast<std::size_t>(r) < model.shapes.size())
+                return fmt::format("a {} of {}", word_of(sheet.kind),
+                                   model.shapes[static_cast<std::size_t>(r)].name);
+        return fmt::format("a {}", word_of(sheet.kind));
+    };
+    return one(place.sheets[0]) + " and " + one(place.sheets[1]);
+}
+
+std::string sharp_text(const Model& model, const SolidPart& part, const std::vector<SharpPlace>& places) {
+    if (places.empty()) return {};
+    const auto own = std::find_if(places.begin(), places.end(), [](const SharpPlace& p) { return p.own; });
+    const auto owned = std::count_if(places.begin(), places.end(), [](const SharpPlace& p) { return p.own; });
+    std::string out =
+        fmt::format("{} of the tetrahedra {} an angle below {:g} degrees, the sharpest {:.1f} at {}",
+                    places.size(), places.size() == 1 ? "has" : "have", fair_dihedral, places.front().angle,
+                    place_text(places.front().at, false));
+    if (owned > 0)
+        out += fmt::format("; {} of them because the shape is as sharp: {} meet at {:.1f} degrees at {}",
+                           owned, faces_text(model, part, *own), own->angle, place_text(own->at, false));
+    return out;
 }
 
 std::string infill_text(const Model& model, const Part& part) {

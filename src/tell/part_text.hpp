@@ -3,6 +3,7 @@
 
 #include "part/extract.hpp"
 #include "part/making_check.hpp"
+#include "part/solid/sharp_places.hpp"
 
 #include <string>
 #include <vector>
@@ -13,6 +14,12 @@ namespace upright {
 std::size_t pieces_left(const Part& part);
 // Whether the part is one piece that reaches every support and load; else its pieces and what they touch.
 std::string pieces_text(const Model& model, const Part& part);
+
+// The two faces that meet at a place: "the free surface and a plane of seat".
+std::string faces_text(const Model& model, const SolidPart& part, const SharpPlace& place);
+// How many tetrahedra have sharper angles than is fair, and the sharpest with its place; empty where none
+// has.
+std::string sharp_text(const Model& model, const SolidPart& part, const std::vector<SharpPlace>& places);
 
 // What infill the part has, and what it saved; empty where it has none.
 std::string infill_text(const Model& model, const Part& part);

@@ -196,7 +196,7 @@ struct Cut {
 };
 
 // The block (or what is left of it) where a function is above zero.
-Cut cut_where(const Model& model, const std::function<double(const Vec3&)>& f) {
+Cut cut_where(const Model& model, const std::function<double(const Vec3&)>& f, bool eased = false) {
     Cut out{cut_space(model.mesh, model.shapes), {}, {}, 180.0, 0};
     Sheet sheet;
     sheet.kind = Sheet::Kind::Field;
@@ -213,7 +213,9 @@ Cut cut_where(const Model& model, const std::function<double(const Vec3&)>& f) {
     for (const ModelRegion& r : model.regions) design.push_back(r.role == Role::Design);
     const LevelCut cut = cut_at_level(out.space.tets, out.space.sheets, value, level, design);
     out.filled = cut.filled;
-    out.part = improve(out.space.tets, cut.solid, out.space.sheets, {});
+    ImproveOptions options;
+    if (eased) options.free = {level};
+    out.part = improve(out.space.tets, cut.solid, out.space.sheets, options);
     for (std::size_t t = 0; t < out.part.tets.tets.size(); ++t)
         for (const double a : dihedral_angles(out.part.tets.corners(t))) {
             out.least = std::min(out.least, a);
@@ -238,6 +240,35 @@ TEST(CutLevel, ABallIsABall) {
         for (const std::int32_t n : face.nodes)
             EXPECT_NEAR((cut.part.tets.points[static_cast<std::size_t>(n)] - middle).norm(), 1.5, 1e-6);
     EXPECT_GT(cut.least, 17.0);
+}
+
+// Where the level grazes a face it may leave its place by a twentieth of a cell rather than keep sharp
+// tetrahedra; exact faces stay.
+TEST(CutLevel, GrazingFacesItGivesWay) {
+    const Model model = build_model(study_from(block_study(holes), {"mesh.size=0.5"}));
+    for (const Vec3& middle : {Vec3(4.369, 2.03, 2.95), Vec3(3.666, 2.03, 2.0)}) {
+        const auto f = [&](const Vec3& p) { return 1.9 - (p - middle).norm(); };
+        const Cut plain = cut_where(model, f);
+        const Cut eased = cut_where(model, f, true);
+        EXPECT_GT(eased.least, std::max(18.0, plain.least + 1.0));
+        EXPECT_TRUE(closed(eased.skin));
+        EXPECT_EQ(test::crossings(eased.skin, 0.5), 0U);
+        // Farthest off the level, and off any other face.
+        const auto farthest = [](const Cut& cut) {
+            std::array<double, 2> out{};
+            const auto level = static_cast<std::int32_t>(cut.space.sheets.count()) - 1;
+            for (const Improved::Face& face : cut.part.faces)
+                for (const std::int32_t n : face.nodes) {
+                    const Vec3& p = cut.part.tets.points[static_cast<std::size_t>(n)];
+                    double& most = out[face.sheet == level ? 0 : 1];
+                    most = std::max(most, std::abs(cut.space.sheets[face.sheet].value(p)));
+                }
+            return out;
+        };
+        EXPECT_LE(farthest(eased)[0], std::max(farthest(plain)[0], 0.05 * 0.5) + 1e-9);
+        EXPECT_LE(farthest(eased)[1], farthest(plain)[1] + 1e-9);
+        EXPECT_NEAR(volume(eased.skin), volume(plain.skin), 1e-4 * volume(plain.skin));
+    }
 }
 
 // Thin members, islands and gaps narrower than a cell: closed, free of crossings, no flat tetrahedra; kept

@@ -3,6 +3,7 @@
 #include "model/finished.hpp"
 #include "part/extract.hpp"
 #include "part/part_mesh.hpp"
+#include "part/solid/sharp_places.hpp"
 #include "support/studies.hpp"
 
 #include <gtest/gtest.h>
@@ -71,6 +72,9 @@ TEST(Stock, OnOneFaceItIsASlab) {
         EXPECT_NEAR(s.part.volume, 128.0 + 8.0 * 4.0 * 0.25, 1e-9 * 128.0) << size;
         EXPECT_NEAR(sum_of_tets(s.part), s.part.volume, 1e-9 * 128.0) << size;
         EXPECT_NEAR(s.part.stock, 8.0 * 7.85e-9, 1e-15);
+        // The angles that are told are those of the mesh with its stock, which is thin.
+        ASSERT_FALSE(sharp_places(*s.part.solid, 45.0).empty());
+        EXPECT_NEAR(s.part.solid->least_angle, sharp_places(*s.part.solid, 45.0).front().angle, 1e-9);
         EXPECT_EQ(s.part.regions.back().region, "stock");
         EXPECT_NEAR(s.part.regions.back().volume, 8.0, 1e-9);
         // Its faces are planes of the block, further out: every face of the skin lies on one.

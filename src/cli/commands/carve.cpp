@@ -33,7 +33,8 @@ struct CarveWish : FigureWish {
 
 namespace fs = std::filesystem;
 
-constexpr double gaps_seen = 4.0; // cells: wider ones are not measured
+constexpr std::size_t most_sharp = 100; // places that part.json lists
+constexpr double gaps_seen = 4.0;       // cells: wider ones are not measured
 constexpr std::array<double, 10> table_thresholds{0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9};
 
 // Every threshold of the table, so that one sees how the choice matters: shown, and for the report.
@@ -85,6 +86,9 @@ void tell(const Model& model, const Part& part, double at, double of_densities, 
             "mesh: {} tetrahedra, dihedral angles {:.1f} to {:.1f} degrees; cut at {:.4g} of "
             "the densities before sharpening",
             part.solid->tets.size(), part.solid->least_angle, part.solid->most_angle, part.level));
+        if (const std::string sharp = sharp_text(model, *part.solid, sharp_places(*part.solid));
+            !sharp.empty())
+            console.result(sharp);
         if (part.solid->filled > 0)
             console.remark(
                 fmt::format("{} tetrahedra were filled where the part would have touched itself in an "
@@ -104,6 +108,19 @@ void tell(const Model& model, const Part& part, double at, double of_densities, 
                                        r.volume, r.mass));
     }
     console.result(pieces_text(model, part));
+}
+
+// Tetrahedra with angles below what is fair.
+Json sharp_of(const Model& model, const SolidPart& part) {
+    Json out = Json::array();
+    for (const SharpPlace& s : sharp_places(part)) {
+        if (out.size() == most_sharp) break;
+        out.push_back({{"angle", s.angle},
+                       {"at", {s.at.x(), s.at.y(), s.at.z()}},
+                       {"between", faces_text(model, part, s)},
+                       {"of_the_shape", s.own}});
+    }
+    return out;
 }
 
 Json report_of(const Model& model, const Part& part, const PartOptions& options, const Json& table,
@@ -169,6 +186,7 @@ Json report_of(const Model& model, const Part& part, const PartOptions& options,
                        {"points", part.solid->points.size()},
                        {"least_dihedral", part.solid->least_angle},
                        {"largest_dihedral", part.solid->most_angle},
+                       {"sharp", sharp_of(model, *part.solid)},
                        {"level", part.level},
                        {"filled", part.solid->filled},
                        {"doubtful", part.solid->doubtful}};

@@ -16,7 +16,9 @@ namespace {
 // In lattice steps: an edge is cut where the face is as near; a node with a cut so near (of the edge) moves
 // onto the face, by so much at most, and no angle about it may have a smaller sine after it.
 constexpr double reach = 2.5, snap = 0.25, most_move = 0.4, least_after = 0.12;
-constexpr double on_it = 1e-7;  // already on the sheet
+constexpr double on_it = 1e-7; // already on the sheet
+// As good as on it where it cannot be moved: faces that end a hair apart are one edge, not a face between.
+constexpr double as_good = 1e-3;
 constexpr double beside = 0.01; // to both sides of a cut one asks whose the place is
 constexpr double along = 0.9;   // cosine: surfaces that go the same way
 // Edges on curved faces bend off them by so much of the radius at most (about 30 degrees an edge), unless
@@ -221,6 +223,20 @@ class SpaceCutter {
         for (const Crossing& c : all) split_on(tets, out_.sheets, c, number);
     }
 
+    // As far as a node may move, and the angles about it allow.
+    bool move_onto(std::int32_t n, const std::vector<std::int32_t>& which) {
+        CutTets& tets = out_.tets;
+        Vec3& place = tets.points[static_cast<std::size_t>(n)];
+        const auto to = out_.sheets.onto(which, place);
+        if (!to || (*to - place).norm() > most_move * a_) return false;
+        const Vec3 from = place;
+        const double before = tets.least_sine_at(n);
+        place = *to;
+        if (tets.least_sine_at(n) >= std::min(least_after, before)) return true;
+        place = from;
+        return false;
+    }
+
     // Those that have a cut near, the nearest first.
     void move_nodes(std::int32_t number, const std::vector<Crossing>& all, std::vector<double>& value) {
         CutTets& tets = out_.tets;
@@ -234,15 +250,7 @@ class SpaceCutter {
         for (const auto& [d, n] : wish) {
             const auto i = static_cast<std::size_t>(n);
             if (value[i] == 0.0) continue;
-            const auto to = out_.sheets.onto(with_sheet(tets.on[i], number), tets.points[i]);
-            if (!to || (*to - tets.points[i]).norm() > most_move * a_) continue;
-            const Vec3 from = tets.points[i];
-            const double before = tets.least_sine_at(n);
-            tets.points[i] = *to;
-            if (tets.least_sine_at(n) < std::min(least_after, before)) {
-                tets.points[i] = from;
-                continue;
-            }
+            if (!move_onto(n, with_sheet(tets.on[i], number)) && std::abs(value[i]) > as_good * a_) continue;
             value[i] = 0.0;
             tets.put_on(n, number);
         }

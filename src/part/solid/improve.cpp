@@ -22,6 +22,7 @@ constexpr int void_layers = 2;
 // Degrees: thinner triangles of the skin are made wider, and dihedral angles may become so small for it.
 constexpr std::array<std::array<double, 2>, 2> facet_targets{{{10.0, 20.0}, {6.0, 17.0}}};
 constexpr int facet_rounds = 3;
+constexpr int ease_rounds = 8;
 constexpr double void_target = 6.0; // degrees: it is there to keep skins apart
 
 // Sheets as what points slide on; curves are pairs of sheets.
@@ -70,6 +71,7 @@ class Improver {
             optimise_tets(mesh_, surfaces_, options.target);
             pull();
             optimise_tets(mesh_, surfaces_, options.target);
+            ease(options);
             widen_facets();
         }
         return result();
@@ -226,6 +228,16 @@ class Improver {
         return out;
     }
 
+    // Those of the part, and the void ones.
+    std::pair<std::vector<std::int32_t>, std::vector<std::int32_t>>
+    sides(const std::vector<std::int32_t>& tets) const {
+        std::pair<std::vector<std::int32_t>, std::vector<std::int32_t>> out;
+        for (const std::int32_t t : tets)
+            (mesh_.tets[static_cast<std::size_t>(t)].region == void_region ? out.second : out.first)
+                .push_back(t);
+        return out;
+    }
+
     // The least angle of a triangle, in degrees.
     double sharpest(const std::array<std::int32_t, 3>& nodes) const {
         double out = 180.0;
@@ -287,10 +299,7 @@ class Improver {
                 if (static_cast<std::size_t>(o) != n)
                     shortest = std::min(shortest, (place(o) - node.p).norm());
         const Vec3 from = node.p;
-        std::vector<std::int32_t> solid;
-        std::vector<std::int32_t> beyond;
-        for (const std::int32_t t : tets_at[n])
-            (mesh_.tets[static_cast<std::size_t>(t)].region == void_region ? beyond : solid).push_back(t);
+        const auto [solid, beyond] = sides(tets_at[n]);
         const double floor = std::min(least_of(solid), std::sin(least_angle * degree));
         const double floor_beyond = std::min(least_of(beyond), std::sin(void_target * degree));
         double best = thinnest(n);
@@ -310,6 +319,60 @@ class Improver {
                 }
             }
         node.p = to;
+    }
+
+    // Points of sharp tetrahedra off free sheets, by a little, where the tetrahedra about them become better.
+    void ease(const ImproveOptions& options) {
+        const double fair = std::sin(options.fair * degree);
+        const auto at = tets_at_points();
+        for (int round = 0; round < ease_rounds; ++round) {
+            bool moved = false;
+            for (std::size_t t = 0; t < mesh_.tets.size(); ++t) {
+                const TetMesh::Tet& tet = mesh_.tets[t];
+                if (!tet.alive || tet.region == void_region) continue;
+                if (least_of({static_cast<std::int32_t>(t)}) >= fair) continue;
+                for (const std::int32_t n : tet.node)
+                    moved = ease_at(static_cast<std::size_t>(n), at, options) || moved;
+            }
+            if (!moved) return;
+        }
+    }
+
+    bool ease_at(std::size_t n, const std::vector<std::vector<std::int32_t>>& tets_at,
+                 const ImproveOptions& options) {
+        TetMesh::Node& node = mesh_.nodes[n];
+        std::vector<std::int32_t> exact;
+        std::vector<std::int32_t> left;
+        for (const std::int32_t s : node.patches)
+            (std::find(options.free.begin(), options.free.end(), s) == options.free.end() ? exact : left)
+                .push_back(s);
+        if (left.empty() || exact.size() > 2) return false;
+        const double most = options.off * sheets_.size();
+        const auto within = [&](const Vec3& p) {
+            return std::all_of(left.begin(), left.end(),
+                               [&](std::int32_t s) { return std::abs(sheets_[s].value(p)) <= most; });
+        };
+        const Vec3 from = node.p;
+        const auto [solid, beyond] = sides(tets_at[n]);
+        const double floor_beyond = std::min(least_of(beyond), std::sin(void_target * degree));
+        double best = least_of(solid);
+        const double before = best;
+        Vec3 to = from;
+        const Vec3 normal = sheets_[left.front()].normal(from);
+        const Vec3 first = normal.unitOrthogonal();
+        const Vec3 second = normal.cross(first);
+        for (const double step : {1.0, 0.5, 0.25})
+            for (const Vec3& way : {normal, Vec3(-normal), first, Vec3(-first), second, Vec3(-second)}) {
+                const auto there = sheets_.onto(exact, from + step * most * way);
+                if (!there || !within(*there)) continue;
+                node.p = *there;
+                const double now = least_of(solid);
+                if (now <= best + 1e-6 || least_of(beyond) < floor_beyond) continue;
+                best = now;
+                to = node.p;
+            }
+        node.p = to;
+        return best > before;
     }
 
     // Each skin point onto what it lies on, as far as the tetrahedra about it allow.

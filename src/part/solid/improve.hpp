@@ -22,6 +22,10 @@ struct Improved {
 
 struct ImproveOptions {
     double target = 25.0; // degrees; 0: points are pulled, nothing is optimised; below zero: as it is
+    // Sheets that are no exact faces. Where tetrahedra stay sharper than `fair` because such a sheet grazes a
+    // face, its points may leave it by as much as `off` of a size.
+    std::vector<std::int32_t> free;
+    double fair = 18.0, off = 0.05;
 };
 
 Improved improve(const CutTets& tets, const std::vector<bool>& solid, const SheetSet& sheets,

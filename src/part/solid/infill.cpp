@@ -197,7 +197,7 @@ class Filler {
             CutTets cut = tets_;
             InfillMade now = made;
             const std::vector<bool> solid = cut_now(cut, now);
-            Improved mesh = improve(cut, solid, *sheets_, {infill_angle});
+            Improved mesh = improve(cut, solid, *sheets_, {infill_angle, {sheet_}});
             now.solid = solid_volume(mesh.tets) - (zone_volume_ - now.zone);
             const double off = now.written - now.solid;
             const bool flat = least_sine_of(mesh.tets) < std::sin(least_infill_angle * degree);
@@ -267,7 +267,7 @@ class Filler {
         }
         if (!(made.zone > 0.0)) no_room();
         made.solid = made.written = made.zone - sum_of(voids);
-        return improve(cut, std::vector<bool>(cut.tets.size(), true), *sheets_, {infill_angle});
+        return improve(cut, std::vector<bool>(cut.tets.size(), true), *sheets_, {infill_angle, {sheet_}});
     }
 
     const std::shared_ptr<SheetSet>& sheets() const {

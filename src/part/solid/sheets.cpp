@@ -9,6 +9,22 @@
 
 namespace upright {
 
+std::string_view word_of(Sheet::Kind kind) {
+    switch (kind) {
+    case Sheet::Kind::Plane:
+        return "plane";
+    case Sheet::Kind::Cylinder:
+        return "cylinder";
+    case Sheet::Kind::Cone:
+        return "cone";
+    case Sheet::Kind::Sphere:
+        return "sphere";
+    case Sheet::Kind::Field:
+        break;
+    }
+    return "bent face";
+}
+
 double Sheet::value(const Vec3& p) const {
     const Vec3 off = p - at;
     switch (kind) {

@@ -5,6 +5,7 @@
 #include "geometry/region_field.hpp"
 
 #include <functional>
+#include <string_view>
 #include <vector>
 
 namespace upright {
@@ -31,6 +32,9 @@ struct Sheet {
     double value(const Vec3& p, Vec3& normal) const;
     bool curved() const { return kind != Kind::Plane; }
 };
+
+// "plane", "cylinder", ...; of a field "bent face".
+std::string_view word_of(Sheet::Kind kind);
 
 // Those of all regions, planes first, none twice; planes of symmetry among them. Plane shapes have none.
 std::vector<Sheet> sheets_of(const RegionField& regions, const std::vector<std::pair<int, double>>& symmetry,

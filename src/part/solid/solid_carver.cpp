@@ -275,7 +275,7 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const 
     CutTets tets = space_->tets;
     LevelCut made = cut_at_level(tets, *sheets, std::move(below), number, design_, improved);
     if (pick) {
-        SolidPart raw = part_of(improve(tets, made.solid, *sheets, {-1.0}));
+        SolidPart raw = part_of(improve(tets, made.solid, *sheets, {-1.0, {}}));
         if (raw.tets.empty()) return raw;
         // The raw part has the solid tetrahedra in their order.
         const std::vector<bool> wanted = pick(raw);
@@ -287,7 +287,7 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const 
         }
     }
     if (size) split_long_edges(tets, made.solid, *sheets, size);
-    SolidPart out = part_of(improve(tets, made.solid, *sheets, {improved ? 25.0 : 0.0}));
+    SolidPart out = part_of(improve(tets, made.solid, *sheets, {improved ? 25.0 : 0.0, {number}}));
     out.sheets = sheets;
     out.level = number;
     out.filled = made.filled;
@@ -298,18 +298,26 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const 
 SolidPart part_of(Improved mesh) {
     SolidPart out;
     out.piece = pieces_of(mesh.tets);
-    out.least_angle = 180.0;
-    for (std::size_t t = 0; t < mesh.tets.tets.size(); ++t)
-        for (const double angle : dihedral_angles(mesh.tets.corners(t))) {
-            out.least_angle = std::min(out.least_angle, angle);
-            out.most_angle = std::max(out.most_angle, angle);
-        }
     for (const std::int32_t r : mesh.tets.label) out.region.push_back(static_cast<RegionId>(r));
     out.points = std::move(mesh.tets.points);
     out.tets = std::move(mesh.tets.tets);
     out.faces = std::move(mesh.faces);
     out.sheets_of = std::move(mesh.sheets_of);
+    measure_angles(out);
     return out;
+}
+
+void measure_angles(SolidPart& part) {
+    part.least_angle = 180.0;
+    part.most_angle = 0.0;
+    for (const auto& tet : part.tets) {
+        std::array<Vec3, 4> corners;
+        for (std::size_t i = 0; i < 4; ++i) corners[i] = part.points[static_cast<std::size_t>(tet[i])];
+        for (const double angle : dihedral_angles(corners)) {
+            part.least_angle = std::min(part.least_angle, angle);
+            part.most_angle = std::max(part.most_angle, angle);
+        }
+    }
 }
 
 } // namespace upright

@@ -38,6 +38,8 @@ struct SolidPart {
 };
 // The mesh with its pieces and angles; sheets are still to be given.
 SolidPart part_of(Improved mesh);
+// Finds its angles anew.
+void measure_angles(SolidPart& part);
 
 class SolidCarver {
   public:

@@ -36,6 +36,7 @@ class StockBuilder {
                 if (s >= 0 && std::find(list.begin(), list.end(), s) == list.end()) list.push_back(s);
             }
         out_.sheets = sheets_;
+        measure_angles(out_);
         return std::move(out_);
     }
 
