@@ -12,10 +12,11 @@ namespace upright {
 
 namespace {
 
-// Sharpness below this keeps the argument of exp within its range.
-constexpr double most_sharpness = 600.0;
+// Sharpness below this keeps the argument of exp within its range, whatever the threshold.
+constexpr double most_sharpness = 350.0;
 
-// tanh(s t) + tanh(s (x - t)) over tanh(s t) + tanh(s (1 - t)).
+// tanh(s t) + tanh(s (x - t)) over tanh(s t) + tanh(s (1 - t)); of 0 and 1 rounding may lead a hair out of
+// their range, where roots of densities are no numbers.
 struct Curve {
     Curve(double sharpness, double threshold)
         : low(hyperbolic_tangent(sharpness * threshold)),
@@ -27,7 +28,8 @@ UPRIGHT_CLONES void project_part(const double* density, std::size_t count, doubl
                                  double* out) {
     const Curve curve(sharpness, threshold);
     for (std::size_t i = 0; i < count; ++i)
-        out[i] = curve.scale * (curve.low + hyperbolic_tangent(sharpness * (density[i] - threshold)));
+        out[i] = std::clamp(
+            curve.scale * (curve.low + hyperbolic_tangent(sharpness * (density[i] - threshold))), 0.0, 1.0);
 }
 
 UPRIGHT_CLONES double sum_part(const double* density, const double* weights, std::size_t count,

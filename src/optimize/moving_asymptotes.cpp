@@ -5,6 +5,7 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace upright {
 
@@ -15,6 +16,22 @@ constexpr std::size_t block = 2048;
 constexpr int most_newton = 40; // for each level of the barrier
 constexpr int most_halvings = 10;
 constexpr double last_barrier = 1e-9; // of the largest weight in the problem
+constexpr int most_looks = 200;       // at the dual function: beyond, the interior point method goes on
+constexpr double dual_exact = 1e-10;  // constraints at its end, of their size or of one
+constexpr double armijo = 1e-4, rounding = 1e-11;
+// The problem has the logarithms of the distances from the step's limits in it, times this, as the interior
+// point method has in the end: variables that nothing depends on stay between their limits instead of going
+// to one of them by rounding.
+constexpr double centring = 1e-9, close = 1e-3;
+constexpr int most_settling = 60;
+
+// Of what each block found: `width` sums, over all peers.
+std::vector<double> sum_of_parts(const std::vector<double>& parts, std::size_t width) {
+    std::vector<double> out(width, 0.0);
+    for (std::size_t k = 0; k < parts.size(); ++k) out[k % width] += parts[k];
+    total(out.data(), width);
+    return out;
+}
 
 // The separable approximation: f_i = r_i + sum_j p_ij / (U_j - x_j) + q_ij / (x_j - L_j). Row 0 is the goal.
 struct Approximation {
@@ -28,12 +45,18 @@ struct Approximation {
 // The sums over the variables of p / (high - x) + q / (x - low), one of each function.
 std::vector<double> terms_at(const Approximation& a, const std::vector<double>& x) {
     const std::size_t w = a.m + 1;
-    std::vector<double> out(w, 0.0);
-    for (std::size_t j = 0; j < a.n; ++j)
-        for (std::size_t i = 0; i < w; ++i)
-            out[i] += a.p[j * w + i] / (a.high[j] - x[j]) + a.q[j * w + i] / (x[j] - a.low[j]);
-    total(out.data(), w);
-    return out;
+    const std::size_t blocks = (a.n + block - 1) / block;
+    std::vector<double> parts(blocks * w, 0.0);
+#pragma omp parallel for schedule(static) if (blocks > 2)
+    for (std::size_t b = 0; b < blocks; ++b) {
+        double* part = parts.data() + b * w;
+        for (std::size_t j = b * block; j < std::min(a.n, (b + 1) * block); ++j) {
+            const double up = 1.0 / (a.high[j] - x[j]);
+            const double down = 1.0 / (x[j] - a.low[j]);
+            for (std::size_t i = 0; i < w; ++i) part[i] += a.p[j * w + i] * up + a.q[j * w + i] * down;
+        }
+    }
+    return sum_of_parts(parts, w);
 }
 
 Approximation approximate(const MmaPoint& at, const MmaSettings& settings, const MmaState& state) {
@@ -94,6 +117,225 @@ std::vector<double> approximate_at(const Approximation& a, const std::vector<dou
     for (std::size_t i = 0; i < out.size(); ++i) out[i] += a.rest[i];
     return out;
 }
+
+// The subproblem by its dual, which has a variable for each constraint alone: given multipliers every
+// variable has its best place in closed form. Concave with a continuous slope; Newton's steps projected onto
+// what is not negative (Bertsekas 1982) with steps back. Serves problems without z.
+class DualProblem {
+  public:
+    DualProblem(const Approximation& a, const MmaSettings& settings)
+        : a_(a), m_(a.m), w_(a.m + 1), blocks_((a.n + block - 1) / block), c_(settings.c), d_(settings.d) {}
+
+    // Nothing where it does not come to an end.
+    std::optional<MmaStep> run() {
+        const auto m = static_cast<Eigen::Index>(m_);
+        Eigen::VectorXd lambda = Eigen::VectorXd::Ones(m);
+        Look now = look(lambda);
+        while (!(left(lambda, now) <= dual_exact)) {
+            if (looks_ > most_looks) return std::nullopt;
+            const Eigen::VectorXd way = direction(lambda, now);
+            bool better = false;
+            for (double length = 1.0; length > 1e-9 && !better; length *= 0.5) {
+                const Eigen::VectorXd to = (lambda + length * way).cwiseMax(0.0);
+                const Look there = look(to);
+                const double asked = now.value + armijo * now.slope.dot(to - lambda);
+                if (!(there.value >= asked - rounding * std::abs(now.value))) continue;
+                lambda = to;
+                now = there;
+                better = true;
+            }
+            if (!better) return std::nullopt;
+        }
+        MmaStep out;
+        out.newton_steps = looks_;
+        out.x.resize(a_.n);
+#pragma omp parallel for schedule(static) if (blocks_ > 2)
+        for (std::size_t j = 0; j < a_.n; ++j) out.x[j] = place(j, lambda).x;
+        for (std::size_t i = 0; i < m_; ++i) {
+            out.multiplier.push_back(lambda[static_cast<Eigen::Index>(i)]);
+            out.y.push_back(std::max(0.0, (out.multiplier[i] - c_) / d_));
+        }
+        return out;
+    }
+
+  private:
+    struct Look {
+        double value = 0.0;
+        Eigen::VectorXd slope; // what is left of each constraint
+        Eigen::MatrixXd curve; // minus the second derivatives
+    };
+    struct Place {
+        double x = 0.0, p = 0.0, q = 0.0;       // weighted
+        double centred = 0.0, logarithms = 0.0; // of the distances from its limits: curvature and value
+    };
+
+    Place place(std::size_t j, const Eigen::VectorXd& lambda) const {
+        Place out;
+        out.p = a_.p[j * w_];
+        out.q = a_.q[j * w_];
+        for (std::size_t i = 0; i < m_; ++i) {
+            out.p += lambda[static_cast<Eigen::Index>(i)] * a_.p[j * w_ + i + 1];
+            out.q += lambda[static_cast<Eigen::Index>(i)] * a_.q[j * w_ + i + 1];
+        }
+        if (a_.upper[j] > a_.lower[j])
+            settle(j, out);
+        else
+            out.x = a_.lower[j];
+        return out;
+    }
+
+    // Where a variable with logarithms of its own is whose slope is the same everywhere.
+    double beside_a_limit(std::size_t j, double slope) const {
+        const double span = a_.upper[j] - a_.lower[j];
+        const double k = slope * span / centring;
+        const double u = 2.0 / (std::abs(k) + 2.0 + std::sqrt(k * k + 4.0));
+        return k >= 0.0 ? a_.lower[j] + u * span : a_.upper[j] - u * span;
+    }
+
+    // The best place: from that without logarithms by Newton's steps on the slope, kept between what is known
+    // to lie below and above.
+    void settle(std::size_t j, Place& place) const {
+        double from = a_.lower[j];
+        double to = a_.upper[j];
+        const double span = to - from;
+        const double p = std::sqrt(place.p);
+        const double q = std::sqrt(place.q);
+        double x = p + q > 0.0 ? (p * a_.low[j] + q * a_.high[j]) / (p + q) : 0.5 * (from + to);
+        if (!(x > from + close * span && x < to - close * span)) {
+            const double at = std::clamp(x, from, to);
+            const double up = p / (a_.high[j] - at);
+            const double down = q / (at - a_.low[j]);
+            x = beside_a_limit(j, up * up - down * down);
+        }
+        double above = 0.0;
+        double below = 0.0;
+        for (int i = 0; i < most_settling; ++i) {
+            const double high = 1.0 / (a_.high[j] - x);
+            const double low = 1.0 / (x - a_.low[j]);
+            below = 1.0 / (x - a_.lower[j]);
+            above = 1.0 / (a_.upper[j] - x);
+            const double slope = place.p * high * high - place.q * low * low + centring * (above - below);
+            (slope > 0.0 ? to : from) = x;
+            const double curve = 2.0 * (place.p * high * high * high + place.q * low * low * low) +
+                                 centring * (above * above + below * below);
+            double next = x - slope / curve;
+            if (!(next > from && next < to)) next = 0.5 * (from + to);
+            const double step = std::abs(next - x);
+            x = next;
+            if (step < 1e-10 * span || step * std::max(above, below) < 1e-6) break;
+        }
+        below = 1.0 / (x - a_.lower[j]);
+        above = 1.0 / (a_.upper[j] - x);
+        place.x = x;
+        place.centred = centring * (above * above + below * below);
+        place.logarithms = centring * std::log(0.25 * span * span * below * above);
+    }
+
+    Look look(const Eigen::VectorXd& lambda) {
+        ++looks_;
+        const std::size_t triangle = m_ * (m_ + 1) / 2;
+        const std::size_t width = 1 + m_ + triangle;
+        std::vector<double> parts(blocks_ * width, 0.0);
+#pragma omp parallel for schedule(static) if (blocks_ > 2)
+        for (std::size_t b = 0; b < blocks_; ++b) {
+            double* sums = parts.data() + b * width;
+            std::vector<double> G(m_);
+            for (std::size_t j = b * block; j < std::min(a_.n, (b + 1) * block); ++j) {
+                const Place here = place(j, lambda);
+                const double up = 1.0 / (a_.high[j] - here.x);
+                const double down = 1.0 / (here.x - a_.low[j]);
+                sums[0] += here.p * up + here.q * down + here.logarithms;
+                const double* pj = a_.p.data() + j * w_ + 1;
+                const double* qj = a_.q.data() + j * w_ + 1;
+                for (std::size_t i = 0; i < m_; ++i) sums[1 + i] += pj[i] * up + qj[i] * down;
+                const double curve =
+                    2.0 * (here.p * up * up * up + here.q * down * down * down) + here.centred;
+                if (!(curve > 0.0)) continue;
+                for (std::size_t i = 0; i < m_; ++i) G[i] = pj[i] * up * up - qj[i] * down * down;
+                double* row = sums + 1 + m_;
+                for (std::size_t i = 0; i < m_; ++i)
+                    for (std::size_t k = 0; k <= i; ++k) *row++ += G[i] * G[k] / curve;
+            }
+        }
+        const std::vector<double> sums = sum_of_parts(parts, width);
+        const auto m = static_cast<Eigen::Index>(m_);
+        Look out{sums[0] + a_.rest[0], Eigen::VectorXd(m), Eigen::MatrixXd::Zero(m, m)};
+        const double* row = sums.data() + 1 + m_;
+        for (Eigen::Index i = 0; i < m; ++i) {
+            for (Eigen::Index k = 0; k <= i; ++k) out.curve(i, k) = out.curve(k, i) = *row++;
+            const double rest = a_.rest[static_cast<std::size_t>(i) + 1];
+            const double above = std::max(0.0, lambda[i] - c_);
+            out.value += lambda[i] * rest - 0.5 * above * above / d_;
+            out.slope[i] = sums[1 + static_cast<std::size_t>(i)] + rest - above / d_;
+            if (above > 0.0) out.curve(i, i) += 1.0 / d_;
+        }
+        return out;
+    }
+
+    // How far the worst constraint is from what it should be, of its size or of one.
+    double left(const Eigen::VectorXd& lambda, const Look& now) const {
+        double out = 0.0;
+        for (Eigen::Index i = 0; i < lambda.size(); ++i) {
+            const double one = lambda[i] > 0.0 ? std::abs(now.slope[i]) : std::max(0.0, now.slope[i]);
+            out = std::max(out, one / std::max(1.0, std::abs(a_.rest[static_cast<std::size_t>(i) + 1])));
+        }
+        return out;
+    }
+
+    // Newton's step of those that are not held at zero, where those that it would take below go to zero and
+    // no further; none grows more than tenfold, for where most variables are at their limits the curvature
+    // says little.
+    Eigen::VectorXd direction(const Eigen::VectorXd& lambda, const Look& now) const {
+        const Eigen::Index m = lambda.size();
+        Eigen::VectorXd out = Eigen::VectorXd::Zero(m);
+        std::vector<Eigen::Index> free;
+        for (Eigen::Index i = 0; i < m; ++i)
+            if (lambda[i] > 0.0 || now.slope[i] > 0.0) free.push_back(i);
+        while (!free.empty()) {
+            const auto count = static_cast<Eigen::Index>(free.size());
+            Eigen::MatrixXd curve(count, count);
+            Eigen::VectorXd slope(count);
+            const Eigen::VectorXd left = now.slope - now.curve * out; // with what is fixed by now
+            for (Eigen::Index i = 0; i < count; ++i) {
+                slope[i] = left[free[static_cast<std::size_t>(i)]];
+                for (Eigen::Index k = 0; k < count; ++k)
+                    curve(i, k) =
+                        now.curve(free[static_cast<std::size_t>(i)], free[static_cast<std::size_t>(k)]);
+            }
+            curve.diagonal().array() += 1e-12 * curve.diagonal().maxCoeff() + 1e-300;
+            const Eigen::VectorXd step = curve.ldlt().solve(slope);
+            std::vector<Eigen::Index> rest;
+            for (Eigen::Index i = 0; i < count; ++i) {
+                const Eigen::Index k = free[static_cast<std::size_t>(i)];
+                if (lambda[k] + step[i] < 0.0)
+                    out[k] = -lambda[k];
+                else
+                    rest.push_back(k);
+            }
+            if (rest.size() == free.size()) {
+                for (Eigen::Index i = 0; i < count; ++i) out[free[static_cast<std::size_t>(i)]] = step[i];
+                break;
+            }
+            free = rest;
+        }
+        if (!out.allFinite() || !(out.dot(now.slope) > 0.0))
+            for (Eigen::Index i = 0; i < m; ++i)
+                out[i] = std::max(now.slope[i], lambda[i] > 0.0 ? -lambda[i] : 0.0);
+        double share = 1.0;
+        for (Eigen::Index i = 0; i < m; ++i) {
+            double most = std::max(1.0, 9.0 * lambda[i]);
+            // At the price the curvature jumps: not much beyond.
+            if (lambda[i] < c_) most = std::min(most, c_ - lambda[i] + d_ * std::max(0.0, now.slope[i]));
+            if (out[i] > share * most) share = most / out[i];
+        }
+        return share * out;
+    }
+
+    const Approximation& a_;
+    std::size_t m_, w_, blocks_;
+    double c_, d_;
+    int looks_ = 0;
+};
 
 // The interior point method on the subproblem.
 class Subproblem {
@@ -393,7 +635,12 @@ class Subproblem {
 
 MmaStep solve(const Approximation& a, const std::vector<double>& x, const std::vector<double>& x_low,
               const std::vector<double>& x_high, const MmaSettings& settings) {
-    MmaStep out = Subproblem(a, settings).run();
+    const bool without_z =
+        std::all_of(settings.a.begin(), settings.a.end(), [](double v) { return v == 0.0; });
+    std::optional<MmaStep> by_dual;
+    if (total(static_cast<std::int64_t>(a.n)) >= settings.dual_from && without_z && settings.d > 0.0)
+        by_dual = DualProblem(a, settings).run();
+    MmaStep out = by_dual ? std::move(*by_dual) : Subproblem(a, settings).run();
     out.expected = approximate_at(a, out.x);
     out.distance = sum_over(a.n, [&](std::size_t j) {
         const double step = out.x[j] - x[j];
@@ -411,6 +658,7 @@ MmaStep mma_step(const MmaPoint& at, const MmaSettings& settings, MmaState& stat
     const bool young = state.steps < 2 || state.before2.size() != n;
     state.low.resize(n);
     state.high.resize(n);
+#pragma omp parallel for schedule(static) if (n > 2 * block)
     for (std::size_t j = 0; j < n; ++j) {
         const double range = std::max(at.high[j] - at.low[j], 1e-12);
         if (young) {

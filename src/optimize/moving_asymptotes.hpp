@@ -1,10 +1,13 @@
 // The method of moving asymptotes (Svanberg 1987) and its globally convergent form (Svanberg 2002):
 //   minimise f0(x) + a0 z + sum(c y + d y^2 / 2)   subject to   f_i(x) - a_i z - y_i <= 0,
 //   low <= x <= high, y >= 0, z >= 0.
-// Each step solves a separable convex approximation by a primal-dual interior point method (Svanberg 2007).
+// Each step solves a separable convex approximation by a primal-dual interior point method (Svanberg 2007);
+// of large problems without z by its dual (Svanberg 1987, section 5), which has a variable for each
+// constraint alone.
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <vector>
 
 namespace upright {
@@ -26,7 +29,10 @@ struct MmaSettings {
     double narrow = 0.7;    // where it turns
     double nearest = 0.01;  // asymptotes stay that far off, as a share of the range
     double farthest = 10.0; // and no farther
-    double conserve = 0.1;  // no step comes nearer to an asymptote than that share
+    // With as many variables steps are found by the dual function, which takes a tenth of the time; designs
+    // with fewer go the way that the tables of docs/performance.md were made with.
+    std::int64_t dual_from = 100000;
+    double conserve = 0.1; // no step comes nearer to an asymptote than that share
 };
 
 // What goes on from step to step.
@@ -45,7 +51,7 @@ struct MmaStep {
     // The approximations at the new point: goal first, then constraints.
     std::vector<double> expected;
     double distance = 0.0; // how far the step goes, as the added curvature counts it
-    int newton_steps = 0;
+    int newton_steps = 0;  // or looks at the dual function
 };
 
 // Where a step begins, and how far it may go: within `low` and `high` and at most `move` of that range in any

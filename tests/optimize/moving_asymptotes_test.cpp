@@ -5,6 +5,7 @@
 #include <functional>
 #include <gtest/gtest.h>
 #include <omp.h>
+#include <random>
 
 using namespace upright;
 
@@ -164,6 +165,68 @@ TEST(MovingAsymptotes, StepsKeepToTheirLimits) {
     const MmaStep step =
         mma_step({x, std::vector<double>(50, 0.0), std::vector<double>(50, 1.0), 0.2, values(x)}, {}, state);
     for (const double v : step.x) EXPECT_NEAR(v, 0.7, 1e-6);
+}
+
+// Two ways to the same step: by the dual function and by the interior point method. Bounds that are slack,
+// active, at odds with each other, and that no step can hold; functions of very different sizes.
+TEST(MovingAsymptotes, TheDualFindsWhatTheInteriorPointMethodFinds) {
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> any(-1.0, 1.0);
+    int active = 0;
+    int broken = 0;
+    for (int round = 0; round < 60; ++round) {
+        const std::size_t n = round % 5 == 0 ? 3 : 40;
+        const auto m = static_cast<std::size_t>(round % 4);
+        MmaValues at;
+        at.goal = 3.0;
+        for (std::size_t j = 0; j < n; ++j)
+            at.goal_gradient.push_back(std::pow(10.0, 2.0 * any(random)) * any(random));
+        for (std::size_t i = 0; i < m; ++i) {
+            at.constraint.push_back(0.3 * any(random) + (round % 7 == 0 ? 2.0 : 0.0));
+            at.gradient.emplace_back();
+            for (std::size_t j = 0; j < n; ++j)
+                at.gradient[i].push_back((any(random) + (i == 0 ? 1.0 : 0.0)) / static_cast<double>(n));
+        }
+        // One that nothing depends on stays in the middle of its step.
+        if (round % 2 == 0) {
+            at.goal_gradient[2] = 0.0;
+            for (auto& row : at.gradient) row[2] = 0.0;
+        }
+        std::vector<double> x;
+        for (std::size_t j = 0; j < n; ++j) x.push_back(0.5 + 0.5 * any(random));
+        if (round % 3 == 0) x[0] = 0.0;
+        const std::vector<double> low(n, 0.0);
+        const std::vector<double> high(n, 1.0);
+        MmaState first;
+        MmaState second;
+        MmaSettings settings;
+        settings.dual_from = 0;
+        const MmaStep dual = mma_step({x, low, high, 0.3, at}, settings, first);
+        settings.dual_from = 1000000;
+        EXPECT_LT(dual.newton_steps, 60) << round; // the interior point method takes more
+        const MmaStep inner = mma_step({x, low, high, 0.3, at}, settings, second);
+        for (std::size_t j = 0; j < n; ++j)
+            EXPECT_NEAR(dual.x[j], inner.x[j], j == 2 ? 2e-3 : 2e-4) << round << " " << j;
+        const auto merit = [&](const MmaStep& step) {
+            double out = step.expected[0];
+            for (const double y : step.y) out += settings.c * y + 0.5 * settings.d * y * y;
+            return out;
+        };
+        EXPECT_NEAR(merit(dual), merit(inner), 1e-6 * std::max(1.0, std::abs(merit(inner)))) << round;
+        for (std::size_t i = 0; i < m; ++i) {
+            EXPECT_NEAR(dual.multiplier[i], inner.multiplier[i], 1e-4 * std::max(1.0, inner.multiplier[i]))
+                << round;
+            EXPECT_NEAR(dual.y[i], inner.y[i], 1e-5) << round;
+            active += dual.multiplier[i] > 1e-3 && dual.y[i] == 0.0 ? 1 : 0;
+            broken += dual.y[i] > 0.0 ? 1 : 0;
+            // Complementary: what is slack costs nothing, what costs less than the price holds.
+            const double left = dual.expected[i + 1] - dual.y[i];
+            EXPECT_LT(left, 1e-9) << round;
+            if (dual.multiplier[i] > 0.0) EXPECT_GT(left, -1e-9) << round;
+        }
+    }
+    EXPECT_GT(active, 10);
+    EXPECT_GT(broken, 5);
 }
 
 // A thousand variables of very different sensitivity: the same digits with any number of threads.

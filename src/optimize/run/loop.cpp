@@ -244,7 +244,13 @@ class Loop {
     }
     void read_into(IterationRow& row, const std::vector<Reading>& readings) const {
         row.responses.clear();
-        for (const Reading& r : readings) row.responses.push_back(r.value);
+        for (std::size_t i = 0; i < readings.size(); ++i) {
+            if (std::isnan(readings[i].value))
+                throw Error::numerics(fmt::format("{} is no number in iteration {}",
+                                                  measures_.columns()[i].name, row.iteration),
+                                      "Report this study: what is asked of it cannot be judged");
+            row.responses.push_back(readings[i].value);
+        }
         row.goal = goal_of(problem_, measures_.columns(), readings);
     }
 

@@ -314,6 +314,7 @@ class StrengthKind final : public MeasureKind {
 } // namespace
 
 double stress_share(double density) {
+    if (density <= 0.0) return 0.0;
     const double cube = density * density * density;
     return (1.0 + softness) * cube * std::sqrt(density) / (cube + softness);
 }
