@@ -12,8 +12,11 @@
 #include <vtkXMLUnstructuredGridReader.h>
 
 #include <algorithm>
+#include <cstdlib>
 #include <fmt/format.h>
+#include <fstream>
 #include <stdexcept>
+#include <string_view>
 
 namespace upright {
 
@@ -36,8 +39,43 @@ std::map<std::string, VtuArray> arrays_in(vtkDataSetAttributes* data,
     return out;
 }
 
+// The library makes room for as many components as are named before it looks for their numbers.
+void require_sane_components(const std::filesystem::path& file) {
+    constexpr std::size_t piece = 1 << 20;
+    constexpr std::string_view word = "NumberOfComponents";
+    constexpr std::size_t most_behind = 40; // signs of what follows the word
+    constexpr long long most_components = 10000;
+    std::ifstream in(file, std::ios::binary);
+    std::string text;
+    std::size_t from = 0;
+    while (in) {
+        const std::size_t had = text.size();
+        text.resize(had + piece);
+        in.read(text.data() + had, static_cast<std::streamsize>(piece));
+        text.resize(had + static_cast<std::size_t>(in.gcount()));
+        const bool last = !in;
+        const std::size_t data = text.find("<AppendedData", from);
+        while ((from = text.find(word, from)) < data) {
+            if (!last && from + word.size() + most_behind > text.size()) break; // the rest comes
+            from += word.size();
+            const std::size_t number = text.find_first_not_of(" \t\n\r=\"'", from);
+            if (number == std::string::npos || number > from + most_behind) continue;
+            const long long components = std::strtoll(text.c_str() + number, nullptr, 10);
+            if (components > most_components)
+                throw std::runtime_error(fmt::format("says that an array has {} components; {} are read",
+                                                     components, most_components));
+        }
+        if (data != std::string::npos || last) return;
+        // What may be the beginning of a word goes on.
+        const std::size_t kept = std::min(text.size(), word.size() + most_behind);
+        from = 0;
+        text.erase(0, text.size() - kept);
+    }
+}
+
 // Takes it all out of the library's reader.
 VtuFile taken(const std::filesystem::path& file, const std::function<bool(const std::string&, int)>& wanted) {
+    require_sane_components(file);
     vtkNew<vtkXMLUnstructuredGridReader> reader;
     if (reader->CanReadFile(file.c_str()) == 0) throw std::runtime_error("is no VTU file");
     reader->SetFileName(file.c_str());

@@ -73,6 +73,18 @@ TEST(FileMesh, RefusesWhatIsNoMesh) {
     EXPECT_NE(error_of(folder.path() / "none.vtu"), "");
     EXPECT_NE(error_of(folder.write("empty.vtu", "")).find("is no VTU file"), std::string::npos);
     EXPECT_NE(error_of(folder.write("words.vtu", "Dear Sir,\n")).find("is no VTU file"), std::string::npos);
+    // Room for as many components would be made first, and take long; wherever the word lies.
+    for (const int before : {0, 5, 20, 50, 70}) {
+        const std::size_t padding = before == 0 ? 0 : (1U << 20U) - 80U - static_cast<std::size_t>(before);
+        const std::string text =
+            "<VTKFile type=\"UnstructuredGrid\"><!--" + std::string(padding, ' ') +
+            "--><UnstructuredGrid><Piece NumberOfPoints=\"1\"><Points><DataArray type=\"Float64\" "
+            "NumberOfComponents "
+            "= '2147483648' format=\"ascii\">0 0 0</DataArray></Points></Piece></UnstructuredGrid></VTKFile>";
+        EXPECT_NE(error_of(folder.write("many.vtu", text)).find("has 2147483648 components"),
+                  std::string::npos)
+            << before;
+    }
     Mesh plane = published::unit_mesh(ElementKind::Quad4, {2, 2, 1});
     plane.finish();
     write_vtu(folder.path() / "plane.vtu", plane, {}, {});
