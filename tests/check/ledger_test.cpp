@@ -232,9 +232,20 @@ TEST(Estimate, OfARunGrowsWithWhatIsAsked) {
     EXPECT_GT(one.seconds, 0.0);
     EXPECT_GT(one.bytes, 0.0);
     EXPECT_DOUBLE_EQ(of({"run.iterations=100"}).seconds, 2.0 * one.seconds);
-    const upright::RunEstimate fine = of({"run.iterations=50", "mesh.size=0.5"});
-    EXPECT_GT(fine.seconds, 5.0 * one.seconds);
+    const upright::RunEstimate fine = of({"run.iterations=50", "mesh.size=0.25"});
+    EXPECT_GT(fine.seconds, 2.0 * one.seconds);
     EXPECT_GT(fine.bytes, one.bytes);
+    // Bounds on stress take as long as the rest and more; without a bound it is not looked at.
+    const auto with_stress = [](const char* bound) {
+        return upright::estimate_run(
+                   upright::build_model(upright::test::study_from(
+                       upright::test::block_study("[[response]]\nname = \"peak\"\nmeasure = \"stress\"\n" +
+                                                  std::string(bound)),
+                       {"run.iterations=50"})))
+            .seconds;
+    };
+    EXPECT_DOUBLE_EQ(with_stress(""), one.seconds);
+    EXPECT_GT(with_stress("max = 100\n"), one.seconds);
     const auto proof = [](const std::string& text, const std::vector<std::string>& settings) {
         return upright::estimate_verify(upright::build_model(upright::test::study_from(text, settings)));
     };
