@@ -171,21 +171,28 @@ PolarLines polar_lines(const Space& space) {
     if (inner >= outer) throw Error::input(space.mesh.place, "the bore about the axis leaves nothing");
     PolarLines out;
     out.flat = space.mesh.flat();
+    const auto require_so_many = [&](double cells, double most) {
+        if (cells > most)
+            throw Error::input(
+                space.mesh.place,
+                fmt::format("a cell size of {:g} {} makes {:.3g} cells", size, space.units.length, cells),
+                "Write a larger size");
+    };
+    const double around_size = two_pi * (0.5 * inner + 0.5 * outer) / size;
+    // About, before any line is made; lines that meet may become one.
+    const double high = out.flat ? 1.0 : std::max(1.0, (collector.high() - collector.low()) / size);
+    require_so_many(std::max(12.0, around_size) * std::max(1.0, (outer - inner) / size) * high,
+                    4.0 * most_cells);
     out.r = divide(collector.lines().radii, inner, outer, size);
     out.z = out.flat ? std::vector<double>{0.0}
                      : divide(collector.lines().heights, collector.low(), collector.high(), size);
     // A multiple of twelve meets the usual counts of spokes and holes.
-    const double around_size = two_pi * (0.5 * inner + 0.5 * outer) / size;
     // Sectors of the form have to repeat cell by cell, and to have a middle.
     const int unit = space.sectors > 0 ? 2 * space.sectors : 12;
     out.around = unit * std::max((12 + unit - 1) / unit, static_cast<int>(std::lround(around_size / unit)));
-    const double cells = static_cast<double>(out.around) * static_cast<double>(out.r.size() - 1) *
-                         static_cast<double>(std::max<std::size_t>(1, out.z.size() - 1));
-    if (cells > most_cells)
-        throw Error::input(
-            space.mesh.place,
-            fmt::format("a cell size of {:g} {} makes {:.3g} cells", size, space.units.length, cells),
-            "Write a larger size");
+    require_so_many(static_cast<double>(out.around) * static_cast<double>(out.r.size() - 1) *
+                        static_cast<double>(std::max<std::size_t>(1, out.z.size() - 1)),
+                    most_cells);
     return out;
 }
 
