@@ -74,11 +74,9 @@ double scaled_jacobian(const Mesh& mesh, ElementId e) {
 } // namespace
 
 std::array<double, 6> dihedral_angles(const std::array<Vec3, 4>& p) {
-    static constexpr std::array<std::array<std::size_t, 4>, 6> edges{
-        {{0, 1, 2, 3}, {0, 2, 1, 3}, {0, 3, 1, 2}, {1, 2, 0, 3}, {1, 3, 0, 2}, {2, 3, 0, 1}}};
     std::array<double, 6> out{};
     for (std::size_t k = 0; k < 6; ++k) {
-        const auto& e = edges[k];
+        const auto& e = dihedral_edges[k];
         const Vec3 along = (p[e[1]] - p[e[0]]).normalized();
         Vec3 u = p[e[2]] - p[e[0]];
         Vec3 v = p[e[3]] - p[e[0]];

@@ -28,6 +28,9 @@ MeshQuality mesh_quality(const Mesh& mesh);
 // For each element, as above.
 std::vector<double> scaled_jacobians(const Mesh& mesh);
 
+// Its edges in the order of their dihedral angles: the ends, then the other two corners.
+inline constexpr std::array<std::array<std::size_t, 4>, 6> dihedral_edges{
+    {{0, 1, 2, 3}, {0, 2, 1, 3}, {0, 3, 1, 2}, {1, 2, 0, 3}, {1, 3, 0, 2}, {2, 3, 0, 1}}};
 // The six dihedral angles of a tetrahedron, in degrees.
 std::array<double, 6> dihedral_angles(const std::array<Vec3, 4>& corners);
 

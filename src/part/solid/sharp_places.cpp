@@ -18,16 +18,6 @@ Triangle sorted(Triangle nodes) {
     return nodes;
 }
 
-// The ends of the edges in the order of dihedral_angles, then the other two corners.
-constexpr std::array<std::array<std::size_t, 4>, 6> edges_of_tet{
-    {{0, 1, 2, 3}, {0, 2, 1, 3}, {0, 3, 1, 2}, {1, 2, 0, 3}, {1, 3, 0, 2}, {2, 3, 0, 1}}};
-
-std::array<Vec3, 4> corners(const SolidPart& part, std::size_t t) {
-    std::array<Vec3, 4> out;
-    for (std::size_t i = 0; i < 4; ++i) out[i] = part.points[static_cast<std::size_t>(part.tets[t][i])];
-    return out;
-}
-
 } // namespace
 
 std::vector<SharpPlace> sharp_places(const SolidPart& part, double limit) {
@@ -37,7 +27,7 @@ std::vector<SharpPlace> sharp_places(const SolidPart& part, double limit) {
     };
     std::vector<Found> found;
     for (std::size_t t = 0; t < part.tets.size(); ++t) {
-        const std::array<double, 6> angles = dihedral_angles(corners(part, t));
+        const std::array<double, 6> angles = dihedral_angles(part.corners(t));
         const auto least = static_cast<std::size_t>(
             std::distance(angles.begin(), std::min_element(angles.begin(), angles.end())));
         if (angles[least] < limit) found.push_back({t, least, angles[least]});
@@ -51,7 +41,7 @@ std::vector<SharpPlace> sharp_places(const SolidPart& part, double limit) {
     // What a region has at such an edge altogether.
     const auto key_of = [&](const Found& f) {
         const auto& n = part.tets[f.tet];
-        return edge_key(n[edges_of_tet[f.edge][0]], n[edges_of_tet[f.edge][1]]);
+        return edge_key(n[dihedral_edges[f.edge][0]], n[dihedral_edges[f.edge][1]]);
     };
     std::map<std::pair<std::uint64_t, RegionId>, double> whole;
     for (const Found& f : found) whole.emplace(std::pair{key_of(f), part.region[f.tet]}, 0.0);
@@ -60,16 +50,16 @@ std::vector<SharpPlace> sharp_places(const SolidPart& part, double limit) {
         for (std::size_t k = 0; k < 6; ++k) {
             const auto& n = part.tets[t];
             const auto at =
-                whole.find({edge_key(n[edges_of_tet[k][0]], n[edges_of_tet[k][1]]), part.region[t]});
+                whole.find({edge_key(n[dihedral_edges[k][0]], n[dihedral_edges[k][1]]), part.region[t]});
             if (at == whole.end()) continue;
-            if (!angles) angles = dihedral_angles(corners(part, t));
+            if (!angles) angles = dihedral_angles(part.corners(t));
             at->second += (*angles)[k];
         }
     }
     std::vector<SharpPlace> out;
     for (const Found& f : found) {
         const auto& n = part.tets[f.tet];
-        const auto& e = edges_of_tet[f.edge];
+        const auto& e = dihedral_edges[f.edge];
         SharpPlace place;
         place.angle = f.angle;
         place.at = 0.5 * (part.points[static_cast<std::size_t>(n[e[0]])] +

@@ -310,14 +310,11 @@ SolidPart part_of(Improved mesh) {
 void measure_angles(SolidPart& part) {
     part.least_angle = 180.0;
     part.most_angle = 0.0;
-    for (const auto& tet : part.tets) {
-        std::array<Vec3, 4> corners;
-        for (std::size_t i = 0; i < 4; ++i) corners[i] = part.points[static_cast<std::size_t>(tet[i])];
-        for (const double angle : dihedral_angles(corners)) {
+    for (std::size_t t = 0; t < part.tets.size(); ++t)
+        for (const double angle : dihedral_angles(part.corners(t))) {
             part.least_angle = std::min(part.least_angle, angle);
             part.most_angle = std::max(part.most_angle, angle);
         }
-    }
 }
 
 } // namespace upright

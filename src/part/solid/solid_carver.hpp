@@ -31,6 +31,11 @@ struct SolidPart {
     std::size_t filled = 0;
     double doubtful = 0.0;
 
+    std::array<Vec3, 4> corners(std::size_t t) const {
+        std::array<Vec3, 4> out;
+        for (std::size_t i = 0; i < 4; ++i) out[i] = points[static_cast<std::size_t>(tets[t][i])];
+        return out;
+    }
     // Whether a sheet is no face of the space: the free surface, or a wall of infill.
     bool free(std::int32_t sheet) const {
         return sheet == level || std::find(cavities.begin(), cavities.end(), sheet) != cavities.end();
