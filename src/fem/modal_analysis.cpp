@@ -411,6 +411,44 @@ ModalAnalysis::UnitEnergies ModalAnalysis::unit_energies(const Eigen::VectorXd& 
     return out;
 }
 
+void ModalAnalysis::find_moved(std::vector<Mode>& modes, const std::vector<double>& density,
+                               bool lumped_mass) const {
+    const auto n = static_cast<Eigen::Index>(model_.freedoms());
+    Eigen::VectorXd along = Eigen::VectorXd::Zero(n);
+    for (std::size_t i = 0; i < model_.mesh.nodes.size(); ++i)
+        along[static_cast<Eigen::Index>(model_.freedom(static_cast<NodeId>(i), 0))] = 1.0;
+    const std::vector<double> mass_of = unit_energies(along, lumped_mass).kinetic;
+    for (Mode& mode : modes) {
+        const std::vector<double> moved = unit_energies(mode.shape, lumped_mass).kinetic;
+        double mass = 0.0;
+        double first = 0.0;
+        double second = 0.0;
+        Vec3 at = Vec3::Zero();
+        const auto add = [&](double m, double work, const Vec3& where) {
+            if (!(m > 0.0)) return;
+            mass += m;
+            first += work;
+            second += work * work / m;
+            at += work * where;
+        };
+        for (std::size_t e = 0; e < moved.size(); ++e)
+            add(density[e] * mass_of[e], density[e] * moved[e],
+                model_.mesh.center(static_cast<ElementId>(e)));
+        for (const ModelMass& m : model_.masses)
+            for (const ModelMass::Share& s : m.shares) {
+                double square = 0.0;
+                for (int a = 0; a < model_.mesh.dimension(); ++a) {
+                    const double u = mode.shape[static_cast<Eigen::Index>(s.freedom) + a];
+                    square += u * u;
+                }
+                add(s.mass, s.mass * square, s.at);
+            }
+        if (!(second > 0.0)) continue;
+        mode.moved_share = first * first / (mass * second);
+        mode.moved_at = at / first;
+    }
+}
+
 std::vector<Eigen::MatrixXd> ModalAnalysis::warm_state() const {
     std::vector<Eigen::MatrixXd> out;
     for (const ModelModalCase& c : model_.modal_cases) {
@@ -504,6 +542,7 @@ ModalResult ModalAnalysis::solve(const ModelModalCase& c, const std::vector<doub
         out.modes.push_back(std::move(mode));
         if (c.up_to <= 0.0 && static_cast<int>(out.modes.size()) == c.modes) break;
     }
+    if (accuracy.masses) find_moved(out.modes, density, c.lumped);
     out.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     return out;
 }

@@ -1,5 +1,6 @@
 #include "response/motions.hpp"
 
+#include "fem/modal_analysis.hpp"
 #include "fem/support_forces.hpp"
 #include "response/measure.hpp"
 
@@ -113,6 +114,10 @@ std::string component_words(const ResponseCard& r) {
     return " of " + r.at +
            (r.component == Component::Size ? "" : std::string(" along ") + text(r.component)) +
            (r.frame.empty() ? "" : " of " + r.frame) + in_cases(r);
+}
+
+std::string local_words(const Mode& mode) {
+    return fmt::format("local: moves {:.2g} % of the mass", 100.0 * mode.moved_share);
 }
 
 std::string place_text(const Vec3& p, bool plane) {

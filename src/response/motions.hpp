@@ -11,6 +11,8 @@
 
 namespace upright {
 
+struct Mode;
+
 // The displacement along x, y, z of one place, or the mean over a surface: sums of factor * u[freedom].
 struct Motion {
     Vec3 at = Vec3::Zero();
@@ -37,6 +39,9 @@ std::array<Eigen::VectorXd, 3> reaction_fields(const Model& model, const ModelCa
 
 // " of tip along z in pull": what a displacement or reaction reads, for people.
 std::string component_words(const ResponseCard& response);
+
+// "local: moves 0.4 % of the mass": what is said of a mode that is local.
+std::string local_words(const Mode& mode);
 
 // A place in words, with two numbers in the plane.
 std::string place_text(const Vec3& p, bool plane);

@@ -75,6 +75,8 @@ Json modal_json(const std::string& name, const ModalResult& m) {
             Json row;
             row["frequency"] = mode.frequency;
             row["cluster"] = mode.cluster + 1;
+            row["moved_share"] = mode.moved_share;
+            row["moved_at"] = numbers(mode.moved_at);
             row["participation"] = mode.participation;
             Json share = Json::array();
             for (std::size_t a = 0; a < 6; ++a)

@@ -220,14 +220,17 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
         if (result.modals[index(c)].modes.empty()) continue; // no response looked at it
         Json frequencies = Json::array();
         Json clusters = Json::array();
+        Json moved = Json::array();
         for (const Mode& m : result.modals[index(c)].modes) {
             frequencies.push_back(m.frequency);
             clusters.push_back(m.cluster + 1);
+            moved.push_back(m.moved_share);
         }
         cases.push_back({{"name", model.modal_cases[c].name},
                          {"kind", "modal"},
                          {"frequencies", frequencies},
                          {"clusters", clusters},
+                         {"moved_shares", moved},
                          {"rigid_body_modes", result.modals[index(c)].rigid.size()},
                          {"method", result.modals[index(c)].method}});
     }

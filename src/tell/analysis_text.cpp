@@ -3,6 +3,7 @@
 #include "tell/bound_text.hpp"
 
 #include "base/text.hpp"
+#include "response/motions.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -166,8 +167,9 @@ std::string modal_table(const Model& model, const std::string& name, const Modal
         }
         const bool shared = (i > 0 && m.modes[i - 1].cluster == mode.cluster) ||
                             (i + 1 < m.modes.size() && m.modes[i + 1].cluster == mode.cluster);
-        out.head(
-            fmt::format("  {:<6}{:>14.6g}{}{}", i + 1, mode.frequency, shares, shared ? "   repeated" : ""));
+        std::string words = shared ? "   repeated" : "";
+        if (mode.local()) words += "   " + local_words(mode) + ", at " + place_text(mode.moved_at, plane);
+        out.head(fmt::format("  {:<6}{:>14.6g}{}{}", i + 1, mode.frequency, shares, words));
     }
     std::string sums;
     for (const std::size_t a : axes) sums += fmt::format("{:9.2f}", 100.0 * sum[a]);

@@ -1,5 +1,6 @@
 #include "tell/run_text.hpp"
 
+#include "response/motions.hpp"
 #include "study/measure_word.hpp"
 #include "tell/bound_text.hpp"
 #include "tell/lines.hpp"
@@ -176,6 +177,12 @@ std::string run_summary(const Model& model, const OptimizeResult& result, double
                                 model.modal_cases[c].name,
                                 100.0 * (modes[1].frequency / modes[0].frequency - 1.0), modes[0].frequency,
                                 modes[1].frequency, model.units.text(dimension::frequency)));
+        for (std::size_t m = 0; m < modes.size(); ++m)
+            if (modes[m].local())
+                out.add(fmt::format(
+                    "doubt: mode {} of {} ({:.5g} {}) is {}, at {}: a sliver or a thin member", m + 1,
+                    model.modal_cases[c].name, modes[m].frequency, model.units.text(dimension::frequency),
+                    local_words(modes[m]), place_text(modes[m].moved_at, model.mesh.dimension() == 2)));
     }
     if (result.state.history.size() > 10) {
         const double before = result.state.history[result.state.history.size() - 11].goal;

@@ -5,6 +5,7 @@
 #include "mesh/locator.hpp"
 #include "model/finished.hpp"
 #include "part/solid/lattice_cell.hpp"
+#include "response/motions.hpp"
 #include "solve/solver_table.hpp"
 #include "study/measure_word.hpp"
 #include "study/mesh_word.hpp"
@@ -401,7 +402,9 @@ void Verification::judge() {
             row.name = out_.report.modal_names[c];
             row.measure = fmt::format("mode {}", m + 1);
             row.unit = unit(dimension::frequency);
-            row.part = out_.report.modals[c].modes[m].frequency;
+            const Mode& mode = out_.report.modals[c].modes[m];
+            row.part = mode.frequency;
+            if (mode.local()) row.where = place_text(mode.moved_at, false) + ", " + local_words(mode);
             if (m < out_.whole_report.modals[c].modes.size())
                 row.whole = out_.whole_report.modals[c].modes[m].frequency;
             const std::vector<double> kept = folder_.frequencies(row.name);

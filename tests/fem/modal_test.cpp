@@ -138,6 +138,82 @@ TEST(Modal, LumpedAndConsistentMassMeetOnFineMeshes) {
     EXPECT_LT(fine, 0.5 * coarse);
 }
 
+// A slender cantilever: its lowest mode by beam theory, in second-order bricks.
+TEST(Modal, ABeamMovesWhatBeamTheorySays) {
+    const std::string study = R"(units = ["mm", "N", "s"]
+[[region]]
+name = "beam"
+role = "design"
+material = "structural steel S355"
+box = [[0, 0, 0], [200, 4, 4]]
+[[surface]]
+name = "root"
+of = "beam"
+facing = [-1, 0, 0]
+[[support]]
+name = "clamp"
+on = "root"
+hold = ["x", "y", "z"]
+[mesh]
+size = "4 mm"
+order = 2
+)" + modal("\"clamp\"", "modes = 1\n");
+    const Mode mode = modes_of(build_model(study_from(study))).modes.at(0);
+    // The mode of a clamped and free beam, and its moments.
+    const double kl = 1.8751040687;
+    const double sigma = (std::cosh(kl) + std::cos(kl)) / (std::sinh(kl) + std::sin(kl));
+    double second = 0.0;
+    double fourth = 0.0;
+    double place = 0.0;
+    constexpr int steps = 20000;
+    for (int i = 0; i < steps; ++i) {
+        const double x = (i + 0.5) / steps;
+        const double w =
+            std::cosh(kl * x) - std::cos(kl * x) - sigma * (std::sinh(kl * x) - std::sin(kl * x));
+        second += w * w / steps;
+        fourth += w * w * w * w / steps;
+        place += w * w * x / steps;
+    }
+    EXPECT_NEAR(mode.moved_share, second * second / fourth, 5e-3);
+    EXPECT_NEAR(mode.moved_at.x(), 200.0 * place / second, 1.0);
+    EXPECT_FALSE(mode.local());
+}
+
+// A strap on a block, in bricks and in tetrahedra: its mode is found to be local, and the strap is where.
+TEST(Modal, AStrapIsNamed) {
+    for (const std::string kind : {"grid", "fitted"}) {
+        const std::string study = R"(units = ["mm", "N", "s"]
+[[region]]
+name = "block"
+role = "design"
+material = "structural steel S355"
+box = [[0, 0, 0], [12, 12, 12]]
+[[region]]
+name = "strap"
+role = "keep"
+material = "structural steel S355"
+box = [[12, 0, 0], [22, 1, 1]]
+[[surface]]
+name = "root"
+of = "block"
+facing = [-1, 0, 0]
+[[support]]
+name = "clamp"
+on = "root"
+hold = ["x", "y", "z"]
+[mesh]
+kind = ")" + kind + "\"\nsize = \"1 mm\"\n" +
+                                  modal("\"clamp\"", "modes = 2\n");
+        const ModalResult found = modes_of(build_model(study_from(study)));
+        for (const Mode& mode : found.modes) {
+            EXPECT_TRUE(mode.local()) << kind;
+            EXPECT_LT(mode.moved_share, 10.0 / (1728.0 + 10.0)) << kind;
+            EXPECT_GT(mode.moved_share, 0.25 * 10.0 / (1728.0 + 10.0)) << kind;
+            EXPECT_GT(mode.moved_at.x(), 18.0) << kind;
+        }
+    }
+}
+
 // A mass of its own on a block that hangs on a soft spring: f = sqrt(k / m) / 2 pi.
 TEST(Modal, APointMassOnASpring) {
     const Study study = study_from(block_study(R"(
@@ -161,6 +237,8 @@ value = 2e-6
     EXPECT_NEAR(found.mass, mass, 1e-12);
     EXPECT_NEAR(found.modes[0].frequency, std::sqrt(5.0 / mass) / (2 * pi), 1e-3 * found.modes[0].frequency);
     EXPECT_NEAR(found.modes[0].participation[0] * found.modes[0].participation[0] / found.mass, 1.0, 1e-3);
+    EXPECT_NEAR(found.modes[0].moved_share, 1.0, 1e-3); // block and rider move as one
+    EXPECT_FALSE(found.modes[0].local());
 }
 
 TEST(Modal, AStoredModelGivesTheSameModes) {
