@@ -593,6 +593,7 @@ Part PartField::extract(const PartOptions& options) const {
             out.fillets = out.mass - before;
         }
     }
+    if (solid_) out.taken_off = solid_->taken_off(out.level) * model_.mesh.copies();
     if (options.infill && options.improve && out.solid && !model_.infills.empty())
         return filled_part(std::move(out));
     return out;

@@ -57,9 +57,10 @@ struct Part {
     std::vector<PartPiece> pieces;   // largest first
     std::vector<std::string> missed; // places of supports and loads that no piece touches
     std::vector<RegionShare> regions;
-    double level = 0.0;   // of the field that was cut
-    double fillets = 0.0; // mass that blending added, a part of the mass
-    double stock = 0.0;   // mass that is left for machining, a part of the mass
+    double level = 0.0;     // of the field that was cut
+    double fillets = 0.0;   // mass that blending added, a part of the mass
+    double stock = 0.0;     // mass that is left for machining, a part of the mass
+    double taken_off = 0.0; // volume that nothing would bear, gone before the level was cut (of `overhang`)
     // The mesh, of solid models: of the modelled part.
     std::shared_ptr<const SolidPart> solid;
     // The same part before infill was cut out of it, where there is some: what a design is measured by.

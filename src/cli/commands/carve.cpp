@@ -59,6 +59,8 @@ Json threshold_table(const PartField& field, const PartOptions& options, const P
     return table;
 }
 
+constexpr double much_taken_off = 0.01; // of a part's volume: the design does not keep the rule
+
 // Of the whole body.
 double mass_of(const Model& model, const std::vector<double>& density) {
     return model.mesh.copies() * sum_over(density.size(), [&](std::size_t e) {
@@ -89,6 +91,11 @@ void tell(const Model& model, const Part& part, double at, double of_densities, 
         if (const std::string sharp = sharp_text(model, *part.solid, sharp_places(*part.solid));
             !sharp.empty())
             console.result(sharp);
+        if (const double off = part.outside().taken_off; off > 0.0)
+            console.result(
+                fmt::format("{}nothing bears {:.3g} {} ({:.2g} % of the part): taken off before the cut",
+                            off > much_taken_off * part.outside().volume ? "doubt: " : "overhang: ", off,
+                            model.units.text(dimension::volume), 100.0 * off / part.outside().volume));
         if (part.solid->filled > 0)
             console.remark(
                 fmt::format("{} tetrahedra were filled where the part would have touched itself in an "
@@ -147,6 +154,7 @@ Json report_of(const Model& model, const Part& part, const PartOptions& options,
              {"pieces", pieces},
              {"regions", regions},
              {"thresholds", table}};
+    if (part.outside().taken_off > 0.0) out["taken_off"] = part.outside().taken_off;
     if (part.stock > 0.0) out["stock"] = part.stock;
     if (options.blend > 0.0)
         out["fillets"] = {

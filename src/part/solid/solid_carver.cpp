@@ -2,11 +2,14 @@
 
 #include "base/angles.hpp"
 #include "design/making_rule.hpp"
+#include "mesh/into_model.hpp"
 #include "mesh/quality.hpp"
 #include "part/solid/blend.hpp"
+#include "part/solid/built_up.hpp"
 #include "part/solid/cut_level.hpp"
 #include "part/solid/made_elsewhere.hpp"
 #include "part/solid/mesh_space.hpp"
+#include "part/solid/tet_locator.hpp"
 #include "study/mesh_word.hpp"
 
 #include <algorithm>
@@ -19,8 +22,10 @@ namespace {
 constexpr double least_slope = 0.02;
 constexpr double flat_walls =
     0.02; // of the same: where the field changes less across a draw there is no wall
-constexpr double fillet_near = 1e-4; // of a size: to so much a rolling ball is known
-constexpr double difference = 1e-3;  // of the distance to a body made elsewhere: step, in sizes
+constexpr double overhang_slack = 1.0, most_overhang = 88.0; // degrees
+constexpr double layers = 1.0 / 6.0;                         // of a size
+constexpr double fillet_near = 1e-4;                         // of a size: to so much a rolling ball is known
+constexpr double difference = 1e-3; // of the distance to a body made elsewhere: step, in sizes
 
 std::vector<bool> is_design(const Model& model) {
     std::vector<bool> out;
@@ -92,6 +97,8 @@ void SolidCarver::take_design(const std::vector<double>& value, bool smooth) {
     const auto field = std::make_shared<DesignField>(mesh(), of_elements, counts, smooth);
     if (model_.form.draw && model_.form.draw->draft > 0.0)
         take_drafted(field);
+    else if (model_.form.overhang)
+        take_built_up(field);
     else
         take_field(field);
     for (const ModelRegion& r : model_.regions) design_.push_back(r.role == Role::Design);
@@ -141,6 +148,47 @@ void SolidCarver::take_drafted(const std::shared_ptr<const DesignField>& field) 
         out.least_slope = least_slope / size;
         return out;
     };
+}
+
+// What layers cannot bear is taken off; the level is that of the same volume.
+void SolidCarver::take_built_up(const std::shared_ptr<const DesignField>& field) {
+    const FormCard::Overhang& rule = *model_.form.overhang;
+    const TetLocator where(space_->tets.points, space_->tets.tets, model_.mesh.size);
+    BuiltUp::Wish wish;
+    wish.box = mesh().bounds;
+    wish.up = rule.up;
+    wish.reach = std::tan(std::min(rule.angle + overhang_slack, most_overhang) * degree);
+    wish.step = layers * space_->sheets.size();
+    wish.plate = rule.plate;
+    wish.place = [&](const Vec3& p) {
+        const std::int32_t t = where.find(into_model(mesh(), p));
+        if (t < 0) return BuiltUp::Place::Nothing;
+        const auto region = static_cast<std::size_t>(space_->tets.label[static_cast<std::size_t>(t)]);
+        return model_.regions[region].role == Role::Design ? BuiltUp::Place::Free : BuiltUp::Place::Solid;
+    };
+    wish.field = [&](const Vec3& p) { return field->value(p); };
+    const auto built = std::make_shared<const BuiltUp>(wish);
+    excess_ = [built](const Vec3& p) { return built->excess(p); };
+    matter_ = [field, built](const Vec3& p) { return field->value(p) - built->excess(p); };
+    surface_ = [field, built, size = space_->sheets.size()](double level) {
+        Sheet out;
+        out.kind = Sheet::Kind::Field;
+        out.with_slope = [field, built, level](const Vec3& p, Vec3& slope) {
+            Vec3 of_excess;
+            const double there = field->value(p, slope) - built->excess(p, of_excess);
+            slope = of_excess - slope;
+            return level - there;
+        };
+        out.least_slope = least_slope / size;
+        return out;
+    };
+}
+
+double SolidCarver::taken_off(double level) const {
+    if (!excess_) return 0.0;
+    std::vector<double> before = below_at(level);
+    for (std::size_t n = 0; n < before.size(); ++n) before[n] -= excess_(space_->tets.points[n]);
+    return volume_below(space_->tets, before, 0.0, design_) - share_above(level) * whole_;
 }
 
 SolidCarver::SolidCarver(const Model& model, std::vector<std::shared_ptr<const FacetBody>> bodies)

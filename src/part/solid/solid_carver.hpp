@@ -64,6 +64,10 @@ class SolidCarver {
     // By regions, of the modelled part: what is kept, and the share of the design.
     std::vector<double> volumes(double level) const;
 
+    // The volume that was taken off at a level since nothing bears it, of the modelled part; zero without
+    // `overhang`.
+    double taken_off(double level) const;
+
     // Without cutting anything: what hangs together above a level, of each tetrahedron of the space; -1 where
     // there is nothing.
     std::vector<std::int32_t> pieces_above(double level) const;
@@ -83,6 +87,7 @@ class SolidCarver {
     void take_design(const std::vector<double>& value, bool smooth);
     void take_field(const std::shared_ptr<const DesignField>& field);
     void take_drafted(const std::shared_ptr<const DesignField>& field);
+    void take_built_up(const std::shared_ptr<const DesignField>& field);
     void measure_space();
     // At each point, below zero where the field is above the level.
     std::vector<double> below_at(double level) const;
@@ -96,6 +101,7 @@ class SolidCarver {
     std::function<double(const Vec3&)> matter_;       // what a level is one of
     std::function<Sheet(double level)> surface_;      // where it is at the level
     std::vector<double> value_;                       // of it at each point
+    std::function<double(const Vec3&)> excess_;       // by how much it was more before; none but of overhang
     std::vector<bool> design_;                        // of each region: whether it is cut
     std::vector<std::array<std::int32_t, 4>> beyond_; // each tetrahedron's neighbours
     double whole_ = 0.0;                              // volume of the design
