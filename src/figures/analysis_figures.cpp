@@ -75,8 +75,8 @@ ResultFigure mode_figure(const Model& model, const ModelModalCase& c, int mode, 
 }
 
 ResultFigure buckling_figure(const Model& model, const ModelCase& c, int mode, double factor,
-                             const std::vector<double>& shape) {
-    ResultFigure out = shape_figure(model, shape, {});
+                             const std::vector<double>& shape, const std::vector<bool>& shown) {
+    ResultFigure out = shape_figure(model, shape, shown);
     out.title = fmt::format("{}: buckling {} of case {}, at {:.4g} times its loads", model.title, mode,
                             c.name, factor);
     out.of_case = &c;

@@ -17,7 +17,7 @@ ResultFigure mode_figure(const Model& model, const ModelModalCase& c, int mode, 
 
 // A shape of buckling (from 1), the same.
 ResultFigure buckling_figure(const Model& model, const ModelCase& c, int mode, double factor,
-                             const std::vector<double>& shape);
+                             const std::vector<double>& shape, const std::vector<bool>& shown = {});
 
 // Deformed shape, stress and the first shape of buckling of every static case, and the first four modes of
 // every modal one, into the folder. Returns what was drawn.

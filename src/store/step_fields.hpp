@@ -1,6 +1,7 @@
 // Displacement, stress and modes of a kept iteration, analysed again from its design.
 #pragma once
 
+#include "fem/buckling.hpp"
 #include "fem/modal_analysis.hpp"
 #include "optimize/run.hpp"
 
@@ -12,6 +13,7 @@ struct StepFields {
     std::vector<std::vector<double>> displacement; // of each static case: 3 for each node
     std::vector<std::vector<double>> von_mises; // of each static case: of each element, in its solid material
     std::vector<ModalResult> modals;            // of each modal case; empty where they were not asked for
+    std::vector<BucklingResult> buckling; // of each static case; without modes where no response looks for it
 };
 
 // With the penalty of that iteration: what the optimiser saw. Throws Error (Numerics).

@@ -109,4 +109,17 @@ TEST(Buckling, ABoundMakesADesignThatStands) {
     EXPECT_LT(factor[0], 7.5);
     EXPECT_GE(factor[1], 8.0 * (1.0 - 1e-3));
     EXPECT_LT(compliance[1], 1.25 * compliance[0]);
+    // Its shape, from the kept design.
+    const auto plot =
+        test::upright(folder.path(), {"plot", "bound.run", "--what", "buckling", "--size", "700x500"});
+    EXPECT_EQ(plot.code, 0) << plot.err;
+    EXPECT_TRUE(fs::exists(folder.path() / "bound.run/figures/buckling-lift-1.png")) << plot.out;
+    const auto other =
+        test::upright(folder.path(), {"plot", "bound.run", "--what", "buckling", "--case", "no"});
+    EXPECT_EQ(other.code, 2);
+    EXPECT_NE(other.err.find("Known: lift"), std::string::npos) << other.err;
+    const auto many =
+        test::upright(folder.path(), {"plot", "bound.run", "--what", "buckling", "--mode", "99"});
+    EXPECT_EQ(many.code, 2);
+    EXPECT_NE(many.err.find("has no buckling 99"), std::string::npos) << many.err;
 }

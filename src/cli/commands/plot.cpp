@@ -10,6 +10,7 @@
 #include "figures/drawings.hpp"
 #include "figures/scene.hpp"
 #include "model/storage.hpp"
+#include "response/buckling.hpp"
 #include "store/run_report.hpp"
 #include "store/step_fields.hpp"
 #include "store/vtu.hpp"
@@ -190,10 +191,10 @@ int plot_run(const PlotWish& in, Session& session) {
     Console& console = session.console;
     const FigureOptions options = figure_options(in);
     threshold(in.at);
-    const bool per_case =
-        in.what == "displacement" || in.what == "stress" || in.what == "mode" || in.what == "directions";
+    const bool per_case = in.what == "displacement" || in.what == "stress" || in.what == "mode" ||
+                          in.what == "directions" || in.what == "buckling";
     if (!in.of_case.empty() && !per_case)
-        throw Error::usage("--case goes with --what displacement, stress, directions or mode");
+        throw Error::usage("--case goes with --what displacement, stress, directions, mode or buckling");
     const bool of_part = in.what == "thickness" || in.what == "overhang" || in.what == "draft";
     if (in.iteration && in.what == "history")
         throw Error::usage("--iteration does not go with --what history",
@@ -256,17 +257,23 @@ int plot_run(const PlotWish& in, Session& session) {
         return 0;
     }
     // Whose displacements, stresses and modes the run has kept.
-    const bool again = in.iteration && *in.iteration != folder.result_iteration();
+    const std::vector<int> factors_wanted = buckling_wanted(model);
+    const int iteration = in.iteration.value_or(folder.result_iteration());
+    if (in.what == "buckling" &&
+        std::all_of(factors_wanted.begin(), factors_wanted.end(), [](int factors) { return factors == 0; }))
+        throw Error::usage("no response of this run looks for buckling",
+                           "Give the study a response with measure = \"buckling\", and run it again");
+    if (in.what == "buckling") chosen_cases(model.cases.all(), in.of_case, "static"); // before it is analysed
+    const bool again = iteration != folder.result_iteration() || in.what == "buckling";
     StepFields fields_of_step;
     if (again) {
-        const auto note = std::to_string(*in.iteration);
-        console.remark("analysing iteration " + note + " again: its fields were not kept");
-        fields_of_step = analyse_step(model, folder.read_step(*in.iteration), in.what == "mode");
+        console.remark(fmt::format("analysing iteration {} again: its fields were not kept", iteration));
+        fields_of_step = analyse_step(model, folder.read_step(iteration), in.what == "mode");
     }
-    const std::string suffix = again ? "-" + std::to_string(*in.iteration) : "";
+    const std::string suffix = in.iteration && again ? "-" + std::to_string(iteration) : "";
     const auto with_state = [&](ResultFigure figure) {
         if (again)
-            figure.subtitle += fmt::format("; iteration {}, analysed again, of the densities", *in.iteration);
+            figure.subtitle += fmt::format("; iteration {}, analysed again, of the densities", iteration);
         else if (folder.threshold())
             figure.subtitle += "; analysed in black and white";
         return figure;
@@ -299,6 +306,32 @@ int plot_run(const PlotWish& in, Session& session) {
         return 0;
     }
     const auto cases = chosen_cases(model.cases.all(), in.of_case, "static");
+    if (in.what == "buckling") {
+        const int mode = in.mode.value_or(1);
+        const auto looked = static_cast<std::size_t>(std::count_if(
+            factors_wanted.begin(), factors_wanted.end(), [](int factors) { return factors > 0; }));
+        bool any = false;
+        for (const ModelCase* c : cases) {
+            const auto number = static_cast<std::size_t>(c - &model.cases.all()[0]);
+            const std::vector<BucklingMode>& modes = fields_of_step.buckling[number].modes;
+            if (factors_wanted[number] == 0) continue;
+            any = true;
+            if (modes.empty()) {
+                console.result(fmt::format("{} does not buckle below {:g} times its loads", c->name,
+                                           most_buckling_factor));
+                continue;
+            }
+            const fs::path file = shape_picture(in, figures, c->name, mode, modes.size(),
+                                                cases.size() > 1 && looked > 1, suffix);
+            const BucklingMode& one = modes[static_cast<std::size_t>(mode) - 1];
+            show(in, job,
+                 with_state(buckling_figure(model, *c, mode, one.factor, at_nodes(model.mesh, one.shape),
+                                            denser_than(density, at))),
+                 true, file, console);
+        }
+        if (!any) throw Error::usage("no response looks for buckling in the case \"" + in.of_case + "\"");
+        return 0;
+    }
     for (const ModelCase* c : cases) {
         const fs::path file = picture(in, figures, in.what, c->name + suffix, cases.size() > 1);
         const fs::path fields = folder.case_file(c->name);
@@ -330,7 +363,7 @@ int run_plot(PlotWish in, Session& session) {
     else
         require_served(in.what,
                        {"density", "displacement", "stress", "mode", "history", "thickness", "overhang",
-                        "draft", "directions"},
+                        "draft", "directions", "buckling"},
                        "a run");
     require_options(in);
     figure_options(in);
@@ -344,11 +377,12 @@ Command plot_command() {
         "plot", "A figure of a run or of an analysis", [](Options& options) {
             auto in = std::make_shared<PlotWish>();
             options.word("RUN", in->target, "The folder of the run or analysis", true);
-            options.value("--what", "WHAT", in->what,
-                          "density (default), displacement, stress, mode, history; directions of the main "
-                          "stress; thickness, overhang or draft of "
-                          "the part; of an analysis (RUN/verify is one) displacement (default), stress, mode "
-                          "or buckling");
+            options.value(
+                "--what", "WHAT", in->what,
+                "density (default), displacement, stress, mode, buckling, history; directions of the "
+                "main stress; thickness, overhang or draft of "
+                "the part; of an analysis (RUN/verify is one) displacement (default), stress, mode "
+                "or buckling");
             options.value("--case", "NAME", in->of_case, "The case (default: all)");
             options.value(
                 "--mode", "K", in->mode,

@@ -347,6 +347,19 @@ class RunReport {
                 ResultFigure figure = nodal_stress_figure(job.model, c, nodes, fields.von_mises);
                 figure.displacement = fields.displacement;
                 add(job.model, figure, c.name + ": stress of the verified part");
+                const std::vector<double> factors = folder.read_buckling_factors(c.name);
+                if (factors.empty()) continue;
+                add(job.model, buckling_figure(job.model, c, 1, factors[0], folder.read_buckling(c.name, 1)),
+                    fmt::format("{}: buckling of the verified part, at {:.4g} times its loads", c.name,
+                                factors[0]));
+            }
+            for (const ModelModalCase& c : job.model.modal_cases) {
+                if (!folder.has_case(c.name)) continue;
+                const std::vector<double> frequencies = folder.read_frequencies(c.name);
+                if (frequencies.empty()) continue;
+                add(job.model, mode_figure(job.model, c, 1, frequencies[0], folder.read_mode(c.name, 1)),
+                    fmt::format("{}: mode 1 of the verified part, {:.5g} {}", c.name, frequencies[0],
+                                model_.units.text(dimension::frequency)));
             }
             return;
         }
@@ -432,7 +445,7 @@ class RunReport {
             for (const auto& row : rows) most = std::max(most, row.size());
             std::vector<std::string> head{"case"};
             for (std::size_t k = 1; k < most; ++k) head.push_back(fmt::format("mode {}", k));
-            page_.table("frequencies, Hz", head, rows);
+            page_.table("frequencies, " + model_.units.text(dimension::frequency), head, rows);
         }
         if (model_.mesh.on_grid() && !model_.cases.empty())
             page_.paragraph(
