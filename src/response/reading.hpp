@@ -25,7 +25,8 @@ struct Reading {
     bool holds = true;
     // How far the worse of its bounds is exceeded, as a share of the bound; below zero where both hold.
     double excess = -1.0;
-    std::string where; // the place of a stress or of the largest displacement, the case of a compliance
+    std::optional<Vec3> at; // the place of a stress
+    std::string where;      // the place of a stress or of the largest displacement, the case of a compliance
 };
 
 // Bounds hold with a relative tolerance, for rounding and for the last step of the optimiser.

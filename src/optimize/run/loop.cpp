@@ -2,6 +2,7 @@
 #include "base/reduction.hpp"
 #include "optimize/optimality_criteria.hpp"
 #include "optimize/run/black_and_white.hpp"
+#include "optimize/run/local_steps.hpp"
 #include "optimize/run/reachable.hpp"
 #include "optimize/run/stages.hpp"
 #include "optimize/run/stepper.hpp"
@@ -30,7 +31,8 @@ constexpr int most_repairs = 8, watch_rows = 5;
 // What bounds cost: steps at a grayness of at least so much, so many of them.
 constexpr double free_to_move = 0.01;
 constexpr std::size_t cost_rows = 6;
-constexpr double watch_from = 4.0; // sharpness
+constexpr double watch_from = 4.0;     // sharpness
+constexpr double most_mendable = 0.12; // by how much a bound may be broken for local steps to be tried
 constexpr double most_aim = 1.5, aim_share = 0.5, margin = 0.002;
 
 using Clock = std::chrono::steady_clock;
@@ -86,13 +88,19 @@ class Loop {
         while (true) {
             const Schedule now = stages_.now();
             iterate(now);
-            const bool last = state.iteration >= model_.run.iterations;
+            // A design that was mended by local steps is the last.
+            const bool last = state.iteration >= model_.run.iterations || mended_ != Mended::Not;
             const bool rests = stages_.done(facts());
-            const bool converged = rests && (last || !repair(now));
+            const bool converged =
+                mended_ == Mended::Not ? rests && (last || !repair(now)) : mended_ == Mended::AtRest;
+            const bool mends = !last && (converged || state.iteration + 1 == model_.run.iterations) &&
+                               mend_locally(now, converged);
             result_.stages_done = now.final;
             result_.came_to_last_stage = now.final;
             result_.status = converged ? RunStatus::Converged : RunStatus::IterationLimit;
-            if (!converged && !last) {
+            if (mends) {
+                // The next iteration analyses it.
+            } else if (!converged && !last) {
                 const std::vector<double> x = watches(now) && !rests ? state.x : std::vector<double>();
                 advance(now);
                 // The next iteration analyses its own design.
@@ -103,12 +111,12 @@ class Loop {
                 settle(now);
             }
             state.kept = {};
-            state.ended = converged || last;
+            state.ended = (converged || last) && !mends;
             if (!state.ended && observer_.keeps(state.iteration)) keep();
             const auto before = Clock::now();
             observer_.iteration(state);
             result_.spent.back().output = since(before);
-            if (converged || last) break;
+            if (state.ended) break;
             if (observer_.stop_requested()) {
                 result_.status = RunStatus::Interrupted;
                 keep();
@@ -129,7 +137,7 @@ class Loop {
         if (best_.iteration > 0)
             result_.best = {chain_.physical(best_.x, best_.sharpness), chain_.field(best_.x), best_.penalty,
                             best_.sharpness};
-        if (result_.status == RunStatus::IterationLimit) return_to_best();
+        if (result_.status == RunStatus::IterationLimit && mended_ == Mended::Not) return_to_best();
         if (result_.status != RunStatus::Interrupted) make_black_and_white();
         note_fields();
         result_.costs = mean_costs();
@@ -378,8 +386,9 @@ class Loop {
             result_.black_and_white = black_and_white_.quick(designs_, accuracy(0.0));
             return;
         }
-        result_.black_and_white =
-            closest_.iteration == result_.design_of ? closest_.made : black_and_white_.best(designs_);
+        result_.black_and_white = closest_.iteration == result_.design_of ? closest_.made
+                                  : mended_ != Mended::Not ? black_and_white_.quick(designs_, accuracy(0.0))
+                                                           : black_and_white_.best(designs_);
         const BlackAndWhite& now = result_.black_and_white;
         const double excess = now.fault();
         const bool keep = now.feasible ? !made_feasible_ || !better(made_.goal, now.goal)
@@ -419,6 +428,32 @@ class Loop {
         ++repairs_;
         look(now, state.x);
         measures_.analyse(designs_, now.penalty, accuracy(state.history.back().change));
+        return true;
+    }
+    // The end is near, and the design's black-and-white form still breaks a bound on stress by a little.
+    bool mend_locally(const Schedule& now, bool rests) {
+        if (!problem_.has_stress || !model_.run.sharpen || !result_.by_black_and_white() ||
+            made_.iteration <= 0 || made_feasible_ || made_excess_ > most_mendable ||
+            looks_for_local_steps(model_) == 0)
+            return false;
+        measures_.before_made();
+        const LocalSteps mended =
+            take_local_steps(model_, chain_, made_.x, now.sharpness, [&](const ThreeDesigns& designs) {
+                return black_and_white_.quick(designs, accuracy(0.0));
+            });
+        measures_.after_made();
+        // The last row's analysis again, which what follows reads.
+        measures_.analyse(designs_, now.penalty, accuracy(result_.state.history.back().change));
+        if (mended.taken == 0 || mended.made.fault() >= made_excess_) return false;
+        observer_.note(
+            fmt::format("local steps: the worst bound of the design in black and white, broken by {:.2g} "
+                        "%, {} after {} steps ({} analyses)",
+                        100.0 * made_excess_,
+                        mended.made.feasible ? std::string("holds")
+                                             : fmt::format("by {:.2g} %", 100.0 * mended.made.fault()),
+                        mended.taken, mended.looks));
+        mended_ = rests ? Mended::AtRest : Mended::AtLimit;
+        result_.state.x = mended.x;
         return true;
     }
     // Local stress differs most between a design and its black-and-white form: it is watched on the way.
@@ -487,6 +522,9 @@ class Loop {
         made("feasible", made_feasible_);
         made("excess", made_excess_);
         w("repairs", repairs_);
+        int mended = static_cast<int>(mended_);
+        w("mended", mended);
+        if (w.reading()) mended_ = mended == 1 ? Mended::AtRest : mended == 2 ? Mended::AtLimit : Mended::Not;
         walk_costs(w);
         w("aim", aim_);
         stages_.walk(w.part("stages"));
@@ -542,6 +580,8 @@ class Loop {
     double made_excess_ = 0.0;
     std::vector<std::vector<BoundCost>> costs_; // of the last steps in which the design was free to move
     int repairs_ = 0;                           // rounds
+    enum class Mended { Not, AtRest, AtLimit };
+    Mended mended_ = Mended::Not; // by local steps, with the last step
     struct {
         int iteration = 0;
         BlackAndWhite made;
