@@ -16,7 +16,7 @@ constexpr std::array<double, 6> distances{0.0, 0.5, 1.0, 1.6, 2.4, 3.4};
 constexpr std::array<double, 8> heights{0.15, -0.15, 0.3, -0.3, 0.6, -0.6, 1.0, -1.0};
 constexpr double worth = 1e-5;
 constexpr double enough = 0.7; // of the excess before: a round ends with a bump that leaves no more
-constexpr double least_looks = 100.0, most_looks_at_all = 1500.0, work = 1.6e7; // freedoms times looks
+constexpr double least_looks = 100.0, most_looks_at_all = 600.0, work = 1.6e7; // freedoms times looks
 
 // Unit vectors, evenly around: eight in the plane, to faces and corners of a cube in space.
 std::vector<Vec3> ways(bool plane) {
