@@ -413,11 +413,6 @@ ModalAnalysis::UnitEnergies ModalAnalysis::unit_energies(const Eigen::VectorXd& 
 
 void ModalAnalysis::find_moved(std::vector<Mode>& modes, const std::vector<double>& density,
                                bool lumped_mass) const {
-    const auto n = static_cast<Eigen::Index>(model_.freedoms());
-    Eigen::VectorXd along = Eigen::VectorXd::Zero(n);
-    for (std::size_t i = 0; i < model_.mesh.nodes.size(); ++i)
-        along[static_cast<Eigen::Index>(model_.freedom(static_cast<NodeId>(i), 0))] = 1.0;
-    const std::vector<double> mass_of = unit_energies(along, lumped_mass).kinetic;
     for (Mode& mode : modes) {
         const std::vector<double> moved = unit_energies(mode.shape, lumped_mass).kinetic;
         double mass = 0.0;
@@ -431,9 +426,11 @@ void ModalAnalysis::find_moved(std::vector<Mode>& modes, const std::vector<doubl
             second += work * work / m;
             at += work * where;
         };
-        for (std::size_t e = 0; e < moved.size(); ++e)
-            add(density[e] * mass_of[e], density[e] * moved[e],
-                model_.mesh.center(static_cast<ElementId>(e)));
+        for (std::size_t e = 0; e < moved.size(); ++e) {
+            const auto id = static_cast<ElementId>(e);
+            add(density[e] * model_.mesh.volume(id) * model_.material(id).density, density[e] * moved[e],
+                model_.mesh.center(id));
+        }
         for (const ModelMass& m : model_.masses)
             for (const ModelMass::Share& s : m.shares) {
                 double square = 0.0;

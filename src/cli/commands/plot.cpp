@@ -107,6 +107,22 @@ void require_options(const PlotWish& in) {
     if (in.mode && !shape) throw Error::usage("--mode goes with --what mode or buckling");
 }
 
+// The cases of a run, or the one named, in which a response looks for buckling. Throws where there is none.
+std::vector<const ModelCase*> buckling_cases(const Model& model, const std::string& of_case) {
+    const std::vector<int> wanted = buckling_wanted(model);
+    std::vector<const ModelCase*> out = chosen_cases(model.cases.all(), of_case, "static");
+    out.erase(std::remove_if(out.begin(), out.end(),
+                             [&](const ModelCase* c) {
+                                 return wanted[static_cast<std::size_t>(c - &model.cases.all()[0])] == 0;
+                             }),
+              out.end());
+    if (out.empty())
+        throw Error::usage(of_case.empty() ? "no response of this run looks for buckling"
+                                           : "no response looks for buckling in the case \"" + of_case + "\"",
+                           "Give the study a response with measure = \"buckling\", and run it again");
+    return out;
+}
+
 // Draws or animates one field.
 void show(const PlotWish& in, const Job& job, ResultFigure figure, bool swings, const fs::path& file,
           Console& console) {
@@ -257,13 +273,9 @@ int plot_run(const PlotWish& in, Session& session) {
         return 0;
     }
     // Whose displacements, stresses and modes the run has kept.
-    const std::vector<int> factors_wanted = buckling_wanted(model);
     const int iteration = in.iteration.value_or(folder.result_iteration());
-    if (in.what == "buckling" &&
-        std::all_of(factors_wanted.begin(), factors_wanted.end(), [](int factors) { return factors == 0; }))
-        throw Error::usage("no response of this run looks for buckling",
-                           "Give the study a response with measure = \"buckling\", and run it again");
-    if (in.what == "buckling") chosen_cases(model.cases.all(), in.of_case, "static"); // before it is analysed
+    std::vector<const ModelCase*> buckling; // cases that a response looks for it in
+    if (in.what == "buckling") buckling = buckling_cases(model, in.of_case);
     const bool again = iteration != folder.result_iteration() || in.what == "buckling";
     StepFields fields_of_step;
     if (again) {
@@ -305,33 +317,27 @@ int plot_run(const PlotWish& in, Session& session) {
         }
         return 0;
     }
-    const auto cases = chosen_cases(model.cases.all(), in.of_case, "static");
     if (in.what == "buckling") {
         const int mode = in.mode.value_or(1);
-        const auto looked = static_cast<std::size_t>(std::count_if(
-            factors_wanted.begin(), factors_wanted.end(), [](int factors) { return factors > 0; }));
-        bool any = false;
-        for (const ModelCase* c : cases) {
+        for (const ModelCase* c : buckling) {
             const auto number = static_cast<std::size_t>(c - &model.cases.all()[0]);
             const std::vector<BucklingMode>& modes = fields_of_step.buckling[number].modes;
-            if (factors_wanted[number] == 0) continue;
-            any = true;
             if (modes.empty()) {
                 console.result(fmt::format("{} does not buckle below {:g} times its loads", c->name,
                                            most_buckling_factor));
                 continue;
             }
-            const fs::path file = shape_picture(in, figures, c->name, mode, modes.size(),
-                                                cases.size() > 1 && looked > 1, suffix);
+            const fs::path file =
+                shape_picture(in, figures, c->name, mode, modes.size(), buckling.size() > 1, suffix);
             const BucklingMode& one = modes[static_cast<std::size_t>(mode) - 1];
             show(in, job,
                  with_state(buckling_figure(model, *c, mode, one.factor, at_nodes(model.mesh, one.shape),
                                             denser_than(density, at))),
                  true, file, console);
         }
-        if (!any) throw Error::usage("no response looks for buckling in the case \"" + in.of_case + "\"");
         return 0;
     }
+    const auto cases = chosen_cases(model.cases.all(), in.of_case, "static");
     for (const ModelCase* c : cases) {
         const fs::path file = picture(in, figures, in.what, c->name + suffix, cases.size() > 1);
         const fs::path fields = folder.case_file(c->name);

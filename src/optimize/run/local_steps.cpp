@@ -70,19 +70,20 @@ LocalSteps take_local_steps(const Model& model, const DesignChain& chain, std::v
         if (worst == nullptr || !worst->at) break;
         BlackAndWhite best = out.made;
         std::vector<double> best_x;
+        const auto goes_on = [&] { return out.looks < most && best.fault() > enough * out.made.fault(); };
         for (const double distance : distances)
-            for (std::size_t way = 0; way < (distance > 0.0 ? around.size() : 1); ++way) {
+            for (std::size_t way = 0; way < (distance > 0.0 ? around.size() : 1) && goes_on(); ++way) {
                 const Vec3 middle = *worst->at + distance * radius * around[way];
                 std::vector<double> bump(model.mesh.elements(), 0.0);
                 for (std::size_t e = 0; e < bump.size(); ++e)
                     bump[e] = std::max(0.0, 1.0 - (model.mesh.centers[e] - middle).norm() / radius);
                 const std::vector<double> step = chain.variables_of(bump);
                 for (const double height : heights) {
+                    if (!goes_on()) break;
                     std::vector<double> trial = out.x;
                     for (std::size_t j = 0; j < trial.size(); ++j)
                         trial[j] = std::clamp(trial[j] + height * step[j], least_variable, 1.0);
-                    if (out.looks >= most || best.fault() <= enough * out.made.fault() || !is_new(trial))
-                        continue;
+                    if (!is_new(trial)) continue;
                     ++out.looks;
                     BlackAndWhite made = look(designs);
                     if (made.fault() > best.fault() - worth) continue;

@@ -1,5 +1,6 @@
 #include "part/solid/built_up.hpp"
 
+#include "base/angles.hpp"
 #include "geometry/distance.hpp"
 
 #include <algorithm>
@@ -55,7 +56,7 @@ void BuiltUp::build(const Wish& wish) {
     std::vector<double> here(layer, never);
     std::array<std::array<double, 2>, directions> rim{};
     for (std::size_t d = 0; d < rim.size(); ++d) {
-        const double turn = 2.0 * M_PI * static_cast<double>(d) / directions;
+        const double turn = 2.0 * pi * static_cast<double>(d) / directions;
         rim[d] = {rim_ * std::cos(turn), rim_ * std::sin(turn)};
     }
     // Between places of the layer below; `i`, `j` and the offset are steps.

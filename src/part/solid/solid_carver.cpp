@@ -64,6 +64,21 @@ Sheet with_fillets(Sheet surface, std::shared_ptr<const Blend> blend) {
     return out;
 }
 
+// Where a field, told with its slope, is at a level: outside below it.
+std::function<Sheet(double level)> level_sets(std::function<double(const Vec3&, Vec3&)> field, double size) {
+    return [field = std::move(field), size](double level) {
+        Sheet out;
+        out.kind = Sheet::Kind::Field;
+        out.with_slope = [field, level](const Vec3& p, Vec3& slope) {
+            const double there = field(p, slope);
+            slope = -slope;
+            return level - there;
+        };
+        out.least_slope = least_slope / size;
+        return out;
+    };
+}
+
 std::shared_ptr<const Thickened> sheets_of(const Model& model) {
     if (!made_of_sheets(model)) return nullptr;
     return std::make_shared<const Thickened>(thickened(model));
@@ -107,17 +122,8 @@ void SolidCarver::take_design(const std::vector<double>& value, bool smooth) {
 
 void SolidCarver::take_field(const std::shared_ptr<const DesignField>& field) {
     matter_ = [field](const Vec3& p) { return field->value(p); };
-    surface_ = [field, size = space_->sheets.size()](double level) {
-        Sheet out;
-        out.kind = Sheet::Kind::Field;
-        out.with_slope = [field, level](const Vec3& p, Vec3& slope) {
-            const double there = field->value(p, slope);
-            slope = -slope;
-            return level - there;
-        };
-        out.least_slope = least_slope / size;
-        return out;
-    };
+    surface_ = level_sets([field](const Vec3& p, Vec3& slope) { return field->value(p, slope); },
+                          space_->sheets.size());
 }
 
 // Walls lean back from the draw: the field is lowered by its slope across the draw times how far a wall has
@@ -135,19 +141,15 @@ void SolidCarver::take_drafted(const std::shared_ptr<const DesignField>& field) 
         const double way = two ? std::abs(p.dot(along) - at) : p.dot(along) - at;
         return there - (std::sqrt(across.squaredNorm() + flat * flat) - flat) * way * lean;
     };
-    surface_ = [matter = matter_, size](double level) {
-        Sheet out;
-        out.kind = Sheet::Kind::Field;
-        out.with_slope = [matter, level, step = difference * size](const Vec3& p, Vec3& slope) {
+    surface_ = level_sets(
+        [matter = matter_, step = difference * size](const Vec3& p, Vec3& slope) {
             for (Eigen::Index a = 0; a < 3; ++a) {
                 const Vec3 h = step * Vec3::Unit(a);
-                slope[a] = -(matter(p + h) - matter(p - h)) / (2.0 * step);
+                slope[a] = (matter(p + h) - matter(p - h)) / (2.0 * step);
             }
-            return level - matter(p);
-        };
-        out.least_slope = least_slope / size;
-        return out;
-    };
+            return matter(p);
+        },
+        size);
 }
 
 // What layers cannot bear is taken off; the level is that of the same volume.
@@ -170,18 +172,14 @@ void SolidCarver::take_built_up(const std::shared_ptr<const DesignField>& field)
     const auto built = std::make_shared<const BuiltUp>(wish);
     excess_ = [built](const Vec3& p) { return built->excess(p); };
     matter_ = [field, built](const Vec3& p) { return field->value(p) - built->excess(p); };
-    surface_ = [field, built, size = space_->sheets.size()](double level) {
-        Sheet out;
-        out.kind = Sheet::Kind::Field;
-        out.with_slope = [field, built, level](const Vec3& p, Vec3& slope) {
+    surface_ = level_sets(
+        [field, built](const Vec3& p, Vec3& slope) {
             Vec3 of_excess;
             const double there = field->value(p, slope) - built->excess(p, of_excess);
-            slope = of_excess - slope;
-            return level - there;
-        };
-        out.least_slope = least_slope / size;
-        return out;
-    };
+            slope -= of_excess;
+            return there;
+        },
+        space_->sheets.size());
 }
 
 double SolidCarver::taken_off(double level) const {
