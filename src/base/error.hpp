@@ -33,6 +33,7 @@ class Error : public std::exception {
     static Error input(const Place& place, const std::string& wrong, const std::string& instead = {});
     static Error usage(const std::string& wrong, const std::string& instead = {});
     static Error numerics(const std::string& wrong, const std::string& instead = {});
+    static Error interrupted(const std::string& what, const std::string& next = {});
     static Error files(const std::string& path, const std::string& wrong, const std::string& instead = {});
 
     const char* what() const noexcept override { return message_.c_str(); }

@@ -77,13 +77,15 @@ void Writer::response(const ModelResponse& r) {
 }
 
 void Writer::run(const Problem& problem) {
-    const double first = Stages(model_.run, problem).now().penalty;
+    const bool has_design = model_.run.start_run || begins_coarse(model_);
+    const double first =
+        Stages(model_.run, problem, has_design ? std::optional<double>(1.0) : std::nullopt).now().penalty;
     std::string start = model_.run.start       ? "density " + number(*model_.run.start)
                         : model_.run.start_run ? model_.run.start_run->filename().string()
                         : model_.run.start_random
                             ? fmt::format("random densities, number {}", *model_.run.start_random)
-                        : model_.run.coarse_first ? "a run on cells twice as large"
-                                                  : "a uniform density";
+                        : begins_coarse(model_) ? "a run on cells twice as large"
+                                                : "a uniform density";
     LedgerLine& l =
         line("run", fmt::format("at most {} iterations by {}, from {}, {}, penalty {}, {}",
                                 model_.run.iterations, problem.method->word, start, ending_words(model_.run),

@@ -326,4 +326,10 @@ std::vector<double> DesignChain::pull_back(const std::vector<double>& x, double 
                         : filter_.transpose(room_);
 }
 
+double filter_radius(const Model& model) {
+    const double feature =
+        model.form.min_feature.value_or(model.run.filter.value_or(usual_cells * model.mesh.size));
+    return std::max(feature, model.form.min_slot.value_or(0.0));
+}
+
 } // namespace upright

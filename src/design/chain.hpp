@@ -92,4 +92,9 @@ class DesignChain {
     mutable std::vector<double> room_; // of elements, while something is worked out
 };
 
+// The filter radius of a run: as written, min_feature of [form], or `usual_cells`; min_slot where that is
+// larger.
+double filter_radius(const Model& model);
+constexpr double usual_cells = 2.5;
+
 } // namespace upright

@@ -101,9 +101,4 @@ std::vector<double> pulled_back(const DesignChain& chain, const std::vector<doub
                                                  : 0.5);
 }
 
-double filter_radius(const Model& model) {
-    const double feature = model.form.min_feature.value_or(model.run.filter.value_or(2.5 * model.mesh.size));
-    return std::max(feature, model.form.min_slot.value_or(0.0));
-}
-
 } // namespace upright

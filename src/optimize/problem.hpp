@@ -44,7 +44,4 @@ void require_reachable(const Model& model, const Problem& problem);
 std::vector<double> pulled_back(const DesignChain& chain, const std::vector<double>& x, double sharpness,
                                 const Smooth& s);
 
-// The filter radius of a run: as written, min_feature of [form], or 2.5 cells; min_slot where that is larger.
-double filter_radius(const Model& model);
-
 } // namespace upright

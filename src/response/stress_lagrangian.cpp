@@ -32,8 +32,8 @@ Over cubic(double over) {
 } // namespace
 
 StressLagrangian::StressLagrangian(const Mesh& mesh, std::vector<std::size_t> element,
-                                   std::vector<double> strength, double allowed)
-    : mesh_(mesh), element_(std::move(element)), limit_(std::move(strength)) {
+                                   std::vector<double> strength, double allowed, double alike)
+    : mesh_(mesh), element_(std::move(element)), limit_(std::move(strength)), alike_(alike) {
     for (double& one : limit_) one *= allowed;
 }
 
@@ -49,8 +49,7 @@ StressLagrangian::Terms StressLagrangian::terms(const std::vector<double>& stres
     if (lambda.size() != n) lambda.assign(n, 0.0);
     if (mu <= 0.0) mu = first_mu;
     const bool move = update && (steps += 1.0) >= mu_steps;
-    const double mean =
-        1.0 / static_cast<double>(std::max<std::int64_t>(1, total(static_cast<std::int64_t>(n))));
+    const double mean = alike_ / std::max(alike_, static_cast<double>(total(static_cast<std::int64_t>(n))));
     Terms out;
     out.by_stress.assign(n, 0.0);
     out.by_stiffness.assign(n, 0.0);

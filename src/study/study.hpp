@@ -423,7 +423,7 @@ struct RunCard {
     std::optional<double> start;                    // density; unset: what the bound asks for
     std::optional<std::filesystem::path> start_run; // the folder of a run to start from
     std::optional<int> start_random;                // the number of a random start
-    bool coarse_first = false;                      // first on cells twice as large
+    std::optional<bool> coarse_first;               // first on cells twice as large; unset: where it pays
     int threads = 0;
     double memory = 12e9;        // bytes
     std::string solver = "auto"; // a word of the solvers' table

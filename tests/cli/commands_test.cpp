@@ -436,6 +436,18 @@ std::vector<std::string> with(std::vector<std::string> words, const std::vector<
     return words;
 }
 
+// Runs a command in a folder and sends it SIGINT once `ready` (shell) holds. Returns its exit code.
+int interrupted(const TemporaryFolder& folder, const std::vector<std::string>& words,
+                const std::string& ready) {
+    std::string command = test::shell_quoted(UPRIGHT_PROGRAM);
+    for (const std::string& word : words) command += " " + test::shell_quoted(word);
+    const int status = std::system(("cd " + test::shell_quoted(folder.path().string()) + " && { " + command +
+                                    " > told 2> wrong & p=$!; while ! " + ready +
+                                    " && kill -0 $p; do sleep 0.01; done; kill -INT $p; wait $p; }")
+                                       .c_str());
+    return WEXITSTATUS(status);
+}
+
 // history.csv but for the seconds.
 std::string history_of(const fs::path& run) {
     std::istringstream in(test::text_of(run / "history.csv"));
@@ -585,6 +597,37 @@ TEST(Program, StartsFromAnEarlierRunAlsoOnAFinerMesh) {
         test::upright(folder.path(), with(finer, {"--set", "run.start=nowhere.run", "--force"}));
     EXPECT_EQ(neither.code, 3);
     EXPECT_NE(neither.err.find("there is no run"), std::string::npos) << neither.err;
+}
+
+TEST(Program, AStressRunOnSmallCellsBeginsWithACoarseOne) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", bounded_study("iterations = 14\nkeep_every = 3\n"));
+    const std::vector<std::string> study =
+        with({"optimize", "bracket.toml"}, with(least_mass, {"--set", "run.filter=20"}));
+    const auto check = test::upright(folder.path(), with({"check", "bracket.toml", "--no-figures"},
+                                                         with(least_mass, {"--set", "run.filter=20"})));
+    EXPECT_NE(check.out.find("from a run on cells twice as large"), std::string::npos) << check.out;
+    const auto whole = test::upright(folder.path(), with(study, {"--out", "whole.run"}));
+    EXPECT_NE(whole.out.find("coarse run on 2 times the cell size"), std::string::npos) << whole.out;
+    const auto plain =
+        test::upright(folder.path(), with(study, {"--out", "plain.run", "--set", "run.coarse_first=false"}));
+    EXPECT_EQ(plain.out.find("coarse run"), std::string::npos) << plain.out;
+    EXPECT_NE(history_of(folder.path() / "whole.run"), history_of(folder.path() / "plain.run"));
+    // Stopped in the fine run, it goes on to the same end.
+    EXPECT_EQ(interrupted(folder, with(study, {"--out", "parts.run"}), "[ -s parts.run/history.csv ]"), 130);
+    test::upright(folder.path(), with(study, {"--out", "parts.run", "--resume"}));
+    EXPECT_EQ(history_of(folder.path() / "whole.run"), history_of(folder.path() / "parts.run"));
+    // Stopped in the coarse run, nothing is left, and an earlier run stays.
+    const std::vector<std::string> finer =
+        with(study, {"--set", "mesh.size=2.5", "--set", "run.filter=12.5"});
+    const std::string coarse = "grep -q 'coarse run on' told";
+    EXPECT_EQ(interrupted(folder, with(finer, {"--out", "none.run"}), coarse), 130);
+    const std::string wrong = test::text_of(folder.path() / "wrong");
+    EXPECT_NE(wrong.find("stopped in the coarse run"), std::string::npos) << wrong;
+    EXPECT_FALSE(fs::exists(folder.path() / "none.run"));
+    const std::string before = test::text_of(folder.path() / "plain.run/run.json");
+    EXPECT_EQ(interrupted(folder, with(finer, {"--out", "plain.run", "--force"}), coarse), 130);
+    EXPECT_EQ(test::text_of(folder.path() / "plain.run/run.json"), before);
 }
 
 TEST(Program, BoundsOutOfReachAreSaidBeforeTheRun) {

@@ -32,7 +32,8 @@ struct Wanted {
     Vec3 place;
     double wanted;
     bool says_where = true;
-    int looks = 0;
+    bool has_slope = false;
+    int looks = 0, slopes = 0;
     std::set<std::vector<double>> looked = {};
 
     BlackAndWhite look(const ThreeDesigns& designs) {
@@ -56,8 +57,21 @@ struct Wanted {
         return out;
     }
     LocalSteps run(const DesignChain& chain, double start) {
-        return take_local_steps(model, chain, std::vector<double>(chain.variables(), start), 32.0,
-                                [this](const ThreeDesigns& d) { return look(d); });
+        return take_local_steps(
+            model, chain, std::vector<double>(chain.variables(), start), 32.0,
+            {[this](const ThreeDesigns& d) { return look(d); },
+             [&](const std::vector<double>& x, const BlackAndWhite& made) { return slope(chain, x, made); }});
+    }
+    // That of the density around the place.
+    std::vector<double> slope(const DesignChain& chain, const std::vector<double>& x,
+                              const BlackAndWhite& made) {
+        ++slopes;
+        EXPECT_FALSE(made.feasible);
+        if (!has_slope) return {};
+        std::vector<double> by_density(model.mesh.elements(), 0.0);
+        for (std::size_t e = 0; e < by_density.size(); ++e)
+            if ((model.mesh.centers[e] - place).norm() < 4.0) by_density[e] = -1.0 / wanted;
+        return chain.pull_back(x, 8.0, by_density, 0.5);
     }
 };
 
@@ -71,7 +85,7 @@ TEST(LocalSteps, FindWhatGradientsDoNotSee) {
         const LocalSteps out = bound.run(chain, 0.45); // void everywhere
         EXPECT_TRUE(out.made.feasible);
         EXPECT_GT(out.taken, 0);
-        EXPECT_EQ(out.looks, bound.looks);
+        EXPECT_EQ(out.looks, bound.looks + bound.slopes);
         // The variables are those of the design.
         const std::vector<double> again = chain.physical(out.x, 32.0);
         for (std::size_t e = 0; e < again.size(); ++e) EXPECT_EQ(again[e] > 0.5, out.made.density[e] > 0.5);
@@ -90,8 +104,24 @@ TEST(LocalSteps, EndWhereNothingHelpsAndWhereNoPlaceIsTold) {
     Wanted nowhere{model, Vec3(10, 10, 0), 12.0};
     nowhere.says_where = false;
     const LocalSteps none = nowhere.run(chain, 0.45);
-    EXPECT_EQ(none.looks, 1);
+    EXPECT_EQ(nowhere.looks, 1);
     EXPECT_EQ(none.taken, 0);
+}
+
+TEST(LocalSteps, GoDownTheSlopeWhereABoundHasNoPlace) {
+    const Model model = plate();
+    const DesignChain chain(model, 3.0);
+    Wanted bound{model, Vec3(5, 12, 0), 40.0};
+    bound.says_where = false;
+    bound.has_slope = true;
+    const LocalSteps out = bound.run(chain, 0.45);
+    EXPECT_TRUE(out.made.feasible);
+    EXPECT_GT(out.taken, 0);
+    EXPECT_EQ(out.looks, bound.looks + bound.slopes);
+    // Only what the slope knows of moved.
+    for (std::size_t e = 0; e < out.made.density.size(); ++e)
+        if ((model.mesh.centers[e] - bound.place).norm() > 4.0 + 3.0 * 2.0)
+            EXPECT_EQ(out.made.density[e], 0.0) << e;
 }
 
 } // namespace upright

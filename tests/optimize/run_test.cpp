@@ -18,10 +18,11 @@ namespace {
 class Recorder : public OptimizeObserver {
   public:
     explicit Recorder(int stop_at = 0) : stop_at_(stop_at) {}
-    void note(const std::string& /*sentence*/) override {}
+    void note(const std::string& sentence) override { told += sentence + "\n"; }
     bool stop_requested() const override { return stop_at_ > 0 && last.iteration >= stop_at_; }
     void iteration(const OptimizerState& state) override { last = state; }
     OptimizerState last;
+    std::string told;
 
   private:
     int stop_at_;
@@ -463,7 +464,8 @@ TEST(Optimize, CoarseFirstGivesAStartForTheFineMesh) {
     const Study study = study_from(block_study("[run]\niterations = 20\n"));
     const Model model = build_model(study);
     Recorder recorder;
-    const std::vector<double> density = coarse_start(build_model(on_cells(study, 2.0)), model, recorder);
+    const auto cells = [&](double times) { return build_model(on_cells(study, times)); };
+    const std::vector<double> density = coarse_start(cells, model, recorder).value();
     ASSERT_EQ(density.size(), model.mesh.elements());
     double sum = 0.0;
     for (const double d : density) sum += d;
@@ -471,6 +473,76 @@ TEST(Optimize, CoarseFirstGivesAStartForTheFineMesh) {
     // Four cells of a plane layer have the density of the coarse one that they lie in.
     EXPECT_EQ(density[0], density[1]);
     EXPECT_EQ(density[0], density[8]);
+}
+
+TEST(Optimize, StressOnSmallCellsBeginsCoarse) {
+    const auto begins = [](bool least_weight, const std::vector<std::string>& settings) {
+        return begins_coarse(build_model(study_from(bench::l_bracket(4.0, least_weight), settings)));
+    };
+    EXPECT_TRUE(begins(true, {"run.filter=12"}));
+    EXPECT_FALSE(begins(true, {"run.filter=11.9"}));
+    EXPECT_FALSE(begins(true, {})); // 2.5 cells
+    EXPECT_FALSE(begins(true, {"run.filter=16", "run.coarse_first=false"}));
+    EXPECT_FALSE(begins(true, {"run.filter=16", "run.start=\"random 1\""}));
+    EXPECT_FALSE(begins(true, {"run.filter=16", "run.sharpen=false"}));
+    EXPECT_TRUE(begins(true, {"run.filter=16", "run.start=0.2"}));
+    EXPECT_FALSE(begins(false, {"run.filter=16"})); // the stiffest for its mass
+    EXPECT_TRUE(begins(false, {"run.coarse_first=true"}));
+}
+
+TEST(Optimize, ACoarseRunForStressIsAWholeOneAndBeginsCoarseItself) {
+    const auto coarse = [](const Study& study, Recorder& recorder, std::vector<double>& asked) {
+        const auto cells = [&](double times) {
+            asked.push_back(times);
+            return build_model(on_cells(study, times));
+        };
+        return coarse_start(cells, build_model(study), recorder).value();
+    };
+    const Study study =
+        study_from(bench::l_bracket(2.0, true), {"load.press.force=[0, -260]", "run.filter=10"});
+    const Model model = build_model(study);
+    std::vector<double> asked;
+    Recorder recorder;
+    const std::vector<double> density = coarse(study, recorder, asked);
+    EXPECT_EQ(asked, std::vector<double>{2.0});
+    ASSERT_EQ(density.size(), model.mesh.elements());
+    double gray = 0.0;
+    for (const double d : density) gray += 4.0 * d * (1.0 - d) / static_cast<double>(density.size());
+    EXPECT_LT(gray, 0.1);
+    EXPECT_NE(recorder.told.find("coarse run on 2 times the cell size"), std::string::npos) << recorder.told;
+    EXPECT_NE(recorder.told.find("coarse run: iteration 40 of at most 200"), std::string::npos)
+        << recorder.told;
+    // A run that is given it sharpens at once.
+    StaticAnalysis analysis(model, {});
+    Recorder first(1);
+    RunStart start;
+    start.density = density;
+    const OptimizeResult result = optimize(analysis, first, start);
+    EXPECT_EQ(first.last.sharpness, 4.0);
+    EXPECT_EQ(result.status, RunStatus::Interrupted);
+    // Eight cells in the radius: twice.
+    asked.clear();
+    coarse(study_from(bench::l_bracket(2.0, true), {"run.iterations=3", "run.filter=16"}), recorder, asked);
+    EXPECT_EQ(asked, (std::vector<double>{2.0, 4.0}));
+}
+
+TEST(Optimize, ACoarseRunEndsWhereAStopIsAskedForAndIsLeftOutWhereItCannotBeMade) {
+    const Study study = study_from(bench::l_bracket(4.0, true), {"run.filter=16"});
+    const Model model = build_model(study);
+    class Stops : public Recorder {
+        bool stop_requested() const override { return true; }
+    } stops;
+    EXPECT_FALSE(coarse_start([&](double times) { return build_model(on_cells(study, times)); }, model, stops)
+                     .has_value());
+    const auto fails = [&](double) -> Model { throw Error::input({}, "cells of 8 are too large"); };
+    Recorder recorder;
+    const auto none = coarse_start(fails, model, recorder);
+    ASSERT_TRUE(none.has_value());
+    EXPECT_TRUE(none->empty());
+    EXPECT_NE(recorder.told.find("no coarse run first: cells of 8 are too large"), std::string::npos);
+    Model asked = model;
+    asked.run.coarse_first = true;
+    EXPECT_THROW(coarse_start(fails, asked, recorder), Error);
 }
 
 // An L hung up on top: the design that is lightest under a bound on stress leaves the sharp inner corner.

@@ -141,6 +141,23 @@ TEST(Stages, StressIsSharpenedSlowly) {
     EXPECT_NEAR(out.schedules.back().move * 0.5 * 64.0, 0.16, 1e-12);
 }
 
+TEST(Stages, ADesignToBeginWithIsTakenAsItIs) {
+    Play play = stiff(400);
+    play.problem.has_stress = true;
+    play.problem.compliance_goal = play.problem.stiffness_alone = false;
+    play.problem.material_goal = true;
+    EXPECT_EQ(Stages(play.run, play.problem, 0.02).now().sharpness, 4.0);
+    EXPECT_EQ(Stages(play.run, play.problem, 0.3).now().sharpness, 0.0); // gray
+    EXPECT_EQ(Stages(play.run, play.problem).now().sharpness, 0.0);
+    play.run.sharpen = false;
+    EXPECT_EQ(Stages(play.run, play.problem, 0.02).now().sharpness, 0.0);
+    // Stiffness: the penalty is there from the start, and densities settle first.
+    const Play other = stiff(400);
+    EXPECT_EQ(Stages(other.run, other.problem, 0.02).now().penalty, 3.0);
+    EXPECT_EQ(Stages(other.run, other.problem, 0.02).now().sharpness, 0.0);
+    EXPECT_EQ(Stages(other.run, other.problem).now().penalty, 1.0);
+}
+
 TEST(Stages, WithoutSharpeningTheFirstStageIsTheLast) {
     Play play = stiff(400);
     play.run.penalty = 3.0;

@@ -62,6 +62,28 @@ TEST(StressLagrangian, IsTheFormulaOfItsSource) {
     }
 }
 
+// A peak of one element weighs as much where elements are a sixth as large.
+TEST(StressLagrangian, AMeanOverWhatAFilterLeavesFree) {
+    const Model model = row_of_cells();
+    const StressLagrangian one{model.mesh, {1}, {200.0}, 0.5};
+    const StressLagrangian six{model.mesh, {0, 1, 2, 3, 4, 5}, std::vector<double>(6, 200.0), 0.5, 6.0};
+    const StressLagrangian fewer{model.mesh, {1}, {200.0}, 0.5, 6.0}; // than move as one
+    const std::vector<double> stress{50.0, 120.0, 50.0, 50.0, 50.0, 50.0};
+    const std::vector<double> stiffness(6, 1.0);
+    Memory of_one;
+    Memory of_six;
+    Memory of_fewer;
+    for (int i = 0; i < 12; ++i) {
+        const auto a = one.terms({120.0}, stiffness, of_one, "s", true);
+        const auto b = six.terms(stress, stiffness, of_six, "s", true);
+        const auto c = fewer.terms({120.0}, stiffness, of_fewer, "s", true);
+        EXPECT_NEAR(a.value, b.value, 1e-12 * a.value);
+        EXPECT_NEAR(a.by_stress[0], b.by_stress[1], 1e-12 * a.by_stress[0]);
+        EXPECT_NEAR(a.by_limit, b.by_limit, 1e-12 + 1e-12 * a.by_limit);
+        EXPECT_NEAR(a.value, c.value, 1e-12 * a.value);
+    }
+}
+
 TEST(StressLagrangian, MultipliersGrowWhereABoundStaysBroken) {
     const Model model = row_of_cells();
     const StressLagrangian one = of_row(model, 0.5);

@@ -185,8 +185,14 @@ class Run {
             out.from = &from_;
         else if (model_.run.start_run)
             out.density = density_of_run(model_, console_);
-        else if (model_.run.coarse_first)
-            out.density = coarse_start(build_model(on_cells(job_.study, 2.0)), model_, observer);
+        else if (begins_coarse(model_)) {
+            auto coarse = coarse_start([&](double times) { return build_model(on_cells(job_.study, times)); },
+                                       model_, observer);
+            if (!coarse)
+                throw Error::interrupted("stopped in the coarse run: there is nothing to resume yet",
+                                         "Start again, without --resume");
+            out.density = std::move(*coarse);
+        }
         return out;
     }
 
@@ -224,7 +230,8 @@ class Run {
                  const std::filesystem::path& path) {
         std::error_code ignored;
         const bool began = std::filesystem::exists(folder.history_file(), ignored);
-        if (!folder.published() || (bad.code() == ExitCode::Input && !began)) {
+        if (!folder.published() ||
+            (!began && (bad.code() == ExitCode::Input || bad.code() == ExitCode::Interrupted))) {
             // Before the first iteration: an earlier run stays as it was; bounds out of reach leave nothing.
             if (!folder.published()) console_.remark("the earlier run in " + path.string() + " is as it was");
             folder.discard();

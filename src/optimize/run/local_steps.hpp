@@ -21,12 +21,24 @@ struct LocalSteps {
 // round.
 int looks_for_local_steps(const Model& model);
 
-// Bumps of the variables (hats of the filter's radius) up and down, at the place where the worst bound is
-// broken and around it; of each round the one that lowers the worst excess most is taken (direct search:
-// Kolda, Lewis & Torczon 2003). Ends when all holds, when no bump helps, when the worst bound has no place,
-// or when the looks are spent. `look` analyses the black-and-white design of variables at that sharpness.
+// What a search may ask of a design.
+struct LocalLooks {
+    // Analyses the black-and-white design.
+    std::function<BlackAndWhite(const ThreeDesigns& designs)> look;
+    // The slope, by the variables, of what breaks the worst bound of that design, by soft edges; empty where
+    // there is none.
+    std::function<std::vector<double>(const std::vector<double>& x, const BlackAndWhite& made)> slope;
+};
+
+// A step down that slope, of several lengths, for the edge as a whole; then bumps of the variables (hats of
+// the filter's radius, where none helps of 2.5 radii) up and down, at the place where the worst bound is
+// broken and around it, or where it has none at the places of the steepest slope; of each round what lowers
+// the worst excess most is taken (direct search: Kolda, Lewis & Torczon 2003). Ends when all holds, when
+// nothing helps, or when the looks are spent. `sharpness`: that at which variables are cut.
 LocalSteps take_local_steps(const Model& model, const DesignChain& chain, std::vector<double> x,
-                            double sharpness,
-                            const std::function<BlackAndWhite(const ThreeDesigns& designs)>& look);
+                            double sharpness, const LocalLooks& looks);
+
+// The worst of readings whose bound is broken; null: none is.
+const Reading* worst_broken(const std::vector<Reading>& readings);
 
 } // namespace upright

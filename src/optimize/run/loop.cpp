@@ -1,5 +1,6 @@
 // The optimisation loop.
 #include "base/reduction.hpp"
+#include "design/interpolation.hpp"
 #include "optimize/optimality_criteria.hpp"
 #include "optimize/run/black_and_white.hpp"
 #include "optimize/run/local_steps.hpp"
@@ -33,6 +34,7 @@ constexpr double free_to_move = 0.01;
 constexpr std::size_t cost_rows = 6;
 constexpr double watch_from = 4.0;     // sharpness
 constexpr double most_mendable = 0.12; // by how much a bound may be broken for local steps to be tried
+constexpr double soft_edge = 8.0;      // the sharpness at which edges are led there
 constexpr double most_aim = 1.5, aim_share = 0.5, margin = 0.002;
 
 using Clock = std::chrono::steady_clock;
@@ -50,7 +52,8 @@ class Loop {
     Loop(StaticAnalysis& analysis, OptimizeObserver& observer, const RunStart& start)
         : model_(analysis.model()), analysis_(analysis), observer_(observer), problem_(make_problem(model_)),
           chain_(model_, filter_radius(model_), form_rules(model_.form), analysis.options()),
-          measures_(analysis), black_and_white_(model_, problem_, measures_), stages_(model_.run, problem_) {
+          measures_(analysis), black_and_white_(model_, problem_, measures_),
+          stages_(model_.run, problem_, start_grayness(start)) {
         require_reachable(model_, problem_);
         aim_.assign(measures_.columns().size(), 1.0);
         result_.asked_black_and_white = model_.run.sharpen;
@@ -179,6 +182,14 @@ class Loop {
             out = std::min(out, fits);
         }
         return std::clamp(out, least_variable, 1.0);
+    }
+
+    std::optional<double> start_grayness(const RunStart& start) const {
+        if (start.density.empty()) return {};
+        std::vector<bool> design;
+        for (std::size_t e = 0; e < model_.mesh.elements(); ++e)
+            design.push_back(model_.role(static_cast<ElementId>(e)) == Role::Design);
+        return grayness(start.density, design);
     }
 
     // Smooth random densities about as dense as the uniform start, the same for the same number.
@@ -437,10 +448,12 @@ class Loop {
             looks_for_local_steps(model_) == 0)
             return false;
         measures_.before_made();
-        const LocalSteps mended =
-            take_local_steps(model_, chain_, made_.x, now.sharpness, [&](const ThreeDesigns& designs) {
-                return black_and_white_.quick(designs, accuracy(0.0));
-            });
+        const LocalSteps mended = take_local_steps(
+            model_, chain_, made_.x, now.sharpness,
+            {[&](const ThreeDesigns& designs) { return black_and_white_.quick(designs, accuracy(0.0)); },
+             [&](const std::vector<double>& x, const BlackAndWhite& made) {
+                 return slope_of_worst(x, made);
+             }});
         measures_.after_made();
         // The last row's analysis again, which what follows reads.
         measures_.analyse(designs_, now.penalty, accuracy(result_.state.history.back().change));
@@ -455,6 +468,28 @@ class Loop {
         mended_ = rests ? Mended::AtRest : Mended::AtLimit;
         result_.state.x = mended.x;
         return true;
+    }
+    // By the variables, of what breaks the worst bound of a black-and-white design; rising is worse.
+    std::vector<double> slope_of_worst(const std::vector<double>& x, const BlackAndWhite& made) {
+        const Reading* worst = worst_broken(made.readings);
+        if (worst == nullptr) return {};
+        const auto column = static_cast<std::size_t>(worst - made.readings.data());
+        measures_.analyse(made.designs(), 1.0, accuracy(0.0));
+        std::vector<bool> wanted(measures_.columns().size(), false);
+        wanted[column] = true;
+        SmoothWish wish;
+        wish.gradients = true;
+        const bool above = worst->max && worst->value > *worst->max;
+        std::vector<double> out;
+        double most = 0.0;
+        for (const Smooth& s : measures_.smooth(wanted, wish)) {
+            const double sign = above == s.inverse ? -1.0 : 1.0;
+            if (!out.empty() && sign * s.value <= most) continue;
+            most = sign * s.value;
+            out = pulled_back(chain_, x, soft_edge, s);
+            for (double& one : out) one *= sign;
+        }
+        return out;
     }
     // Local stress differs most between a design and its black-and-white form: it is watched on the way.
     bool watches(const Schedule& now) const {

@@ -25,6 +25,8 @@ struct Pace {
 constexpr Pace usual{2.0, 1.15, 128.0, 0.2, 0.1, 0.1, 0.45, 0.78};
 constexpr Pace for_stress{1.0, 1.08, 64.0, 0.1, 0.05, 0.02, 0.4, 0.75};
 constexpr int stress_gray_rows = 60;
+// A design to begin with that is as black and white as that: stress runs sharpen from there.
+constexpr double made_start = 0.1, made_sharpness = 4.0;
 constexpr double waits_for = 0.02;
 constexpr double most_growth = 1.25; // where the limit hurries: more tears designs apart
 // Beyond this sharpness moves become less and less, since a move of a variable is one of the density by half
@@ -42,12 +44,12 @@ const Pace& pace(bool local) {
 }
 
 // Stiffness alone is at stake, and there is no design to begin with: then it pays to begin without a penalty.
-bool begins_convex(const RunCard& run, const Problem& problem) {
+bool begins_convex(const Problem& problem) {
     // The least material under stress as well is better led by the penalised stiffness from the start:
     // multipliers of stresses that a design without a penalty cannot bring down pile up, and never quite go.
     const bool stiff = problem.compliance_goal || problem.stiffness_alone ||
                        (problem.material_goal && problem.has_stiffness && !problem.has_stress);
-    return stiff && !run.start_run && !run.coarse_first && !run.start_random;
+    return stiff;
 }
 
 } // namespace
@@ -74,12 +76,18 @@ std::string ending_words(const RunCard& run) {
                        100.0 * resting, resting_rows, still_rows, run.stop_when);
 }
 
-Stages::Stages(const RunCard& run, const Problem& problem) : run_(run), local_(problem.has_stress) {
+Stages::Stages(const RunCard& run, const Problem& problem, std::optional<double> start_grayness)
+    : run_(run), local_(problem.has_stress) {
     now_.penalty = run.penalty.value_or(full_penalty);
     now_.move = pace(local_).gray_move;
-    if (!run.penalty && begins_convex(run, problem)) {
+    if (!run.penalty && begins_convex(problem) && !start_grayness && !run.start_random) {
         now_.penalty = 1.0;
         enter(Stage::Penalising);
+    } else if (run.sharpen && local_ && start_grayness && *start_grayness < made_start) {
+        // What sharpening has brought below its bounds a gray stage would take apart.
+        enter(Stage::Sharpening);
+        now_.sharpness = made_sharpness;
+        set_move();
     } else {
         enter(run.sharpen ? Stage::Gray : Stage::Finishing);
     }

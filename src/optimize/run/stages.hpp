@@ -29,7 +29,8 @@ std::string ending_words(const RunCard& run);
 
 class Stages {
   public:
-    Stages(const RunCard& run, const Problem& problem);
+    // `start_grayness`: of the design that the run begins with, if it is given one.
+    Stages(const RunCard& run, const Problem& problem, std::optional<double> start_grayness = {});
 
     // How the iteration to come is set.
     const Schedule& now() const { return now_; }

@@ -2,6 +2,7 @@
 #include "optimize/run.hpp"
 
 #include "mesh/locator.hpp"
+#include "study/mesh_word.hpp"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -17,31 +18,64 @@ std::vector<double> carry_over(const Mesh& from, const std::vector<double>& dens
 
 namespace {
 
-// Passes sentences on, and shows no rows.
+// Of rows a few are told in a sentence; none is kept.
 class CoarseObserver : public OptimizeObserver {
   public:
-    explicit CoarseObserver(OptimizeObserver& outer) : outer_(outer) {}
-    void note(const std::string& sentence) override { outer_.note(sentence); }
+    CoarseObserver(OptimizeObserver& outer, const Model& model) : outer_(outer), model_(model) {}
+    void note(const std::string& sentence) override { outer_.note("coarse run: " + sentence); }
     bool stop_requested() const override { return outer_.stop_requested(); }
-    void iteration(const OptimizerState& /*state*/) override {}
+    bool keeps(int /*iteration*/) const override { return false; }
+    void iteration(const OptimizerState& state) override {
+        constexpr int rows = 5; // told, where none ends it early
+        if (state.iteration % std::max(1, model_.run.iterations / rows) != 0 && !state.ended) return;
+        note(fmt::format("iteration {} of at most {}, goal {:.5g}", state.iteration, model_.run.iterations,
+                         state.history.back().goal));
+    }
 
   private:
     OptimizeObserver& outer_;
+    const Model& model_;
 };
+
+constexpr double cells_that_ask = 3.0; // in the filter's radius
 
 } // namespace
 
-std::vector<double> coarse_start(Model coarse, const Model& model, OptimizeObserver& observer) {
-    coarse.run.coarse_first = false;
-    coarse.run.sharpen = false;
-    coarse.run.iterations = std::max(10, model.run.iterations / 2);
+bool begins_coarse(const Model& model) {
+    const RunCard& run = model.run;
+    if (run.coarse_first) return *run.coarse_first;
+    return run.sharpen && !run.start_run && !run.start_random && model.made_by.kind->refinable &&
+           make_problem(model).has_stress && filter_radius(model) >= cells_that_ask * model.mesh.size;
+}
+
+std::optional<std::vector<double>> coarse_start(const std::function<Model(double times)>& on_cells,
+                                                const Model& model, OptimizeObserver& observer,
+                                                double times) try {
+    Model coarse = on_cells(times);
     if (!coarse.form.min_feature && !coarse.form.min_slot) coarse.run.filter = filter_radius(model);
+    const bool whole = make_problem(model).has_stress && model.run.sharpen;
+    coarse.run.sharpen = whole;
+    if (!whole) coarse.run.iterations = std::max(10, model.run.iterations / 2);
+    // Of what the study says, this run is the one that was asked for.
+    coarse.run.coarse_first = whole ? std::optional<bool>() : std::optional<bool>(false);
+    RunStart start;
+    if (begins_coarse(coarse)) {
+        auto coarser = coarse_start(on_cells, coarse, observer, 2.0 * times);
+        if (!coarser) return {};
+        start.density = std::move(*coarser);
+    }
+    observer.note(fmt::format("coarse run on {:g} times the cell size, which gives the start: {} elements",
+                              times, coarse.mesh.elements()));
     StaticAnalysis analysis(coarse, solver_options(coarse.run));
-    CoarseObserver quiet(observer);
-    const OptimizeResult result = optimize(analysis, quiet);
-    observer.note(fmt::format("coarse run: {} elements, {} iterations, goal {:.5g}", coarse.mesh.elements(),
-                              result.state.iteration, result.goal));
-    return carry_over(coarse.mesh, result.density, model.mesh);
+    CoarseObserver told(observer, coarse);
+    const OptimizeResult result = optimize(analysis, told, start);
+    if (result.status == RunStatus::Interrupted) return {};
+    return carry_over(coarse.mesh, result.deciding_density(), model.mesh);
+} catch (const Error& e) {
+    const bool of_the_mesh = e.code() == ExitCode::Input || e.code() == ExitCode::Numerics;
+    if (model.run.coarse_first || !of_the_mesh) throw;
+    observer.note(fmt::format("no coarse run first: {}", e.what()));
+    return std::vector<double>();
 }
 
 } // namespace upright

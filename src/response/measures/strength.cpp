@@ -3,6 +3,7 @@
 #include "response/measures.hpp"
 
 #include "base/reduction.hpp"
+#include "design/chain.hpp"
 #include "response/design_state.hpp"
 #include "response/motions.hpp"
 #include "response/stress_lagrangian.hpp"
@@ -205,7 +206,10 @@ class Strength final : public Measurement {
             element.insert(element.end(), many, samples_[i]);
             strength.insert(strength.end(), many, limits_[i]);
         }
-        return {model_.mesh, std::move(element), std::move(strength), upper_limit()};
+        const double cells = filter_radius(model_) / (usual_cells * model_.mesh.size);
+        const int dimension = model_.mesh.shell() ? 2 : model_.mesh.dimension();
+        return {model_.mesh, std::move(element), std::move(strength), upper_limit(),
+                std::pow(std::max(1.0, cells), dimension)};
     }
 
     // Every element its own bound (stress_lagrangian.hpp).

@@ -81,7 +81,7 @@ void finish_run(RunCard& run, const CardReader& reader) {
         throw Error::input(run.filter_place, "min_feature in [form] sets the filter already",
                            "Write one of the two");
     const bool own_start = run.start_run || run.start_random;
-    if (run.coarse_first && (!study.mesh.kind->refinable || own_start))
+    if (run.coarse_first.value_or(false) && (!study.mesh.kind->refinable || own_start))
         throw Error::input(reader.place_of("coarse_first"),
                            own_start
                                ? "coarse_first and a start from a run or a random one exclude each other"
@@ -147,8 +147,8 @@ Schema<RunCard> run_schema(const std::vector<SolverWord>& solvers) {
              .says("a density, a random one (another for each number: `\"random 2\"`), or the folder of an "
                    "earlier run "
                    "(`\"other.run\"`, also on another mesh)"),
-         key("coarse_first", value::flag(), &R::coarse_first)
-             .fallback("false")
+         key<R>("coarse_first", {value::flag()}, [](R& run, const Given& g) { run.coarse_first = g.flag(); })
+             .fallback("true where stress has a bound and three cells or more lie in the filter's radius")
              .example("coarse_first = true")
              .says("first a run on cells twice as large, which gives the start"),
          key("solver", value::word(words, {"distributed"}), &R::solver)
