@@ -518,7 +518,7 @@ TEST(Optimize, ACoarseRunForStressIsAWholeOneAndBeginsCoarseItself) {
     RunStart start;
     start.density = density;
     const OptimizeResult result = optimize(analysis, first, start);
-    EXPECT_EQ(first.last.sharpness, 4.0);
+    EXPECT_EQ(first.last.sharpness, 1.0);
     EXPECT_EQ(result.status, RunStatus::Interrupted);
     // Eight cells in the radius: twice.
     asked.clear();

@@ -146,7 +146,7 @@ TEST(Stages, ADesignToBeginWithIsTakenAsItIs) {
     play.problem.has_stress = true;
     play.problem.compliance_goal = play.problem.stiffness_alone = false;
     play.problem.material_goal = true;
-    EXPECT_EQ(Stages(play.run, play.problem, 0.02).now().sharpness, 4.0);
+    EXPECT_EQ(Stages(play.run, play.problem, 0.02).now().sharpness, 1.0);
     EXPECT_EQ(Stages(play.run, play.problem, 0.3).now().sharpness, 0.0); // gray
     EXPECT_EQ(Stages(play.run, play.problem).now().sharpness, 0.0);
     play.run.sharpen = false;

@@ -26,7 +26,8 @@ constexpr Pace usual{2.0, 1.15, 128.0, 0.2, 0.1, 0.1, 0.45, 0.78};
 constexpr Pace for_stress{1.0, 1.08, 64.0, 0.1, 0.05, 0.02, 0.4, 0.75};
 constexpr int stress_gray_rows = 60;
 // A design to begin with that is as black and white as that: stress runs sharpen from there.
-constexpr double made_start = 0.1, made_sharpness = 4.0;
+// (From a sharpness of 4 on they keep corners that they would have to dig away: tried.)
+constexpr double made_start = 0.1;
 constexpr double waits_for = 0.02;
 constexpr double most_growth = 1.25; // where the limit hurries: more tears designs apart
 // Beyond this sharpness moves become less and less, since a move of a variable is one of the density by half
@@ -86,8 +87,6 @@ Stages::Stages(const RunCard& run, const Problem& problem, std::optional<double>
     } else if (run.sharpen && local_ && start_grayness && *start_grayness < made_start) {
         // What sharpening has brought below its bounds a gray stage would take apart.
         enter(Stage::Sharpening);
-        now_.sharpness = made_sharpness;
-        set_move();
     } else {
         enter(run.sharpen ? Stage::Gray : Stage::Finishing);
     }
