@@ -6,7 +6,9 @@
 #include "response/motions.hpp"
 #include "support/studies.hpp"
 
+#include <fstream>
 #include <gtest/gtest.h>
+#include <iterator>
 
 using namespace upright;
 using test::block_study;
@@ -543,6 +545,59 @@ TEST(Optimize, ACoarseRunEndsWhereAStopIsAskedForAndIsLeftOutWhereItCannotBeMade
     Model asked = model;
     asked.run.coarse_first = true;
     EXPECT_THROW(coarse_start(fails, asked, recorder), Error);
+}
+
+// A run that ends in local steps; stopped while they are searched, it goes on to the same end.
+TEST(Optimize, LocalStepsMendTheDesignAndMayBeStopped) {
+    std::ifstream file(std::string(UPRIGHT_OPTIMIZER_BENCH) + "/ell.toml");
+    const std::string text((std::istreambuf_iterator<char>(file)), std::istreambuf_iterator<char>());
+    const Study study = study_from(text, {"mesh.size=\"2.5 mm\"", "run.filter=10", "run.start=0.3",
+                                          "run.iterations=40", "run.coarse_first=false"});
+    const Model model = build_model(study);
+    class Stops : public Recorder {
+      public:
+        explicit Stops(bool stops) : stops_(stops) {}
+        bool stop_requested() const override {
+            return stops_ && told.find("local steps: a search") != std::string::npos;
+        }
+
+      private:
+        bool stops_;
+    };
+    Stops whole(false);
+    const OptimizeResult result = run(model, whole);
+    EXPECT_TRUE(result.feasible) << whole.told;
+    EXPECT_NE(whole.told.find("holds after"), std::string::npos) << whole.told;
+    EXPECT_EQ(result.status, RunStatus::IterationLimit);
+    EXPECT_EQ(result.state.iteration, 40);
+    // What was found, by a fresh analysis.
+    EXPECT_LT(stress_as_made(model, result, "top"), 213.0 * 1.001);
+
+    Stops stopping(true);
+    const OptimizeResult first = run(model, stopping);
+    EXPECT_EQ(first.status, RunStatus::Interrupted);
+    EXPECT_EQ(first.state.iteration, 39);
+    // Of the design that is to be mended the variables are too few; or there is none.
+    for (const char* what : {"made/x", "made/iteration"}) {
+        OptimizerState damaged = first.state;
+        Checkpoint& kept = damaged.kept;
+        if (std::string(what) == "made/x")
+            std::get<std::vector<double>>(kept.values.at(what)).pop_back();
+        else
+            kept.values.at(what) = std::int64_t{0};
+        Stops none(false);
+        EXPECT_THROW(run(model, none, &damaged), Error) << what;
+    }
+    Stops going_on(false);
+    const OptimizeResult second = run(model, going_on, &first.state);
+    EXPECT_EQ(second.state.iteration, 40);
+    EXPECT_EQ(second.density, result.density);
+    EXPECT_EQ(second.black_and_white.density, result.black_and_white.density);
+    EXPECT_EQ(second.feasible, result.feasible) << going_on.told << whole.told;
+    for (std::size_t i = 0; i < result.state.history.size(); ++i) {
+        EXPECT_EQ(second.state.history[i].goal, result.state.history[i].goal) << i;
+        EXPECT_EQ(second.state.history[i].responses, result.state.history[i].responses) << i;
+    }
 }
 
 // An L hung up on top: the design that is lightest under a bound on stress leaves the sharp inner corner.

@@ -107,7 +107,10 @@ LocalSteps take_local_steps(const Model& model, const DesignChain& chain, std::v
         if (worst == nullptr) break;
         BlackAndWhite best = out.made;
         std::vector<double> best_x;
-        const auto goes_on = [&] { return out.looks < most && best.fault() > enough * out.made.fault(); };
+        const auto goes_on = [&] {
+            out.stopped = out.stopped || looks.stop();
+            return !out.stopped && out.looks < most && best.fault() > enough * out.made.fault();
+        };
         const auto attempt = [&](const std::vector<double>& step, double height) {
             std::vector<double> trial = out.x;
             for (std::size_t j = 0; j < trial.size(); ++j)
@@ -140,7 +143,7 @@ LocalSteps take_local_steps(const Model& model, const DesignChain& chain, std::v
             }
             if (!best_x.empty()) break;
         }
-        if (best_x.empty()) break;
+        if (best_x.empty() || out.stopped) break;
         out.x = std::move(best_x);
         out.made = std::move(best);
         ++out.taken;

@@ -15,6 +15,7 @@ struct LocalSteps {
     BlackAndWhite made;
     int taken = 0; // steps
     int looks = 0; // analyses
+    bool stopped = false;
 };
 
 // How many analyses such a search may take: fewer the larger the model. None where that would not be one
@@ -28,6 +29,8 @@ struct LocalLooks {
     // The slope, by the variables, of what breaks the worst bound of that design, by soft edges; empty where
     // there is none.
     std::function<std::vector<double>(const std::vector<double>& x, const BlackAndWhite& made)> slope;
+    // Whether to give up.
+    std::function<bool()> stop = [] { return false; };
 };
 
 // A step down that slope, of several lengths, for the edge as a whole; then bumps of the variables (hats of

@@ -79,10 +79,12 @@ class Loop {
                           std::all_of(from.history.begin(), from.history.end(), [&](const IterationRow& row) {
                               return row.responses.size() == measures_.columns().size();
                           });
-        if (!fits)
-            throw Error::input({}, "the checkpoint does not fit the study: it is damaged, or of another one",
-                               "Start afresh with --force");
+        if (!fits) throw does_not_fit();
         return from;
+    }
+    static Error does_not_fit() {
+        return Error::input({}, "the checkpoint does not fit the study: it is damaged, or of another one",
+                            "Start afresh with --force");
     }
 
     OptimizeResult run() {
@@ -90,16 +92,28 @@ class Loop {
         if (!resumed_) look_ahead(tools());
         while (true) {
             const Schedule now = stages_.now();
-            iterate(now);
+            // Stopped while local steps were searched: on from there.
+            const SearchOf again = searching_;
+            searching_ = SearchOf::Nothing;
+            if (again == SearchOf::Nothing)
+                iterate(now);
+            else
+                take_row_up(now);
+            result_.came_to_last_stage = now.final;
             // A design that was mended by local steps is the last.
             const bool last = state.iteration >= model_.run.iterations || mended_ != Mended::Not;
-            const bool rests = stages_.done(facts());
-            const bool converged =
-                mended_ == Mended::Not ? rests && (last || !repair(now)) : mended_ == Mended::AtRest;
+            const bool rests = again != SearchOf::Nothing ? again == SearchOf::AtRest : stages_.done(facts());
+            const bool converged = mended_ != Mended::Not       ? mended_ == Mended::AtRest
+                                   : again != SearchOf::Nothing ? rests
+                                                                : rests && (last || !repair(now));
             const bool mends = !last && (converged || state.iteration + 1 == model_.run.iterations) &&
                                mend_locally(now, converged);
+            if (searching_ != SearchOf::Nothing) {
+                observer_.iteration(state);
+                result_.status = RunStatus::Interrupted;
+                break;
+            }
             result_.stages_done = now.final;
-            result_.came_to_last_stage = now.final;
             result_.status = converged ? RunStatus::Converged : RunStatus::IterationLimit;
             if (mends) {
                 // The next iteration analyses it.
@@ -447,14 +461,17 @@ class Loop {
             made_.iteration <= 0 || made_feasible_ || made_excess_ > most_mendable ||
             looks_for_local_steps(model_) == 0)
             return false;
-        measures_.before_made();
+        observer_.note(fmt::format("local steps: a search about the worst place, {} analyses at most",
+                                   looks_for_local_steps(model_)));
+        searching_ = rests ? SearchOf::AtRest : SearchOf::AtLimit;
+        keep();
         const LocalSteps mended = take_local_steps(
             model_, chain_, made_.x, now.sharpness,
             {[&](const ThreeDesigns& designs) { return black_and_white_.quick(designs, accuracy(0.0)); },
-             [&](const std::vector<double>& x, const BlackAndWhite& made) {
-                 return slope_of_worst(x, made);
-             }});
-        measures_.after_made();
+             [&](const std::vector<double>& x, const BlackAndWhite& made) { return slope_of_worst(x, made); },
+             [&] { return observer_.stop_requested(); }});
+        if (mended.stopped) return false;
+        searching_ = SearchOf::Nothing;
         // The last row's analysis again, which what follows reads.
         measures_.analyse(designs_, now.penalty, accuracy(result_.state.history.back().change));
         if (mended.taken == 0 || mended.made.fault() >= made_excess_) return false;
@@ -490,6 +507,20 @@ class Loop {
             for (double& one : out) one *= sign;
         }
         return out;
+    }
+    // The last row, of which the search was not over.
+    void take_row_up(const Schedule& now) {
+        start_ = Clock::now();
+        OptimizerState& state = result_.state;
+        chain_.field(state.x, state.filtered);
+        chain_.made(state.x, now.sharpness, designs_);
+        state.penalty = result_.penalty = now.penalty;
+        state.sharpness = result_.sharpness = now.sharpness;
+        measures_.analyse(designs_, now.penalty, accuracy(state.history.back().change));
+        state.readings = measures_.readings();
+        Spent spent;
+        spent.iteration = state.iteration;
+        result_.spent.push_back(spent);
     }
     // Local stress differs most between a design and its black-and-white form: it is watched on the way.
     bool watches(const Schedule& now) const {
@@ -559,6 +590,12 @@ class Loop {
         w("repairs", repairs_);
         int mended = static_cast<int>(mended_);
         w("mended", mended);
+        int searching = static_cast<int>(searching_);
+        w("searching", searching);
+        if (w.reading())
+            searching_ = searching == 1   ? SearchOf::AtRest
+                         : searching == 2 ? SearchOf::AtLimit
+                                          : SearchOf::Nothing;
         if (w.reading()) mended_ = mended == 1 ? Mended::AtRest : mended == 2 ? Mended::AtLimit : Mended::Not;
         walk_costs(w);
         w("aim", aim_);
@@ -595,7 +632,16 @@ class Loop {
         result_.state.kept = {};
         walk(Walk(result_.state.kept));
     }
-    void take_up() { walk(Walk(std::as_const(result_.state.kept))); }
+    void take_up() {
+        walk(Walk(std::as_const(result_.state.kept)));
+        const auto fits = [&](const Best& one) {
+            return one.iteration >= 0 && one.iteration <= result_.state.iteration &&
+                   (one.iteration == 0 || one.x.size() == chain_.variables());
+        };
+        const bool may_search = searching_ == SearchOf::Nothing ||
+                                (!result_.state.history.empty() && made_.iteration > 0 && !made_feasible_);
+        if (!fits(best_) || !fits(made_) || !may_search) throw does_not_fit();
+    }
 
     const Model& model_;
     StaticAnalysis& analysis_;
@@ -617,6 +663,8 @@ class Loop {
     int repairs_ = 0;                           // rounds
     enum class Mended { Not, AtRest, AtLimit };
     Mended mended_ = Mended::Not; // by local steps, with the last step
+    enum class SearchOf { Nothing, AtRest, AtLimit };
+    SearchOf searching_ = SearchOf::Nothing; // local steps were being searched when a stop was asked for
     struct {
         int iteration = 0;
         BlackAndWhite made;
