@@ -53,6 +53,7 @@ Error Error::numerics(const std::string& wrong, const std::string& instead) {
 Error Error::interrupted(const std::string& what, const std::string& next) {
     return {ExitCode::Interrupted, {}, what, next};
 }
+
 Error Error::files(const std::string& path, const std::string& wrong, const std::string& instead) {
     return {ExitCode::Files, Place{path, 0, 0}, wrong, instead};
 }

@@ -80,19 +80,13 @@ void Writer::run(const Problem& problem) {
     const bool has_design = model_.run.start_run || begins_coarse(model_);
     const double first =
         Stages(model_.run, problem, has_design ? std::optional<double>(1.0) : std::nullopt).now().penalty;
-    std::string start = model_.run.start       ? "density " + number(*model_.run.start)
-                        : model_.run.start_run ? model_.run.start_run->filename().string()
-                        : model_.run.start_random
-                            ? fmt::format("random densities, number {}", *model_.run.start_random)
-                        : begins_coarse(model_) ? "a run on cells twice as large"
-                                                : "a uniform density";
-    LedgerLine& l =
-        line("run", fmt::format("at most {} iterations by {}, from {}, {}, penalty {}, {}",
-                                model_.run.iterations, problem.method->word, start, ending_words(model_.run),
-                                model_.run.penalty ? number(*model_.run.penalty)
-                                : first < 3.0      ? "1 rising to 3"
-                                                   : "3",
-                                model_.run.sharpen ? "sharpened at the end" : "not sharpened"));
+    LedgerLine& l = line("run", fmt::format("at most {} iterations by {}, from {}, {}, penalty {}, {}",
+                                            model_.run.iterations, problem.method->word, start_words(model_),
+                                            ending_words(model_.run),
+                                            model_.run.penalty ? number(*model_.run.penalty)
+                                            : first < 3.0      ? "1 rising to 3"
+                                                               : "3",
+                                            model_.run.sharpen ? "sharpened at the end" : "not sharpened"));
     if (problem.has_frequency && !problem.has_stiffness && model_.masses.empty())
         doubt(l, "a frequency with neither a mass that rides on the part nor a bound on stiffness often "
                  "ends in gray hinges; add a [[mass]] or bound a compliance or displacement");

@@ -174,6 +174,8 @@ std::vector<double> carry_over(const Mesh& from, const std::vector<double>& dens
 // on stress and at least three cells in the filter's radius. Peaks of stress on the steps of cells lead a run
 // on small cells astray (a quarter more mass in trials) that starts from a uniform density.
 bool begins_coarse(const Model& model);
+// What a run begins with: "density 0.3, by a run on cells twice as large".
+std::string start_words(const Model& model);
 
 // Runs the same model on coarser elements and brings the design back: for stress the whole run, which begins
 // coarse itself where that pays; for others half the iterations, without sharpening. `on_cells(times)` makes

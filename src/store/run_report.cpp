@@ -247,6 +247,7 @@ void write_run_json(const RunFolder& folder, const StaticAnalysis& analysis, con
                      {"goal_scale", result.goal_scale},
                      {"bounds_as", result.method == "moving asymptotes" ? Json("logarithms") : Json(nullptr)},
                      {"steps_taken_back", result.trials},
+                     {"start", start_words(model)},
                      {"filter_radius", filter_radius(model)},
                      {"penalty", result.penalty},
                      {"sharpness", result.sharpness},

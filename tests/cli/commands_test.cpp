@@ -3,6 +3,7 @@
 
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
+#include <regex>
 #include <thread>
 
 using namespace upright;
@@ -448,6 +449,11 @@ int interrupted(const TemporaryFolder& folder, const std::vector<std::string>& w
     return WEXITSTATUS(status);
 }
 
+// Lines that were broken for the terminal as one.
+std::string unwrapped(const std::string& text) {
+    return std::regex_replace(text, std::regex("\\s+"), " ");
+}
+
 // history.csv but for the seconds.
 std::string history_of(const fs::path& run) {
     std::istringstream in(test::text_of(run / "history.csv"));
@@ -606,13 +612,19 @@ TEST(Program, AStressRunOnSmallCellsBeginsWithACoarseOne) {
         with({"optimize", "bracket.toml"}, with(least_mass, {"--set", "run.filter=20"}));
     const auto check = test::upright(folder.path(), with({"check", "bracket.toml", "--no-figures"},
                                                          with(least_mass, {"--set", "run.filter=20"})));
-    EXPECT_NE(check.out.find("from a run on cells twice as large"), std::string::npos) << check.out;
+    EXPECT_NE(check.out.find("from a uniform density, by a run on cells twice as large"), std::string::npos)
+        << check.out;
     const auto whole = test::upright(folder.path(), with(study, {"--out", "whole.run"}));
     EXPECT_NE(whole.out.find("coarse run on 2 times the cell size"), std::string::npos) << whole.out;
     const auto plain =
         test::upright(folder.path(), with(study, {"--out", "plain.run", "--set", "run.coarse_first=false"}));
     EXPECT_EQ(plain.out.find("coarse run"), std::string::npos) << plain.out;
     EXPECT_NE(history_of(folder.path() / "whole.run"), history_of(folder.path() / "plain.run"));
+    const auto start = [&](const char* run) {
+        return nlohmann::json::parse(test::text_of(folder.path() / run / "run.json"))["method"]["start"];
+    };
+    EXPECT_EQ(start("whole.run"), "a uniform density, by a run on cells twice as large");
+    EXPECT_EQ(start("plain.run"), "a uniform density");
     // Stopped in the fine run, it goes on to the same end.
     EXPECT_EQ(interrupted(folder, with(study, {"--out", "parts.run"}), "[ -s parts.run/history.csv ]"), 130);
     test::upright(folder.path(), with(study, {"--out", "parts.run", "--resume"}));

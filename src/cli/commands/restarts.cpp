@@ -39,9 +39,13 @@ std::string start_of(int number, const Model& model) {
     return fmt::format("random {}", number - 2);
 }
 
+bool is_random(const std::string& start) {
+    return start.find(' ') != std::string::npos;
+}
+
 // A word as TOML has it.
 std::string as_toml(const std::string& start) {
-    return start.find(' ') == std::string::npos ? start : "\"" + start + "\"";
+    return is_random(start) ? "\"" + start + "\"" : start;
 }
 
 class Restarts {
@@ -93,9 +97,10 @@ class Restarts {
                                        "--out",
                                        folder.string()};
         for (const std::string& setting : wish_.settings) words.insert(words.end(), {"--set", setting});
-        words.insert(words.end(),
-                     {"--set", "run.start=" + as_toml(one.start), "--set", "run.coarse_first=false", "--set",
-                      fmt::format("run.threads={}", threads_)});
+        words.insert(words.end(), {"--set", "run.start=" + as_toml(one.start), "--set",
+                                   fmt::format("run.threads={}", threads_)});
+        // A coarse run begins uniform.
+        if (is_random(one.start)) words.insert(words.end(), {"--set", "run.coarse_first=false"});
         const bool resume = there && wish_.resume && fs::exists(folder / "steps/checkpoint.h5", ignored);
         if (there) words.emplace_back(resume ? "--resume" : "--force");
         one.code = run_program(words, "", "/dev/null", "/dev/null", InterruptGuard::requested);

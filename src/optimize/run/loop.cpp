@@ -220,16 +220,19 @@ class Loop {
         return x;
     }
 
+    void make_designs(const Schedule& now) {
+        OptimizerState& state = result_.state;
+        chain_.field(state.x, state.filtered);
+        chain_.made(state.x, now.sharpness, designs_);
+        state.penalty = result_.penalty = now.penalty;
+        state.sharpness = result_.sharpness = now.sharpness;
+    }
+
     // Analyses the design and writes the row.
     void iterate(const Schedule& now) {
         start_ = Clock::now();
         OptimizerState& state = result_.state;
-        chain_.field(state.x, state.filtered);
-        chain_.made(state.x, now.sharpness, designs_);
-        state.penalty = now.penalty;
-        state.sharpness = now.sharpness;
-        result_.penalty = now.penalty;
-        result_.sharpness = now.sharpness;
+        make_designs(now);
         mean_change_ = state.density.empty() ? 1.0 : mean_difference(designs_.drawn, state.density);
         const double change = now.sharpness > 0.0 && !state.density.empty()
                                   ? largest_difference(designs_.drawn, state.density)
@@ -512,10 +515,7 @@ class Loop {
     void take_row_up(const Schedule& now) {
         start_ = Clock::now();
         OptimizerState& state = result_.state;
-        chain_.field(state.x, state.filtered);
-        chain_.made(state.x, now.sharpness, designs_);
-        state.penalty = result_.penalty = now.penalty;
-        state.sharpness = result_.sharpness = now.sharpness;
+        make_designs(now);
         measures_.analyse(designs_, now.penalty, accuracy(state.history.back().change));
         state.readings = measures_.readings();
         Spent spent;

@@ -48,6 +48,14 @@ bool begins_coarse(const Model& model) {
            make_problem(model).has_stress && filter_radius(model) >= cells_that_ask * model.mesh.size;
 }
 
+std::string start_words(const Model& model) {
+    const RunCard& run = model.run;
+    if (run.start_run) return run.start_run->filename().string();
+    if (run.start_random) return fmt::format("random densities, number {}", *run.start_random);
+    return (run.start ? fmt::format("density {:g}", *run.start) : "a uniform density") +
+           (begins_coarse(model) ? ", by a run on cells twice as large" : "");
+}
+
 std::optional<std::vector<double>> coarse_start(const std::function<Model(double times)>& on_cells,
                                                 const Model& model, OptimizeObserver& observer,
                                                 double times) try {
