@@ -6,9 +6,7 @@
 #include "response/motions.hpp"
 #include "support/studies.hpp"
 
-#include <fstream>
 #include <gtest/gtest.h>
-#include <iterator>
 
 using namespace upright;
 using test::block_study;
@@ -549,10 +547,9 @@ TEST(Optimize, ACoarseRunEndsWhereAStopIsAskedForAndIsLeftOutWhereItCannotBeMade
 
 // A run that ends in local steps; stopped while they are searched, it goes on to the same end.
 TEST(Optimize, LocalStepsMendTheDesignAndMayBeStopped) {
-    std::ifstream file(std::string(UPRIGHT_OPTIMIZER_BENCH) + "/ell.toml");
-    const std::string text((std::istreambuf_iterator<char>(file)), std::istreambuf_iterator<char>());
-    const Study study = study_from(text, {"mesh.size=\"2.5 mm\"", "run.filter=10", "run.start=0.3",
-                                          "run.iterations=40", "run.coarse_first=false"});
+    const Study study = load_study(std::filesystem::path(UPRIGHT_OPTIMIZER_BENCH) / "ell.toml",
+                                   {"mesh.size=\"2.5 mm\"", "run.filter=10", "run.start=0.3",
+                                    "run.iterations=40", "run.coarse_first=false"});
     const Model model = build_model(study);
     class Stops : public Recorder {
       public:

@@ -47,6 +47,9 @@ MeasureAccuracy tight_accuracy() {
     return out;
 }
 
+// Local steps come where the design rests, or where the limit of iterations is near.
+enum class LocalEnding { None, AtRest, AtLimit };
+
 class Loop {
   public:
     Loop(StaticAnalysis& analysis, OptimizeObserver& observer, const RunStart& start)
@@ -93,22 +96,23 @@ class Loop {
         while (true) {
             const Schedule now = stages_.now();
             // Stopped while local steps were searched: on from there.
-            const SearchOf again = searching_;
-            searching_ = SearchOf::Nothing;
-            if (again == SearchOf::Nothing)
+            const LocalEnding again = searching_;
+            searching_ = LocalEnding::None;
+            if (again == LocalEnding::None)
                 iterate(now);
             else
                 take_row_up(now);
             result_.came_to_last_stage = now.final;
             // A design that was mended by local steps is the last.
-            const bool last = state.iteration >= model_.run.iterations || mended_ != Mended::Not;
-            const bool rests = again != SearchOf::Nothing ? again == SearchOf::AtRest : stages_.done(facts());
-            const bool converged = mended_ != Mended::Not       ? mended_ == Mended::AtRest
-                                   : again != SearchOf::Nothing ? rests
+            const bool last = state.iteration >= model_.run.iterations || mended_ != LocalEnding::None;
+            const bool rests =
+                again != LocalEnding::None ? again == LocalEnding::AtRest : stages_.done(facts());
+            const bool converged = mended_ != LocalEnding::None ? mended_ == LocalEnding::AtRest
+                                   : again != LocalEnding::None ? rests
                                                                 : rests && (last || !repair(now));
             const bool mends = !last && (converged || state.iteration + 1 == model_.run.iterations) &&
                                mend_locally(now, converged);
-            if (searching_ != SearchOf::Nothing) {
+            if (searching_ != LocalEnding::None) {
                 observer_.iteration(state);
                 result_.status = RunStatus::Interrupted;
                 break;
@@ -154,7 +158,7 @@ class Loop {
         if (best_.iteration > 0)
             result_.best = {chain_.physical(best_.x, best_.sharpness), chain_.field(best_.x), best_.penalty,
                             best_.sharpness};
-        if (result_.status == RunStatus::IterationLimit && mended_ == Mended::Not) return_to_best();
+        if (result_.status == RunStatus::IterationLimit && mended_ == LocalEnding::None) return_to_best();
         if (result_.status != RunStatus::Interrupted) make_black_and_white();
         note_fields();
         result_.costs = mean_costs();
@@ -415,8 +419,9 @@ class Loop {
             return;
         }
         result_.black_and_white = closest_.iteration == result_.design_of ? closest_.made
-                                  : mended_ != Mended::Not ? black_and_white_.quick(designs_, accuracy(0.0))
-                                                           : black_and_white_.best(designs_);
+                                  : mended_ != LocalEnding::None
+                                      ? black_and_white_.quick(designs_, accuracy(0.0))
+                                      : black_and_white_.best(designs_);
         const BlackAndWhite& now = result_.black_and_white;
         const double excess = now.fault();
         const bool keep = now.feasible ? !made_feasible_ || !better(made_.goal, now.goal)
@@ -466,7 +471,7 @@ class Loop {
             return false;
         observer_.note(fmt::format("local steps: a search about the worst place, {} analyses at most",
                                    looks_for_local_steps(model_)));
-        searching_ = rests ? SearchOf::AtRest : SearchOf::AtLimit;
+        searching_ = rests ? LocalEnding::AtRest : LocalEnding::AtLimit;
         keep();
         const LocalSteps mended = take_local_steps(
             model_, chain_, made_.x, now.sharpness,
@@ -474,7 +479,7 @@ class Loop {
              [&](const std::vector<double>& x, const BlackAndWhite& made) { return slope_of_worst(x, made); },
              [&] { return observer_.stop_requested(); }});
         if (mended.stopped) return false;
-        searching_ = SearchOf::Nothing;
+        searching_ = LocalEnding::None;
         // The last row's analysis again, which what follows reads.
         measures_.analyse(designs_, now.penalty, accuracy(result_.state.history.back().change));
         if (mended.taken == 0 || mended.made.fault() >= made_excess_) return false;
@@ -485,7 +490,7 @@ class Loop {
                         mended.made.feasible ? std::string("holds")
                                              : fmt::format("by {:.2g} %", 100.0 * mended.made.fault()),
                         mended.taken, mended.looks));
-        mended_ = rests ? Mended::AtRest : Mended::AtLimit;
+        mended_ = rests ? LocalEnding::AtRest : LocalEnding::AtLimit;
         result_.state.x = mended.x;
         return true;
     }
@@ -588,19 +593,20 @@ class Loop {
         made("feasible", made_feasible_);
         made("excess", made_excess_);
         w("repairs", repairs_);
-        int mended = static_cast<int>(mended_);
-        w("mended", mended);
-        int searching = static_cast<int>(searching_);
-        w("searching", searching);
-        if (w.reading())
-            searching_ = searching == 1   ? SearchOf::AtRest
-                         : searching == 2 ? SearchOf::AtLimit
-                                          : SearchOf::Nothing;
-        if (w.reading()) mended_ = mended == 1 ? Mended::AtRest : mended == 2 ? Mended::AtLimit : Mended::Not;
+        walk_ending(w, "mended", mended_);
+        walk_ending(w, "searching", searching_);
         walk_costs(w);
         w("aim", aim_);
         stages_.walk(w.part("stages"));
         stepper_->walk(w.part("stepper"));
+    }
+    static void walk_ending(const Walk& w, const char* name, LocalEnding& ending) {
+        int number = static_cast<int>(ending);
+        w(name, number);
+        if (w.reading())
+            ending = number == 1   ? LocalEnding::AtRest
+                     : number == 2 ? LocalEnding::AtLimit
+                                   : LocalEnding::None;
     }
     // A row: how many there are in it, then column, side and rate of each.
     void walk_costs(const Walk& w) {
@@ -638,7 +644,7 @@ class Loop {
             return one.iteration >= 0 && one.iteration <= result_.state.iteration &&
                    (one.iteration == 0 || one.x.size() == chain_.variables());
         };
-        const bool may_search = searching_ == SearchOf::Nothing ||
+        const bool may_search = searching_ == LocalEnding::None ||
                                 (!result_.state.history.empty() && made_.iteration > 0 && !made_feasible_);
         if (!fits(best_) || !fits(made_) || !may_search) throw does_not_fit();
     }
@@ -661,10 +667,8 @@ class Loop {
     double made_excess_ = 0.0;
     std::vector<std::vector<BoundCost>> costs_; // of the last steps in which the design was free to move
     int repairs_ = 0;                           // rounds
-    enum class Mended { Not, AtRest, AtLimit };
-    Mended mended_ = Mended::Not; // by local steps, with the last step
-    enum class SearchOf { Nothing, AtRest, AtLimit };
-    SearchOf searching_ = SearchOf::Nothing; // local steps were being searched when a stop was asked for
+    LocalEnding mended_ = LocalEnding::None;    // by local steps, with the last step
+    LocalEnding searching_ = LocalEnding::None; // they were being searched when a stop was asked for
     struct {
         int iteration = 0;
         BlackAndWhite made;
