@@ -355,19 +355,32 @@ TEST(Program, FailuresLeaveNoHalfMadeRun) {
     EXPECT_EQ(no_figures.code, 6) << no_figures.err;
 }
 
+namespace {
+
+// Runs a command in a folder and sends it SIGINT once `ready` (shell) holds. Returns its exit code.
+int interrupted(const TemporaryFolder& folder, const std::vector<std::string>& words,
+                const std::string& ready) {
+    for (const char* earlier : {"told", "wrong"}) fs::remove(folder.path() / earlier);
+    std::string command = test::shell_quoted(UPRIGHT_PROGRAM);
+    for (const std::string& word : words) command += " " + test::shell_quoted(word);
+    const int status = std::system(("cd " + test::shell_quoted(folder.path().string()) + " && { " + command +
+                                    " > told 2> wrong & p=$!; while ! " + ready +
+                                    " && kill -0 $p; do sleep 0.01; done; kill -INT $p; wait $p; }")
+                                       .c_str());
+    return WEXITSTATUS(status);
+}
+
+} // namespace
+
 TEST(Program, InterruptWritesACheckpointAndResumeEndsTheSame) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", small_study("iterations = 30\nkeep_every = 100\n"));
     EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--out", "whole.run"}).code, 0);
     // The signal comes once the first iteration is written; whatever iteration it meets, the end must be the
     // same.
-    const std::string start =
-        test::shell_quoted(UPRIGHT_PROGRAM) + " optimize bracket.toml --out parts.run >/dev/null 2>&1";
-    const int status = std::system(("cd " + test::shell_quoted(folder.path().string()) + " && { " + start +
-                                    " & p=$!; while [ ! -s parts.run/history.csv ] && kill -0 $p; do sleep "
-                                    "0.01; done; kill -INT $p; wait $p; }")
-                                       .c_str());
-    ASSERT_EQ(WEXITSTATUS(status), 130);
+    ASSERT_EQ(interrupted(folder, {"optimize", "bracket.toml", "--out", "parts.run"},
+                          "[ -s parts.run/history.csv ]"),
+              130);
     EXPECT_EQ(nlohmann::json::parse(test::text_of(folder.path() / "parts.run/run.json"))["status"],
               "interrupted");
     const auto resumed =
@@ -435,19 +448,6 @@ const std::vector<std::string> least_mass{"--set", "goal.minimize=weight", "--se
 std::vector<std::string> with(std::vector<std::string> words, const std::vector<std::string>& more) {
     words.insert(words.end(), more.begin(), more.end());
     return words;
-}
-
-// Runs a command in a folder and sends it SIGINT once `ready` (shell) holds. Returns its exit code.
-int interrupted(const TemporaryFolder& folder, const std::vector<std::string>& words,
-                const std::string& ready) {
-    for (const char* earlier : {"told", "wrong"}) fs::remove(folder.path() / earlier);
-    std::string command = test::shell_quoted(UPRIGHT_PROGRAM);
-    for (const std::string& word : words) command += " " + test::shell_quoted(word);
-    const int status = std::system(("cd " + test::shell_quoted(folder.path().string()) + " && { " + command +
-                                    " > told 2> wrong & p=$!; while ! " + ready +
-                                    " && kill -0 $p; do sleep 0.01; done; kill -INT $p; wait $p; }")
-                                       .c_str());
-    return WEXITSTATUS(status);
 }
 
 // Lines that were broken for the terminal as one.
