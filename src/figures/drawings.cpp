@@ -246,7 +246,10 @@ void draw_inside(const Model& model, const Part& part, const FigureOptions& opti
 }
 
 void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,
-                 const FigureOptions& options, const std::filesystem::path& png) {
+                 const FigureOptions& options, const std::filesystem::path& png,
+                 const std::vector<std::string>& words_of) {
+    const bool sheets = !words_of.empty();
+    const std::string what = sheets ? "middle surface" : "faces";
     // Neighbouring numbers in unlike shades, all pale enough for dark words.
     static const std::array<Color, 6> shades{Color{0.66, 0.75, 0.83}, Color{0.93, 0.80, 0.55},
                                              Color{0.70, 0.82, 0.70}, Color{0.86, 0.72, 0.78},
@@ -265,15 +268,16 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
         faces += body->mesh().faces.size();
     }
     const Vec3 s = box.size();
-    Figure figure(from, false, title + (behind ? ": faces, from behind" : ": faces"),
-                  fmt::format("{}; {} bod{}, {} faces; {:.5g} x {:.5g} x {:.5g} {}", file.format,
-                              file.bodies.size(), file.bodies.size() == 1 ? "y" : "ies", faces, s.x(), s.y(),
-                              s.z(), unit));
+    Figure figure(from, false, title + ": " + what + (behind ? ", from behind" : ""),
+                  fmt::format("{}; {} bod{}, {} {}; {:.5g} x {:.5g} x {:.5g} {}", file.format,
+                              file.bodies.size(), file.bodies.size() == 1 ? "y" : "ies", faces,
+                              sheets ? "walls" : "faces", s.x(), s.y(), s.z(), unit));
     const double words = faces <= 30 ? 15.0 : faces <= 120 ? 11.0 : 8.0;
     for (const auto& body : file.bodies) {
         const FacetMesh& mesh = body->mesh();
         Patch patch;
         patch.points = mesh.points;
+        patch.edges = sheets;
         for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
             const auto& c = mesh.triangles[t];
             patch.polygons.push_back({c[0], c[1], c[2]});
@@ -288,7 +292,8 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
         for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
             const auto& c = body->tree().corners()[t];
             const Vec3 normal = (c[1] - c[0]).cross(c[2] - c[0]).normalized();
-            if (normal.dot(view) < 0.12) continue;
+            const double facing = sheets ? std::abs(normal.dot(view)) : normal.dot(view);
+            if (facing < 0.12) continue;
             const auto f = static_cast<std::size_t>(mesh.face_of[t]);
             const Vec3 middle = (c[0] + c[1] + c[2]) / 3.0;
             // The nearest place to the face's middle, and places near the corners: deep in a hole only those
@@ -297,7 +302,7 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
                 Vec3(0.9 * nearest_on_triangle(mesh.faces[f].centroid, c[0], c[1], c[2]) + 0.1 * middle)};
             for (std::size_t i = 0; i < 3; ++i) places[i + 1] = 0.94 * c[i] + 0.06 * middle;
             for (std::size_t i = 0; i < 4; ++i) {
-                const double value = normal.dot(view) - (i == 0 ? 0.0 : 1.0) -
+                const double value = facing - (i == 0 ? 0.0 : 1.0) -
                                      4.0 * (places[i] - mesh.faces[f].centroid).norm() / box.diagonal();
                 if (value <= best[f]) continue;
                 // Hidden behind another face it would not be seen.
@@ -311,8 +316,10 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
             if (best[f] > -1e299)
                 figure.add_label(at[f] + 0.02 * box.diagonal() * view, std::to_string(mesh.faces[f].number),
                                  words);
-        figure.add_legend('#', shades[0], body->name() + fmt::format("\n{} faces", mesh.faces.size()));
+        if (!sheets)
+            figure.add_legend('#', shades[0], body->name() + fmt::format("\n{} faces", mesh.faces.size()));
     }
+    for (const std::string& one : words_of) figure.add_legend(' ', color::text, one);
     figure.add_legend(' ', color::text,
                       behind ? "the other figure shows\nthe front"
                              : "the other figure shows\nwhat is behind");

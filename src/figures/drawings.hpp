@@ -42,9 +42,11 @@ void draw_part(const Model& model, const Part& part, const std::string& state, c
 void draw_inside(const Model& model, const Part& part, const FigureOptions& options,
                  const std::filesystem::path& png);
 
-// The bodies of a file with their face numbers, from the chosen corner or from the opposite one.
+// The bodies of a file with their face numbers, from the chosen corner or from the opposite one. `sheets`:
+// they are middle surfaces, seen from both sides, with their elements.
 void draw_bodies(const BodyFile& file, const std::string& title, const std::string& unit, bool behind,
-                 const FigureOptions& options, const std::filesystem::path& png);
+                 const FigureOptions& options, const std::filesystem::path& png,
+                 const std::vector<std::string>& sheets = {});
 
 // The mesh with its worst elements marked.
 void draw_quality(const Model& model, const MeshQuality& quality, const FigureOptions& options,

@@ -15,6 +15,9 @@ struct FlatInput {
     std::vector<Vec2> points;
     std::vector<std::array<std::int32_t, 3>> triangles; // counter-clockwise
     std::vector<std::int32_t> region;
+    // Where there are any, they are the borders instead of what the triangles show: their points are nodes,
+    // and no others come between (what meets another mesh there). The triangles tell regions alone.
+    std::vector<std::vector<Vec2>> kept_borders;
 };
 
 struct FlatOptions {
@@ -38,7 +41,7 @@ struct FlatTriangles {
 
 // Delaunay refinement (Chew 1993; Ruppert 1995) on an incremental triangulation (Bowyer 1981; Watson 1981)
 // with exact predicates on integers; corners and borders are kept. Throws Error (Numerics) where a border
-// cannot be followed or the sizes ask for more than ten million points.
+// cannot be followed (finer ones of `kept_borders` may do) or the sizes ask for more than ten million points.
 FlatTriangles make_flat_triangles(const FlatInput& input, const FlatOptions& options);
 
 } // namespace upright

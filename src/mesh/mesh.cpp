@@ -1,5 +1,7 @@
 #include "mesh/mesh.hpp"
 
+#include "base/groups.hpp"
+
 #include <Eigen/Dense>
 #include <algorithm>
 #include <fmt/format.h>
@@ -242,24 +244,17 @@ std::vector<MeshFace> Mesh::boundary() const {
 
 std::vector<int> face_connected_parts(const Mesh& mesh) {
     const Neighbours neighbours = find_neighbours(mesh);
+    // Where more than two shells meet, only the later ones know the earlier.
+    Groups groups(mesh.elements());
+    for (std::size_t e = 0; e < mesh.elements(); ++e)
+        for (std::size_t s = neighbours.starts[e]; s < neighbours.starts[e + 1]; ++s)
+            if (neighbours.beyond[s] >= 0) groups.join(e, static_cast<std::size_t>(neighbours.beyond[s]));
     std::vector<int> part(mesh.elements(), -1);
     int parts = 0;
-    std::vector<std::size_t> stack;
-    for (std::size_t seed = 0; seed < mesh.elements(); ++seed) {
-        if (part[seed] >= 0) continue;
-        part[seed] = parts;
-        stack.push_back(seed);
-        while (!stack.empty()) {
-            const std::size_t e = stack.back();
-            stack.pop_back();
-            for (std::size_t s = neighbours.starts[e]; s < neighbours.starts[e + 1]; ++s) {
-                const std::int32_t other = neighbours.beyond[s];
-                if (other < 0 || part[static_cast<std::size_t>(other)] >= 0) continue;
-                part[static_cast<std::size_t>(other)] = parts;
-                stack.push_back(static_cast<std::size_t>(other));
-            }
-        }
-        ++parts;
+    for (std::size_t e = 0; e < mesh.elements(); ++e) {
+        const std::size_t root = groups.root(e); // the lowest of its group
+        if (root == e) part[e] = parts++;
+        part[e] = part[root];
     }
     return part;
 }

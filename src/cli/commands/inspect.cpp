@@ -1,5 +1,6 @@
 // upright inspect: what is in a file of bodies or in a mesh file.
 #include "cli/commands/commands.hpp"
+#include "cli/commands/inspect_middle.hpp"
 #include "figures/drawings.hpp"
 #include "geometry/file_body.hpp"
 #include "mesh/generators.hpp"
@@ -15,8 +16,8 @@ namespace upright::cli {
 namespace {
 
 struct InspectWish : FigureWish {
-    std::string target, out;
-    bool no_figures = false;
+    std::string target, out, size;
+    bool no_figures = false, midsurface = false;
 };
 
 namespace fs = std::filesystem;
@@ -161,7 +162,12 @@ int run_inspect(const InspectWish& in, Session& session) {
     std::string kind = fs::path(in.target).extension().string();
     std::transform(kind.begin(), kind.end(), kind.begin(),
                    [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    if (in.midsurface && kind == ".vtu")
+        throw Error::usage("--midsurface goes with bodies; " + in.target + " is a mesh", "Leave it out");
+    if (!in.midsurface && !in.size.empty())
+        throw Error::usage("--mesh-size goes with --midsurface", "Leave it out");
     if (kind == ".vtu") return inspect_mesh(in, console);
+    if (in.midsurface) return inspect_middle({in.target, in.out, in.size, in.no_figures}, console, options);
     return inspect_bodies(in, console, options);
 }
 
@@ -174,7 +180,15 @@ Command inspect_command() {
                 auto in = std::make_shared<InspectWish>();
                 options.word("FILE", in->target, "The file (.step, .stl, .obj, .vtu)", true);
                 options.value("--out", "FILE", in->out,
-                              "The picture (default: <file>-faces.png beside the file)");
+                              "The picture (default: <file>-faces.png beside the file), or the mesh of "
+                              "--midsurface (<file>-midsurface.vtu)");
+                options.flag(
+                    "--midsurface", in->midsurface,
+                    "Write the middle surface of thin bodies as a mesh of shells, and the cards that "
+                    "use it");
+                options.value("--mesh-size", "LENGTH", in->size,
+                              "Of an element of --midsurface (default: twice the thickness, or a fiftieth of "
+                              "the body, the larger one)");
                 options.flag("--no-figures", in->no_figures, "Draw no figures");
                 add_figure_options(options, *in);
                 return [in](Session& session) { return run_inspect(*in, session); };

@@ -3,6 +3,9 @@
 
 namespace upright::flat {
 
+// Of a triangle on a border that is kept, against its length or the size.
+constexpr double least_height = 0.35;
+
 FlatTriangles FlatMesher::run() {
     read_chains();
     make_sizes();
@@ -17,6 +20,16 @@ FlatTriangles FlatMesher::run() {
 
 // Borders: edges of the input with unlike regions on their sides, chained from corner to corner.
 void FlatMesher::read_chains() {
+    for (const std::vector<Vec2>& points : in_.kept_borders) {
+        Chain chain;
+        chain.points = points;
+        chain.closed = points.front() == points.back();
+        chain.along = {0.0};
+        for (std::size_t i = 1; i < points.size(); ++i)
+            chain.along.push_back(chain.along.back() + (points[i] - points[i - 1]).norm());
+        chains_.push_back(std::move(chain));
+    }
+    if (!chains_.empty()) return;
     struct Sides {
         std::array<std::int32_t, 2> ends{};
         std::int32_t left = -1, right = -1;
@@ -85,6 +98,11 @@ void FlatMesher::make_sizes() {
         sizes_->each([&, d = &distance, value = s](const Vec3& p) { return (*d)(p) <= 0.0 ? value : h; });
     const double turn = options_.curvature * pi / 180.0;
     for (const Chain& c : chains_) {
+        if (kept()) {
+            for (std::size_t i = 1; i < c.points.size(); ++i)
+                ask(0.5 * (c.points[i - 1] + c.points[i]), c.along[i] - c.along[i - 1]);
+            continue;
+        }
         const double whole = c.closed ? c.length() / 6.0 : c.length();
         if (whole < h) {
             const int n = static_cast<int>(std::ceil(c.length() / (0.25 * h))) + 1;
@@ -97,7 +115,7 @@ void FlatMesher::make_sizes() {
             if (angle > 1e-6) ask(c.points[i], turn * 0.5 * (u.norm() + v.norm()) / angle);
         }
     }
-    thin_places(ask);
+    if (!kept()) thin_places(ask);
     sizes_->limit(options_.gradient);
 }
 
@@ -208,11 +226,17 @@ void FlatMesher::refine() {
                 const std::int32_t a = tri(h).v[(k + 1) % 3];
                 const std::int32_t b = tri(h).v[(k + 2) % 3];
                 taken = taken || (node(a).x == c.x && node(a).y == c.y);
-                if (near == 0 && is_border(a, b) && (node(a).p - c.p).dot(node(b).p - c.p) < 0.0)
-                    near = edge_key(a, b);
+                if (!is_border(a, b)) continue;
+                const Vec2 from_a = c.p - node(a).p;
+                const Vec2 along = node(b).p - node(a).p;
+                if (near == 0 && (node(a).p - c.p).dot(node(b).p - c.p) < 0.0) near = edge_key(a, b);
+                // One that stays as it is: no flatter triangles than there must be.
+                if (kept() && from_a.dot(along) > 0.0 && from_a.dot(along) < along.squaredNorm())
+                    taken = taken || std::abs(cross(along, from_a)) <
+                                         least_height * std::min(along.norm(), here) * along.norm();
             }
         if (taken) continue;
-        if (near != 0) {
+        if (near != 0 && !kept()) {
             if (split(near, 0.5 * here)) {
                 again();
                 queue.push_back(t);

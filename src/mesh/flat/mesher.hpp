@@ -117,6 +117,7 @@ class FlatMesher {
         }
     }
 
+    bool kept() const { return !in_.kept_borders.empty(); }
     double size(const Vec2& p) const { return sizes_->at(Vec3(p.x(), p.y(), 0.0)); }
 
     std::int32_t add_node(const Vec2& p, bool border);

@@ -167,6 +167,17 @@ void FlatMesher::sample() {
     };
     for (std::size_t c = 0; c < chains_.size(); ++c) {
         const Chain& chain = chains_[c];
+        if (kept()) {
+            std::int32_t before = node_at(chain.points.front());
+            for (std::size_t i = 1; i < chain.points.size(); ++i) {
+                const std::int32_t n = node_at(chain.points[i]);
+                if (n != before)
+                    segments_.push_back(
+                        {before, n, static_cast<std::int32_t>(c), chain.along[i - 1], chain.along[i]});
+                before = n;
+            }
+            continue;
+        }
         constexpr int fine = 400;
         const int steps = std::max(fine, static_cast<int>(chain.length() / options_.size * 40.0));
         std::vector<double> sum{0.0};
@@ -210,6 +221,12 @@ void FlatMesher::recover() {
             const Segment s = segments_[i];
             if (edges.count(edge_key(s.a, s.b)) > 0) continue;
             whole = false;
+            if (kept()) {
+                const Vec2 at = 0.5 * (node(s.a).p + node(s.b).p);
+                throw Error::numerics(
+                    fmt::format("the border at ({:.6g}, {:.6g}) could not be kept as it is", at.x(), at.y()),
+                    "Write a smaller size");
+            }
             const double middle = 0.5 * (s.s_a + s.s_b);
             const std::int32_t n = add_node(chains_[static_cast<std::size_t>(s.chain)].at(middle), true);
             insert_free(n);
@@ -227,6 +244,7 @@ void FlatMesher::recover() {
 
 // Halves a border. False where it is short already or the halves would fold.
 bool FlatMesher::split(std::uint64_t key, double least) {
+    if (kept()) return false;
     const std::size_t i = border_.at(key);
     const Segment s = segments_[i];
     if ((node(s.a).p - node(s.b).p).norm() < least) return false;

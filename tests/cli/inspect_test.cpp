@@ -1,0 +1,138 @@
+// upright inspect --midsurface: the mesh and the cards it writes are a study that can be analysed.
+#include "support/folder.hpp"
+#include "support/run_upright.hpp"
+
+#include <array>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+using namespace upright;
+namespace fs = std::filesystem;
+
+namespace {
+
+// Held all along a line and pressed along another one.
+std::string acts(const std::string& held, const std::string& pressed, const std::string& force) {
+    return "\n[[surface]]\nname = \"held\"\non_plane = " + held +
+           "\n[[surface]]\nname = \"pressed\"\non_plane = " + pressed +
+           "\n[[support]]\nname = \"clamp\"\non = \"held\"\nhold = [\"x\", \"y\", \"z\", \"rx\", \"ry\", "
+           "\"rz\"]"
+           "\n[[load]]\nname = \"press\"\non = \"pressed\"\nforce = " +
+           force + "\n[[case]]\nname = \"press\"\nsupports = \"clamp\"\nloads = { press = 1 }\n";
+}
+
+double deflection(const test::TemporaryFolder& folder, const std::string& study) {
+    const auto out = test::upright(folder.path(), {"analyze", study, "--no-figures", "--out", "a"});
+    EXPECT_EQ(out.code, 0) << out.out << out.err;
+    const auto json = nlohmann::json::parse(test::text_of(folder.path() / "a" / "analysis.json"));
+    return json.at("cases").at(0).at("largest_displacement").at("value").get<double>();
+}
+
+// A box from the origin.
+std::string box_stl(double x, double y, double z) {
+    std::string out = "solid box\n";
+    for (int axis = 0; axis < 3; ++axis)
+        for (const int side : {0, 1}) {
+            const auto corner = [&](int u, int v) {
+                std::array<int, 3> at{};
+                at[static_cast<std::size_t>(axis)] = side;
+                at[static_cast<std::size_t>((axis + 1) % 3)] = side == 1 ? u : v;
+                at[static_cast<std::size_t>((axis + 2) % 3)] = side == 1 ? v : u;
+                std::ostringstream text;
+                text << "vertex " << at[0] * x << ' ' << at[1] * y << ' ' << at[2] * z << '\n';
+                return text.str();
+            };
+            for (const auto& [a, b] :
+                 {std::pair{std::pair{1, 0}, std::pair{1, 1}}, std::pair{std::pair{1, 1}, std::pair{0, 1}}})
+                out += "facet normal 0 0 0\nouter loop\n" + corner(0, 0) + corner(a.first, a.second) +
+                       corner(b.first, b.second) + "endloop\nendfacet\n";
+        }
+    return out + "endsolid box\n";
+}
+
+} // namespace
+
+// A plate of 4 by 2 by half an inch, held at a short side: between a beam, and a plate so wide that it does
+// not bend across.
+TEST(InspectMidsurface, APlateBendsAsABeam) {
+    const test::TemporaryFolder folder;
+    fs::copy_file(fs::path(UPRIGHT_TEST_BODIES) / "inch-plate.step", folder.path() / "dünne platte.step");
+    for (const char* size : {"10 mm", "0.2 in"}) {
+        const auto out = test::upright(folder.path(), {"inspect", "dünne platte.step", "--midsurface",
+                                                       "--mesh-size", size, "--no-figures"});
+        ASSERT_EQ(out.code, 0) << out.err;
+        EXPECT_NE(out.out.find("12.7"), std::string::npos) << out.out;
+        const fs::path study = folder.path() / "dünne platte-midsurface.toml";
+        ASSERT_TRUE(fs::exists(study));
+        folder.write("study.toml",
+                     test::text_of(study) + acts("{ point = [0, 0, 0], normal = [1, 0, 0] }",
+                                                 "{ point = [101.6, 0, 0], normal = [1, 0, 0] }",
+                                                 "[0, 0, -1000]"));
+        const double E = 210000, nu = 0.3, L = 101.6, b = 50.8, t = 12.7, F = 1000;
+        const double bending = F * L * L * L / (3 * E * b * t * t * t / 12);
+        const double found = deflection(folder, "study.toml");
+        EXPECT_GT(found, (1 - nu * nu) * bending) << size;
+        EXPECT_LT(found, bending) << size;
+        fs::remove_all(folder.path() / "a");
+    }
+}
+
+// An angle with a rounded inner corner, holes and a rib: one piece, a little softer than the solid (0.138 mm
+// by tet10 of 3 mm), whose corner the shells do not have.
+TEST(InspectMidsurface, ABracketWithARibIsOnePiece) {
+    const test::TemporaryFolder folder;
+    fs::copy_file(fs::path(UPRIGHT_TEST_BODIES) / "bracket.step", folder.path() / "bracket.step");
+    const auto out = test::upright(
+        folder.path(), {"inspect", "bracket.step", "--midsurface", "--out", "mitte", "--size", "640x400"});
+    ASSERT_EQ(out.code, 0) << out.err;
+    EXPECT_NE(out.out.find("3 walls"), std::string::npos) << out.out;
+    EXPECT_EQ(out.out.find("doubt"), std::string::npos) << out.out;
+    for (const char* file : {"mitte.vtu", "mitte.toml", "mitte.png", "mitte-behind.png"})
+        EXPECT_TRUE(fs::exists(folder.path() / file)) << file;
+    folder.write("study.toml", test::text_of(folder.path() / "mitte.toml") +
+                                   acts("{ point = [2.5, 15, 35], normal = [0, 0, 1] }",
+                                        "{ point = [50, 15, 2.5], normal = [1, 0, 0] }", "[0, 0, -100]"));
+    const auto check = test::upright(folder.path(), {"check", "study.toml", "--no-figures"});
+    EXPECT_NE(check.out.find("the mesh is one piece"), std::string::npos) << check.out;
+    const double found = deflection(folder, "study.toml");
+    EXPECT_GT(found, 0.138);
+    EXPECT_LT(found, 0.170);
+    // What was added to the cards is not lost by a second look.
+    const std::string mine = test::text_of(folder.path() / "mitte.toml") + "\n# mine\n";
+    folder.write("mitte.toml", mine);
+    const auto second = test::upright(
+        folder.path(), {"inspect", "bracket.step", "--midsurface", "--out", "mitte.vtu", "--no-figures"});
+    EXPECT_EQ(second.code, 0) << second.err;
+    EXPECT_EQ(test::text_of(folder.path() / "mitte.toml"), mine);
+    const auto mesh = test::upright(folder.path(), {"inspect", "mitte.vtu"});
+    EXPECT_NE(mesh.out.find("thickness-group"), std::string::npos) << mesh.out;
+}
+
+TEST(InspectMidsurface, WhatCannotBeIsRefused) {
+    const test::TemporaryFolder folder;
+    fs::copy_file(fs::path(UPRIGHT_TEST_BODIES) / "two-bodies.step", folder.path() / "two.step");
+    fs::copy_file(fs::path(UPRIGHT_TEST_BODIES) / "inch-plate.step", folder.path() / "plate.step");
+    folder.write("mesh.vtu", "<VTKFile/>");
+    folder.write("cube.stl", box_stl(5, 5, 5));
+    folder.write("sheet.stl", box_stl(50, 50, 2));
+    const auto ends = [&](std::vector<std::string> words, int code, const std::string& says) {
+        words.insert(words.begin(), "inspect");
+        const auto out = test::upright(folder.path(), words);
+        EXPECT_EQ(out.code, code) << out.out << out.err;
+        EXPECT_NE(out.err.find(says), std::string::npos) << out.err;
+    };
+    ends({"two.step", "--midsurface"}, 3, "body \"post\" has no thin wall");
+    EXPECT_FALSE(fs::exists(folder.path() / "two-midsurface.vtu")); // nothing half done
+    ends({"cube.stl", "--midsurface"}, 3, "no thin wall");
+    ends({"mesh.vtu", "--midsurface"}, 2, "goes with bodies");
+    ends({"plate.step", "--mesh-size", "4 mm"}, 2, "goes with --midsurface");
+    ends({"plate.step", "--midsurface", "--mesh-size", "4 kg"}, 2, "--mesh-size");
+    ends({"plate.step", "--midsurface", "--mesh-size", "-4 mm"}, 2, "no size of an element");
+    ends({"sheet.stl", "--midsurface", "--mesh-size", "4 mm"}, 2, "has no unit");
+    ends({"plate.step", "--midsurface", "--mesh-size", "0.001 mm"}, 5, "Write a --mesh-size of");
+    ends({"plate.step", "--midsurface", "--out", "no/such/folder/m.vtu", "--no-figures"}, 6, "");
+    const auto sheet = test::upright(folder.path(), {"inspect", "sheet.stl", "--midsurface", "--no-figures"});
+    EXPECT_EQ(sheet.code, 0) << sheet.err;
+    EXPECT_NE(sheet.out.find("1 wall"), std::string::npos) << sheet.out;
+}
