@@ -18,8 +18,9 @@ struct MidSurface {
     // sides, numbered from 1; an edge where three or more meet is shared by all of them.
     FacetMesh mesh;
     struct Wall {
-        std::vector<int> side, other; // numbers of the body's faces
-        double thickness = 0.0;
+        std::vector<int> side, other;   // numbers of the body's faces
+        double thickness = 0.0;         // the mean, by area
+        double least = 0.0, most = 0.0; // where what lies opposite has steps
     };
     std::vector<Wall> walls; // of each face of the mesh
 

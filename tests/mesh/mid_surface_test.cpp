@@ -318,6 +318,20 @@ TEST(MidSurface, OfABoxSectionWithAWallInside) {
     EXPECT_TRUE(s.left.empty());
 }
 
+TEST(MidSurface, OfAPlateThatGetsThickerHasBothThicknesses) {
+    const FacetBody body =
+        Drawn(40).outline({0, 0}, {{{60, 0}}, {{60, 3}}, {{30, 3}}, {{30, 5}}, {{0, 5}}, {{0, 0}}}).body();
+    const MidSurface s = make_mid_surface(body, {5.0}, {});
+    ASSERT_EQ(s.walls.size(), 2U);
+    EXPECT_NEAR(s.walls[0].thickness, 3.0, 1e-9);
+    EXPECT_NEAR(s.walls[1].thickness, 5.0, 1e-9);
+    EXPECT_EQ(s.pieces, 1);
+    EXPECT_NEAR(s.volume, body.volume(), 0.01 * body.volume());
+    // Each in its own plane, but for the edge where they are joined.
+    for (const Vec3& p : s.mesh.points)
+        EXPECT_NEAR(p.y(), p.x() > 30 + 1e-6 ? 1.5 : p.x() < 30 - 1e-6 ? 2.5 : 2.0, 1e-9);
+}
+
 TEST(MidSurface, SaysWhatIsLeftAndWhatIsNotJoined) {
     // A plate of two thicknesses with a thick foot: the foot is no wall.
     const FacetBody body =

@@ -167,6 +167,12 @@ int inspect_middle(const MiddleWish& in, Console& console, const FigureOptions& 
                                        "side of a wall and no edge of one",
                                        numbers.size() == 1 ? "" : "s", list(numbers), 100.0 * area / whole));
         }
+        for (std::size_t k = 0; k < made.walls.size(); ++k)
+            if (made.walls[k].most > 1.02 * made.walls[k].least)
+                console.result(fmt::format("  doubt: wall {} stands for thicknesses of {:.4g} to {:.4g}{} by "
+                                           "their mean: both of its sides have steps",
+                                           made.mesh.faces[k].number, made.walls[k].least, made.walls[k].most,
+                                           length));
         std::vector<int> thick;
         for (std::size_t k = 0; k < made.walls.size(); ++k) {
             const FacetFace& face = made.mesh.faces[k];

@@ -45,11 +45,19 @@ class MidMesher {
   public:
     MidMesher(const FacetBody& body, const MidSurfaceOptions& options, const Place& place)
         : body_(body), walls_(middle::find_walls(body)) {
-        if (walls_.all.empty())
+        if (walls_.all.empty()) {
+            const auto& faces = body.mesh().faces;
+            const auto other = std::count_if(faces.begin(), faces.end(), [](const FacetFace& f) {
+                return f.kind != FaceKind::Plane && f.kind != FaceKind::Cylinder;
+            });
             throw Error::input(
                 place,
-                fmt::format("body \"{}\" has no thin wall between planes or coaxial cylinders", body.name()),
-                "Mesh it as a solid");
+                fmt::format("body \"{}\" has no thin wall between planes or coaxial cylinders ({} of its {} "
+                            "faces are of another form)",
+                            body.name(), other, faces.size()),
+                "Mesh it as a solid; of triangles, whose faces are told apart at sharp edges alone, take the "
+                "STEP file");
+        }
         sheet_ = middle::middle_sheet(body, walls_);
         double area = 0.0;
         double volume = 0.0;
@@ -185,7 +193,7 @@ class MidMesher {
             const auto end = [&](std::int32_t v) {
                 const auto [found, fresh] =
                     ends.emplace(v, static_cast<std::int32_t>(out_.mesh.points.size()));
-                if (fresh) out_.mesh.points.push_back(onto(border, point(v)));
+                if (fresh) out_.mesh.points.push_back(point(v));
                 return found->second;
             };
             border.samples = {end(border.points.front())};
@@ -203,6 +211,7 @@ class MidMesher {
     }
 
     Vec3 onto(const Border& border, Vec3 p) const {
+        if (border.patches.size() == 1) return sheet_.patches[border.patches.front()].nearest(p);
         for (int pass = 0; pass < 4; ++pass)
             for (const std::size_t k : border.patches)
                 if (sheet_.patches[k].round) p = sheet_.patches[k].nearest(p);
@@ -297,6 +306,8 @@ class MidMesher {
             MidSurface::Wall& wall = out_.walls.emplace_back();
             wall.side = {faces[f].number};
             wall.thickness = walls_.thickness[f];
+            wall.least = walls_.least[f];
+            wall.most = walls_.most[f];
             for (const Wall& one : walls_.all) {
                 const auto a = static_cast<std::size_t>(one.a);
                 const auto b = static_cast<std::size_t>(one.b);

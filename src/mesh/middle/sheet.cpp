@@ -31,7 +31,6 @@ class SheetMaker {
         join();
         find_patches();
         find_borders();
-        lay_flat();
         return std::move(out_);
     }
 
@@ -245,21 +244,6 @@ class SheetMaker {
                 0.5 * (point(t, 1) - point(t, 0)).cross(point(t, 2) - point(t, 0)).norm();
         for (std::size_t k = 0; k < out_.patches.size(); ++k)
             out_.patches[k].width = 2.0 * area[k] / std::max(border[k], 1e-300);
-    }
-
-    // Planes go through where their points have come to: sides that were joined have moved.
-    void lay_flat() {
-        for (Patch& patch : out_.patches) {
-            if (patch.round) continue;
-            double sum = 0.0;
-            double count = 0.0;
-            for (const std::size_t t : patch.triangles)
-                for (std::size_t i = 0; i < 3; ++i) {
-                    sum += (point(t, i) - patch.origin).dot(patch.e3);
-                    count += 1.0;
-                }
-            if (std::abs(sum / count) > same * thinnest_) patch.origin += sum / count * patch.e3;
-        }
     }
 
     const FacetMesh& mesh_;

@@ -17,6 +17,8 @@ namespace {
 
 // Thin: the thickness at most so much of the root of a side's area.
 constexpr double thin = 0.5;
+// Thicknesses that count as one, by so much of them.
+constexpr double alike = 0.02;
 // A pair counts where it covers so much of its smaller face.
 constexpr double least_cover = 0.2;
 constexpr int most_parts = 12; // of a triangle's side, for rays
@@ -37,6 +39,8 @@ class Finder {
         out_.edge.assign(n_, false);
         out_.kept.assign(n_, false);
         out_.thickness.assign(n_, 0.0);
+        out_.least.assign(n_, 1e300);
+        out_.most.assign(n_, 0.0);
         for (std::size_t t = 0; t < mesh_.triangles.size(); ++t)
             for (std::size_t i = 0; i < 3; ++i)
                 edges_[edge_key(mesh_.triangles[t][i], mesh_.triangles[t][(i + 1) % 3])].push_back(t);
@@ -148,6 +152,8 @@ class Finder {
             for (const std::size_t f : {a, b}) {
                 out_.side[f] = true;
                 out_.thickness[f] += wall.thickness * wall.area;
+                out_.least[f] = std::min(out_.least[f], wall.thickness);
+                out_.most[f] = std::max(out_.most[f], wall.thickness);
                 covered[f] += wall.area;
             }
             for (const std::size_t f : outer_[a])
@@ -155,6 +161,19 @@ class Finder {
         }
         for (std::size_t f = 0; f < n_; ++f)
             if (out_.side[f]) out_.thickness[f] /= covered[f];
+        // A step: between two sides that have the other one in common.
+        std::vector<std::set<std::size_t>> others(n_);
+        for (const Wall& wall : out_.all) {
+            others[static_cast<std::size_t>(wall.a)].insert(static_cast<std::size_t>(wall.b));
+            others[static_cast<std::size_t>(wall.b)].insert(static_cast<std::size_t>(wall.a));
+        }
+        for (std::size_t f = 0; f < n_; ++f) {
+            if (out_.side[f] || out_.edge[f]) continue;
+            std::set<std::size_t> seen;
+            for (const std::size_t g : next_[f])
+                for (const std::size_t other : others[g])
+                    if (!seen.insert(other).second) out_.edge[f] = true;
+        }
     }
 
     bool is_thin(const Wall& wall) const {
@@ -168,7 +187,7 @@ class Finder {
             const auto d = static_cast<std::size_t>(other.b);
             const bool meet = (next_[a].count(c) > 0 && next_[b].count(d) > 0) ||
                               (next_[a].count(d) > 0 && next_[b].count(c) > 0);
-            return meet && std::abs(wall.thickness - other.thickness) < 0.02 * wall.thickness;
+            return meet && std::abs(wall.thickness - other.thickness) < alike * wall.thickness;
         });
     }
 
@@ -187,8 +206,9 @@ class Finder {
             if (into[f].size() == 2) out_.rounds[f].assign(into[f].begin(), into[f].end());
     }
 
-    // Of the walls that share faces the side that meets other walls in inner corners, by their length; where
-    // neither does, the side of what was chosen next to it, else the larger one.
+    // Of the walls that share faces the side on which each face has one thickness; then the one that meets
+    // other walls in inner corners, by their length; where neither does, the side of what was chosen next to
+    // it, else the larger one.
     void choose() {
         std::vector<int> group(n_, -1);
         std::vector<int> color(n_, 0);
@@ -211,10 +231,14 @@ class Finder {
         const auto count = static_cast<std::size_t>(groups);
         std::vector<std::array<double, 2>> inner(count, {0.0, 0.0});
         std::vector<std::array<double, 2>> area(count, {0.0, 0.0});
-        for (std::size_t f = 0; f < n_; ++f)
-            if (group[f] >= 0)
-                area[static_cast<std::size_t>(group[f])][static_cast<std::size_t>(color[f])] +=
-                    mesh_.faces[f].area;
+        std::vector<std::array<bool, 2>> stepped(count, {false, false});
+        for (std::size_t f = 0; f < n_; ++f) {
+            if (group[f] < 0) continue;
+            const auto c = static_cast<std::size_t>(color[f]);
+            area[static_cast<std::size_t>(group[f])][c] += mesh_.faces[f].area;
+            if (out_.most[f] > (1.0 + alike) * out_.least[f])
+                stepped[static_cast<std::size_t>(group[f])][c] = true;
+        }
         struct Touch {
             std::size_t f, g;
         };
@@ -238,8 +262,10 @@ class Finder {
             if (!two.empty()) smooth.push_back({two[0], two[1]});
         // Those with inner corners first, then what they touch, then from the largest on.
         std::vector<int> chosen(count, -1);
-        for (std::size_t k = 0; k < count; ++k)
+        for (std::size_t k = 0; k < count; ++k) {
             if (inner[k][0] != inner[k][1]) chosen[k] = inner[k][1] > inner[k][0] ? 1 : 0;
+            if (stepped[k][0] != stepped[k][1]) chosen[k] = stepped[k][0] ? 1 : 0;
+        }
         for (;;) {
             bool more = true;
             while (more) {

@@ -13,9 +13,9 @@ struct Wall {
 
 struct Walls {
     std::vector<Wall> all;
-    // Of each face: whether it is a side, and the mean thickness of its walls.
+    // Of each face: whether it is a side, and the mean thickness of its walls, the least and the most.
     std::vector<bool> side;
-    std::vector<double> thickness;
+    std::vector<double> thickness, least, most;
     std::vector<bool> edge; // meets both sides of a wall in outer corners
     std::vector<bool> kept; // the side that stands for the wall
     // Of each face: the two sides that it rounds the corner between; none: it is no such face.
