@@ -211,7 +211,11 @@ void Writer::files() {
             doubt(l, fmt::format("the file is written in {} and the study in {}; its lengths were "
                                  "converted: compare the box with the drawing, or write file_unit",
                                  file->slot->file_unit, unit(dimension::length)));
-        for (const std::string& remark : file->slot->remarks) doubt(l, "repaired: " + remark);
+        for (const std::string& remark : file->slot->remarks)
+            if (file->slot->heal > 0.0)
+                l.text += "; healed as asked: " + remark;
+            else
+                doubt(l, "repaired: " + remark);
     }
 }
 

@@ -21,6 +21,7 @@ struct File {
     std::string unit;
     double unit_si = 0.0;
     std::vector<Body> bodies;
+    std::vector<std::string> remarks; // what was healed
 };
 
 // A solid to be put into an arrangement, in axes of its own.
@@ -32,6 +33,7 @@ struct Solid {
     std::filesystem::path file;
     int body = 0;       // index in the file
     double scale = 1.0; // from millimetres
+    double heal = 0.0;  // file: faults below it are mended, 0: none
     double grow = 0.0;  // prism, file: all faces moved outward (inward where below zero), corners kept sharp
     Mat3 axes = Mat3::Identity();
     Vec3 origin = Vec3::Zero();
@@ -51,8 +53,9 @@ struct Arrangement {
 
 struct Module {
     // `deflection`: how far triangles may lie off the exact faces, as a share of the body's size; lengths
-    // come out in multiples of `unit_si` metres. Throws std::runtime_error with a sentence.
-    File (*read_step)(const std::filesystem::path& file, double unit_si, double deflection);
+    // come out in multiples of `unit_si` metres. `heal`, in these: faults of the faces below it are mended
+    // (0: none). Throws std::runtime_error with a sentence.
+    File (*read_step)(const std::filesystem::path& file, double unit_si, double deflection, double heal);
     // Writes a closed skin as a solid in AP242, and reads it again. Throws std::runtime_error with a
     // sentence.
     StepResult (*write_step)(const Skin& skin, const std::filesystem::path& file);

@@ -373,7 +373,7 @@ Place at_file(const fs::path& file, const Place& place) {
 } // namespace
 
 BodyFile read_bodies(const fs::path& file, const Place& place, double scale, double length_si,
-                     bool unit_given) {
+                     bool unit_given, double heal) {
     const Place at = at_file(file, place);
     const std::string named = place.file.empty() ? "" : file.string() + ": "; // where the place is a study's
     std::error_code ignored;
@@ -384,16 +384,26 @@ BodyFile read_bodies(const fs::path& file, const Place& place, double scale, dou
         throw Error::input(at, file.string() + " is empty", "Export it again");
     const std::string kind = lower(file.extension().string());
     BodyFile out;
-    if (kind == ".step" || kind == ".stp") {
+    const bool step = kind == ".step" || kind == ".stp";
+    if (heal > 0.0 && !step)
+        throw Error::input(at, named + "heal mends the faces of CAD; this file has triangles",
+                           "Leave it out");
+    if (heal > 0.0 && unit_given)
+        throw Error::input(at, named + "heal goes with the file's own unit, not with file_unit",
+                           "Leave one of them out");
+    if (step) {
         out.format = "STEP";
         cad::File read;
         try {
-            read = read_step_apart(file, length_si, step_deflection);
+            read = read_step_apart(file, length_si, step_deflection, heal);
         } catch (const std::runtime_error& bad) {
-            throw Error::input(at, named + bad.what(), "Export it again as STEP AP214 or AP242");
+            const bool healing = std::string(bad.what()).find("does not heal") != std::string::npos;
+            throw Error::input(at, named + bad.what(),
+                               healing ? "Write a smaller heal" : "Export it again as STEP AP214 or AP242");
         }
         out.unit = read.unit;
         out.unit_si = read.unit_si;
+        out.remarks = read.remarks;
         for (cad::Body& body : read.bodies) {
             if (unit_given && read.unit_si > 0.0) {
                 // The study says that the numbers of the file mean another unit.
@@ -432,17 +442,18 @@ BodyFile read_bodies(const fs::path& file, const Place& place, double scale, dou
 }
 
 std::shared_ptr<const BodyFile> shared_bodies(const FileSlot& slot) {
-    using Stamp = std::tuple<fs::path, fs::file_time_type, double, double, bool>;
+    using Stamp = std::tuple<fs::path, fs::file_time_type, double, double, bool, double>;
     static std::mutex guard;
     static Stamp kept_as;
     static std::shared_ptr<const BodyFile> kept;
     std::error_code ignored;
-    const Stamp stamp{slot.file, fs::last_write_time(slot.file, ignored), slot.scale, slot.length_si,
-                      slot.unit_given};
+    const Stamp stamp{slot.file,       fs::last_write_time(slot.file, ignored),
+                      slot.scale,      slot.length_si,
+                      slot.unit_given, slot.heal};
     const std::lock_guard<std::mutex> lock(guard);
     if (!kept || stamp != kept_as) {
         kept = std::make_shared<const BodyFile>(
-            read_bodies(slot.file, slot.place, slot.scale, slot.length_si, slot.unit_given));
+            read_bodies(slot.file, slot.place, slot.scale, slot.length_si, slot.unit_given, slot.heal));
         kept_as = stamp;
     }
     return kept;

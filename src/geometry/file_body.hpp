@@ -20,8 +20,9 @@ struct BodyFile {
 // Reads a file. `scale` is the length of the result for each length of the file, `length_si` the result's
 // unit in metres (a STEP file says its own unit; `scale` is then ignored unless `unit_given`). Throws Error
 // (Input, at `place`, or at the file where `place` is empty) for files that are broken, open or empty.
+// `heal`, in the result's unit: faults of the faces of STEP bodies below it are mended and told in `remarks`.
 BodyFile read_bodies(const std::filesystem::path& file, const Place& place, double scale, double length_si,
-                     bool unit_given);
+                     bool unit_given, double heal = 0.0);
 
 // The same, read once for all regions of a study that come from one file; the last file is kept until another
 // is asked for, or it changes.

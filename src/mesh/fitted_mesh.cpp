@@ -1,5 +1,7 @@
 #include "mesh/fitted_mesh.hpp"
 
+#include "base/angles.hpp"
+
 #include "geometry/cad_module.hpp"
 #include "geometry/file_body.hpp"
 #include "mesh/flat_mesher.hpp"
@@ -68,6 +70,8 @@ class Builder {
     // The size asked for, and the refinements, of tetrahedra and of triangles.
     template <class Options> void set_sizes(Options& options) const {
         options.size = space_.mesh.size;
+        if (space_.mesh.curvature) options.curvature = *space_.mesh.curvature;
+        if (space_.mesh.smallest) options.smallest = *space_.mesh.smallest / space_.mesh.size;
         for (const RefineCard& card : space_.mesh.refine) {
             options.smallest = std::min(options.smallest, 0.5 * card.size / space_.mesh.size);
             options.refine.push_back(refinement(card));
@@ -188,7 +192,9 @@ class Builder {
         return kind == ".step" || kind == ".stp";
     }
 
+    // `angle`: that triangles of round faces span, in radians; less where elements are to be as fine.
     cad::Arrangement arranged(double angle) {
+        if (space_.mesh.curvature) angle = std::min(angle, 0.25 * *space_.mesh.curvature * degree);
         std::vector<Solid> solids;
         for (std::size_t r = 0; r < regions_.size(); ++r) add_region(r, solids);
         for (const SymmetryPlane& plane : space_.symmetry) add_cut(plane, solids);
@@ -347,6 +353,7 @@ class Builder {
                                    "Use a STEP file, leave the other regions out, or use kind = \"grid\"");
             s.kind = Solid::Kind::File;
             s.file = file->slot->file;
+            s.heal = file->slot->heal;
             const std::string& name = file_body(*file).name();
             const std::shared_ptr<const BodyFile> all = shared_bodies(*file->slot);
             for (std::size_t i = 0; i < all->bodies.size(); ++i)

@@ -20,6 +20,7 @@ struct FileSlot {
     double scale = 1.0;      // length of the study for each length of the file, where the file does not say
     bool unit_given = false; // `scale` was written in the study
     double length_si = 1e-3; // the study's unit of length in metres
+    double heal = 0.0;       // STEP: faults of the faces below it are mended, 0: none
     std::once_flag once;
     std::string file_unit; // as the file says, once it was read
     double file_unit_si = 0.0;

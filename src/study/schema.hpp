@@ -321,7 +321,7 @@ Schema<Card> cards(const char* word, const char* says, const char* example, bool
     out.facts.rests = rests;
     out.add({key<Card>("name", {value::text()}, [](Card& card, const Given& g) { card.name = read_name(g); })
                  .must(std::string("name = \"") + example + "-1\"")
-                 .says("unique among its kind; no \"/\", \"@\" or comma")});
+                 .says("unique among its kind; at most 100 letters, no \"/\", \"@\" or comma")});
     out.add(std::move(keys));
     if (rests)
         out.add({key<Card>("active", {value::flag()}, [](Card&, const Given&) {})

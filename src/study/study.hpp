@@ -311,6 +311,8 @@ struct MeshCard {
     };
     std::optional<Sweep> sweep; // a plane mesh swept to solids
     std::vector<RefineCard> refine;
+    std::optional<double> curvature; // fitted: degrees of a round face or border that an element may span
+    std::optional<double> smallest;  // fitted: where curvature asks for less
     ElementFamily family = ElementFamily::Solid;
     Formulation formulation = Formulation::Enhanced;
     double thickness = 1.0; // plane models

@@ -128,11 +128,71 @@ TEST(InspectMidsurface, WhatCannotBeIsRefused) {
     ends({"mesh.vtu", "--midsurface"}, 2, "goes with bodies");
     ends({"plate.step", "--mesh-size", "4 mm"}, 2, "goes with --midsurface");
     ends({"plate.step", "--midsurface", "--mesh-size", "4 kg"}, 2, "--mesh-size");
-    ends({"plate.step", "--midsurface", "--mesh-size", "-4 mm"}, 2, "no size of an element");
+    ends({"plate.step", "--midsurface", "--mesh-size", "-4 mm"}, 2, "no length above zero");
     ends({"sheet.stl", "--midsurface", "--mesh-size", "4 mm"}, 2, "has no unit");
     ends({"plate.step", "--midsurface", "--mesh-size", "0.001 mm"}, 5, "Write a --mesh-size of");
     ends({"plate.step", "--midsurface", "--out", "no/such/folder/m.vtu", "--no-figures"}, 6, "");
     const auto sheet = test::upright(folder.path(), {"inspect", "sheet.stl", "--midsurface", "--no-figures"});
     EXPECT_EQ(sheet.code, 0) << sheet.err;
     EXPECT_NE(sheet.out.find("1 wall"), std::string::npos) << sheet.out;
+}
+
+// Two boxes of 100 by 50 by 10 upon each other, 0.02 apart in x: two ledges of 0.02 and four split sides.
+TEST(InspectHeal, LedgesAreTakenOutAndSplitSidesJoined) {
+    const test::TemporaryFolder folder;
+    fs::copy_file(fs::path(UPRIGHT_TEST_BODIES) / "stepped.step", folder.path() / "stufe é.step");
+    const auto seen = [&](std::vector<std::string> words) {
+        words.insert(words.begin(), {"inspect", "stufe é.step", "--no-figures"});
+        return test::upright(folder.path(), words);
+    };
+    EXPECT_NE(seen({}).out.find("12 faces"), std::string::npos);
+    const auto healed = seen({"--heal", "0.05 mm"});
+    EXPECT_EQ(healed.code, 0) << healed.err;
+    EXPECT_NE(healed.out.find("12 faces became 8"), std::string::npos) << healed.out;
+    EXPECT_NE(healed.out.find("0.02 wide"), std::string::npos) << healed.out;
+    EXPECT_NE(healed.out.find("volume 100000"), std::string::npos) << healed.out;
+    EXPECT_EQ(healed.out.find("open"), std::string::npos) << healed.out;
+    // Below its width the ledge stays; only what lies on one surface is joined.
+    EXPECT_NE(
+        seen({"--heal", "0.005 mm"}).out.find("12 faces became 10; 2 joined with others of their surface"),
+        std::string::npos);
+    EXPECT_NE(seen({"--heal", "1e-6 mm"}).out.find("12 faces became 10"), std::string::npos);
+    fs::copy_file(fs::path(UPRIGHT_TEST_BODIES) / "bracket.step", folder.path() / "whole.step");
+    const auto whole =
+        test::upright(folder.path(), {"inspect", "whole.step", "--no-figures", "--heal", "0.05 mm"});
+    EXPECT_NE(whole.out.find("nothing was found"), std::string::npos) << whole.out;
+    EXPECT_EQ(seen({"--heal", "0 mm"}).code, 2);
+    EXPECT_EQ(seen({"--heal", "3 kg"}).code, 2);
+    EXPECT_EQ(seen({"--heal", "30 mm"}).code, 3); // more than a fault
+}
+
+// What is healed is what is meshed, and the reaction is that of the whole part.
+TEST(InspectHeal, AStudyMeshesTheHealedBody) {
+    const test::TemporaryFolder folder;
+    fs::copy_file(fs::path(UPRIGHT_TEST_BODIES) / "stepped.step", folder.path() / "part.step");
+    const auto study = [&](const std::string& heal, const std::string& more) {
+        folder.write("study.toml",
+                     "units = [\"mm\", \"N\", \"s\"]\n[mesh]\nkind = \"fitted\"\nsize = 10\n" + more +
+                         "[[region]]\nname = \"all\"\nrole = \"design\"\nfile = \"part.step\"\nmaterial "
+                         "= \"S235\"\n" +
+                         heal +
+                         "[[surface]]\nname = \"foot\"\nfacing = [0, 0, -1]\non_plane = { point = [0, 0, 0], "
+                         "normal = [0, 0, 1] }\n[[surface]]\nname = \"head\"\non_plane = { point = [0, 0, "
+                         "20], normal = [0, 0, 1] }\n[[support]]\nname = \"clamp\"\non = \"foot\"\nhold = "
+                         "[\"x\", \"y\", \"z\"]\n[[load]]\nname = \"press\"\non = \"head\"\npressure = "
+                         "2\n[[case]]\nname = \"press\"\nsupports = \"clamp\"\nloads = { press = 1 }\n");
+        return test::upright(folder.path(), {"check", "study.toml", "--no-figures"});
+    };
+    const auto elements = [](const std::string& text) {
+        const auto at = text.find(" elements (tet4)");
+        EXPECT_NE(at, std::string::npos) << text;
+        return at == std::string::npos ? 0 : std::stoi(text.substr(text.rfind(' ', at - 1) + 1));
+    };
+    const auto without = study("", "");
+    const auto with = study("heal = \"0.05 mm\"\n", "");
+    EXPECT_NE(with.out.find("healed as asked"), std::string::npos) << with.out << with.err;
+    EXPECT_LT(elements(with.out), elements(without.out)); // no small elements along the ledges
+    EXPECT_NE(with.out.find("force (0, 0, -10000) N"), std::string::npos) << with.out;
+    EXPECT_EQ(study("heal = \"0.05 mm\"\nfile_unit = \"1 in\"\n", "").code, 3);
+    EXPECT_EQ(study("heal = \"-1 mm\"\n", "").code, 3);
 }

@@ -118,9 +118,9 @@ TEST(FileBody, WhatBreaksTheCadLibraryIsAMessage) {
     ApartLimits little;
     little.memory = 1e6;
     if (!test::sanitized)
-        EXPECT_THROW(read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-5, little), std::runtime_error);
-    const cad::File whole = read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-3);
-    const cad::File here = cad::module().read_step(bodies("hundred-faces.step"), 1e-3, 1e-3);
+        EXPECT_THROW(read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-5, 0.0, little), std::runtime_error);
+    const cad::File whole = read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-3, 0.0);
+    const cad::File here = cad::module().read_step(bodies("hundred-faces.step"), 1e-3, 1e-3, 0.0);
     ASSERT_EQ(whole.bodies.size(), here.bodies.size());
     EXPECT_EQ(whole.unit, here.unit);
     for (std::size_t b = 0; b < whole.bodies.size(); ++b) {

@@ -71,6 +71,39 @@ TEST(TetQuality, KnowsTheRegularTetrahedron) {
     EXPECT_LT(least_sine({p[1], p[0], p[2], p[3]}), 0.0);
 }
 
+// A ball and a disk: the finer the angle, the nearer the volume; not below the smallest element.
+TEST(Fitted, RoundFacesAreAsFineAsTheStudyAsks) {
+    const std::string ball = "[[region]]\nname = \"ball\"\nrole = \"design\"\nmaterial = \"steel\"\nsphere = "
+                             "{ center = [0, 0, 0], radius = 10 }\n";
+    const auto made = [&](const std::string& keys) {
+        const Model m = build_model(test::study_from(fitted_study(ball, "size = 8\n" + keys)));
+        return std::pair{m.mesh.elements(), 1.0 - volume_of(m, "ball") / (4.0 / 3.0 * pi * 1000)};
+    };
+    const auto usual = made("");
+    const auto fine = made("curvature = \"12 deg\"\nsmallest = \"1 mm\"\n");
+    const auto floored = made("curvature = \"12 deg\"\nsmallest = \"4 mm\"\n");
+    const auto coarse = made("curvature = \"60 deg\"\n");
+    EXPECT_GT(fine.first, 4 * usual.first);
+    // Were all triangles equilateral with edges of 12 degrees, their planes would lie a sixth of its square
+    // within.
+    EXPECT_LT(fine.second, 3.0 / 6.0 * std::pow(12.0 * degree, 2));
+    EXPECT_LT(fine.second, 0.4 * usual.second);
+    EXPECT_LT(floored.first, fine.first / 4);
+    EXPECT_LT(coarse.first, usual.first);
+    EXPECT_GT(coarse.second, usual.second);
+
+    const std::string disk = "[[region]]\nname = \"ball\"\nrole = \"design\"\nmaterial = \"steel\"\ndisk = "
+                             "{ center = [0, 0], radius = 10 }\n";
+    const auto flat = [&](const std::string& keys) {
+        const Model m = build_model(test::study_from(
+            fitted_study(disk, "size = 8\nelement = \"plane-stress\"\nthickness = 1\n" + keys)));
+        return 1.0 - volume_of(m, "ball") / (pi * 100);
+    };
+    const double chords = 1.0 - std::sin(6.0 * degree) / (6.0 * degree); // of 6 degrees
+    EXPECT_NEAR(flat("curvature = \"6 deg\"\n"), chords, 0.5 * chords);
+    EXPECT_GT(flat(""), 3.0 * chords);
+}
+
 TEST(Fitted, ABlockIsFilledExactly) {
     const Model m = build_model(test::study_from(fitted_study(block)));
     EXPECT_NEAR(volume_of(m, "block"), 3000.0, 1e-6);

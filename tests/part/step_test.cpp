@@ -49,7 +49,7 @@ Written written(const Model& model, const Part& part, bool facets = false) {
                    facets,       [&](const std::string& text) { out.said.push_back(text); },
                    &out.result};
     format_of(part_formats(), file).write(to, file);
-    out.read = cad::module().read_step(file, 1e-3, 1e-3);
+    out.read = cad::module().read_step(file, 1e-3, 1e-3, 0.0);
     return out;
 }
 

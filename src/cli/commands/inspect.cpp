@@ -16,7 +16,7 @@ namespace upright::cli {
 namespace {
 
 struct InspectWish : FigureWish {
-    std::string target, out, size;
+    std::string target, out, size, heal;
     bool no_figures = false, midsurface = false;
 };
 
@@ -105,7 +105,7 @@ int inspect_mesh(const InspectWish& in, Console& console) {
 }
 
 int inspect_bodies(const InspectWish& in, Console& console, const FigureOptions& options) {
-    const BodyFile file = read_bodies(in.target, {}, 1.0, 1e-3, false);
+    const BodyFile file = read_bodies(in.target, {}, 1.0, 1e-3, false, length_asked("--heal", in.heal));
     const bool step = file.format == "STEP";
     const std::string unit = step ? "mm" : "";
     const std::string shown = step ? "mm" : "units of the file";
@@ -117,7 +117,8 @@ int inspect_bodies(const InspectWish& in, Console& console, const FigureOptions&
         step ? fmt::format("written in {}, shown in mm", file.unit.empty() ? "an unknown unit" : file.unit)
              : "no unit in the file: a study takes its own, or file_unit"));
     console.result(fmt::format("bounding box {} {}", box_text(all, scale), shown));
-    for (const std::string& remark : file.remarks) console.result("repaired: " + remark);
+    for (const std::string& remark : file.remarks)
+        console.result((in.heal.empty() ? "repaired: " : "healed: ") + remark);
     if (step && file.unit != "mm" && file.unit_si > 0.0)
         console.result(fmt::format("note: the file's own numbers are in {}; {:.6g} x {:.6g} x {:.6g} {} "
                                    "there. If that is wrong, write file_unit in the study",
@@ -166,8 +167,11 @@ int run_inspect(const InspectWish& in, Session& session) {
         throw Error::usage("--midsurface goes with bodies; " + in.target + " is a mesh", "Leave it out");
     if (!in.midsurface && !in.size.empty())
         throw Error::usage("--mesh-size goes with --midsurface", "Leave it out");
+    if (kind == ".vtu" && !in.heal.empty())
+        throw Error::usage("--heal goes with STEP files; " + in.target + " is a mesh", "Leave it out");
     if (kind == ".vtu") return inspect_mesh(in, console);
-    if (in.midsurface) return inspect_middle({in.target, in.out, in.size, in.no_figures}, console, options);
+    if (in.midsurface)
+        return inspect_middle({in.target, in.out, in.size, in.heal, in.no_figures}, console, options);
     return inspect_bodies(in, console, options);
 }
 
@@ -189,6 +193,8 @@ Command inspect_command() {
                 options.value("--mesh-size", "LENGTH", in->size,
                               "Of an element of --midsurface (default: twice the thickness, or a fiftieth of "
                               "the body, the larger one)");
+                options.value("--heal", "LENGTH", in->heal,
+                              "Mend faults of STEP faces below this length, as heal in a study does");
                 options.flag("--no-figures", in->no_figures, "Draw no figures");
                 add_figure_options(options, *in);
                 return [in](Session& session) { return run_inspect(*in, session); };

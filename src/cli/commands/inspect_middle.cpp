@@ -21,20 +21,10 @@ namespace {
 namespace fs = std::filesystem;
 
 double size_asked(const std::string& text, bool has_unit) {
-    if (text.empty()) return 0.0;
     if (!has_unit && text.find_first_not_of("0123456789.eE+-") != std::string::npos)
         throw Error::usage("--mesh-size " + text + ": the file has no unit",
                            "Write a number in the file's own");
-    double size = 0.0;
-    try {
-        size = Quantities().number(text, dimension::length, {});
-    } catch (const Error& bad) {
-        throw Error::usage(std::string("--mesh-size: ") + bad.what());
-    }
-    if (!(size > 0.0))
-        throw Error::usage("--mesh-size " + text + " is no size of an element",
-                           "Write a length, as --mesh-size \"4 mm\"");
-    return size;
+    return length_asked("--mesh-size", text);
 }
 
 std::string list(const std::vector<int>& numbers) {
@@ -123,9 +113,23 @@ std::string thicknesses(const std::string& body, const MidSurface& made, const s
 
 } // namespace
 
+double length_asked(const std::string& option, const std::string& text) {
+    if (text.empty()) return 0.0;
+    double length = 0.0;
+    try {
+        length = Quantities().number(text, dimension::length, {});
+    } catch (const Error& bad) {
+        throw Error::usage(option + ": " + bad.what());
+    }
+    if (!(length > 0.0))
+        throw Error::usage(option + " " + text + " is no length above zero",
+                           "Write one, as " + option + " \"4 mm\"");
+    return length;
+}
+
 int inspect_middle(const MiddleWish& in, Console& console, const FigureOptions& options) {
     const fs::path given(in.target);
-    const BodyFile file = read_bodies(given, {}, 1.0, 1e-3, false);
+    const BodyFile file = read_bodies(given, {}, 1.0, 1e-3, false, length_asked("--heal", in.heal));
     const std::string unit = file.format == "STEP" ? "mm" : "";
     const std::string length = unit.empty() ? "" : " " + unit;
     const MidSurfaceOptions wish{size_asked(in.size, !unit.empty())};

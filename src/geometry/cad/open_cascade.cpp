@@ -2,6 +2,7 @@
 // the exact geometry; nothing here meshes for analysis.
 #include "base/module_file.hpp"
 #include "base/version.hpp"
+#include "geometry/cad/healing.hpp"
 #include "geometry/cad/solid_writer.hpp"
 #include "geometry/cad_module.hpp"
 
@@ -266,10 +267,22 @@ std::vector<Named> read_solids(const std::filesystem::path& file, std::string& u
     return out;
 }
 
-File read_step(const std::filesystem::path& file, double unit_si, double deflection) try {
+// Heals all of them; what was done to each is added to `remarks`.
+void heal_all(std::vector<Named>& all, double tolerance, double scale, std::vector<std::string>& remarks) {
+    if (tolerance <= 0.0) return;
+    for (Named& named : all) {
+        Healed healed = heal(named.solid, named.name, tolerance, scale);
+        named.solid = healed.solid;
+        remarks.insert(remarks.end(), healed.remarks.begin(), healed.remarks.end());
+    }
+}
+
+File read_step(const std::filesystem::path& file, double unit_si, double deflection, double tolerance) try {
     File out;
     const double scale = file_unit_si / unit_si;
-    for (const Named& named : read_solids(file, out.unit, out.unit_si)) {
+    std::vector<Named> all = read_solids(file, out.unit, out.unit_si);
+    heal_all(all, tolerance / scale, scale, out.remarks);
+    for (const Named& named : all) {
         Body body;
         body.name = named.name;
         const double size = size_of(named.solid);
@@ -338,7 +351,7 @@ TopoDS_Shape grown(const TopoDS_Shape& body, double grow) {
 }
 
 // Files as they were read, for all solids that come from one.
-using ReadFiles = std::map<std::filesystem::path, std::vector<Named>>;
+using ReadFiles = std::map<std::pair<std::filesystem::path, double>, std::vector<Named>>;
 
 TopoDS_Shape make(const Solid& solid, double unit_si, ReadFiles& read) {
     TopoDS_Shape out;
@@ -372,11 +385,15 @@ TopoDS_Shape make(const Solid& solid, double unit_si, ReadFiles& read) {
         break;
     }
     case Solid::Kind::File: {
-        auto at = read.find(solid.file);
+        auto at = read.find({solid.file, solid.heal});
         if (at == read.end()) {
             std::string unit;
             double si = 0.0;
-            at = read.emplace(solid.file, read_solids(solid.file, unit, si)).first;
+            std::vector<Named> bodies = read_solids(solid.file, unit, si);
+            std::vector<std::string> told; // when the file was read for its faces
+            const double scale = file_unit_si / unit_si;
+            heal_all(bodies, solid.heal / scale, scale, told);
+            at = read.emplace(std::pair{solid.file, solid.heal}, std::move(bodies)).first;
         }
         const std::vector<Named>& all = at->second;
         gp_Trsf scaling;

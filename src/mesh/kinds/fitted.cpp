@@ -68,11 +68,24 @@ class Fitted final : public MeshKind {
             "`check` says where and how well; bodies a hair apart are refused. Void and design, keep and "
             "design meet at faces. A layer under a surface takes whole elements, those of which half lies "
             "within its depth. Cutting regions into bodies of triangles, and skins of skins, need a grid";
-        keys = {mesh_size_key(), key<MeshCard>("refine", {value::list(value::table(refine_facts))},
-                                               [](MeshCard&, const Given&) {})
-                                     .elsewhere("refine belongs to fitted meshes", "Write kind = \"fitted\"")
-                                     .example("[[mesh.refine]]")
-                                     .says("finer elements somewhere")};
+        const auto fitted_only = [](Key<MeshCard> k) {
+            return std::move(k).elsewhere(k.facts.name + " belongs to fitted meshes",
+                                          "Write kind = \"fitted\"");
+        };
+        keys = {
+            mesh_size_key(),
+            fitted_only(key("curvature", value::quantity(dimension::angle).above(0), &MeshCard::curvature)
+                            .fallback("25 degrees, of triangles 20")
+                            .example("curvature = \"15 deg\"")
+                            .says("of a round face, or in the plane of a border, that an element may span")),
+            fitted_only(key("smallest", value::quantity(dimension::length).above(0), &MeshCard::smallest)
+                            .fallback("0.15 of size, of triangles 0.05")
+                            .example("smallest = \"0.5 mm\"")
+                            .says("element that curvature may ask for")),
+            key<MeshCard>("refine", {value::list(value::table(refine_facts))}, [](MeshCard&, const Given&) {})
+                .elsewhere("refine belongs to fitted meshes", "Write kind = \"fitted\"")
+                .example("[[mesh.refine]]")
+                .says("finer elements somewhere")};
         follows_shapes = leaves_out_voids = true;
     }
 

@@ -182,6 +182,10 @@ std::optional<Shape> read_file_body(const Given& g) {
         body.slot->scale = Given(*unit, facts, g.card).number();
         body.slot->unit_given = true;
     }
+    if (const Node* heal = g.card.find("heal")) {
+        const KeyFacts facts = facts_for("heal", positive_length());
+        body.slot->heal = Given(*heal, facts, g.card).number();
+    }
     body.slot->length_si = g.card.quantities().units().length_si;
     return body;
 }
@@ -264,6 +268,12 @@ std::vector<ShapeKey> make_shape_keys() {
                           "which body of a file that has several", read_nothing)),
         of_file(shape_key("file_unit", value::quantity(length).above(0), "file_unit = \"1 in\"",
                           "length of one unit of a file that does not say its own", read_nothing)),
+        of_file(
+            shape_key("heal", value::quantity(length).above(0), "heal = \"0.05 mm\"",
+                      "faults of a STEP body's faces below this length are mended: parts of one surface "
+                      "joined, slivers and short edges taken out; `check` and `inspect --heal` say which, "
+                      "and what became of the volume",
+                      read_nothing)),
         shape_key(
             "side_of", value::table(facts_of<SideDraft, side_schema>),
             "side_of = { point = [0, 0, 20], normal = [0, 0, 1] }",
@@ -294,7 +304,8 @@ const std::vector<ShapeKey>& shape_keys() {
 std::vector<std::string> shape_words() {
     std::vector<std::string> out;
     for (const ShapeKey& k : shape_keys())
-        if (k.facts.name != "body" && k.facts.name != "file_unit") out.push_back(k.facts.name);
+        if (k.facts.name != "body" && k.facts.name != "file_unit" && k.facts.name != "heal")
+            out.push_back(k.facts.name);
     return out;
 }
 
