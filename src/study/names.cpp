@@ -64,6 +64,7 @@ int axis_of(Component component) {
 
 Study on_cells(Study study, double times) {
     study.mesh.size *= times;
+    if (study.mesh.smallest) *study.mesh.smallest *= times;
     for (RefineCard& refine : study.mesh.refine) refine.size *= times;
     return study;
 }
