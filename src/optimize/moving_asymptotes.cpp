@@ -24,6 +24,7 @@ constexpr double armijo = 1e-4, rounding = 1e-11;
 // to one of them by rounding.
 constexpr double centring = 1e-9, close = 1e-3;
 constexpr int most_settling = 60;
+constexpr double least_distance = 1e-20; // of a variable from its limit
 
 // Of what each block found: `width` sums, over all peers.
 std::vector<double> sum_of_parts(const std::vector<double>& parts, std::size_t width) {
@@ -393,6 +394,11 @@ class Subproblem {
         }
     };
 
+    // How far a variable is from its limits: of slopes of any size less than numbers tell apart, and not
+    // nothing, by which is divided.
+    double above_lower(std::size_t j) const { return std::max(x[j] - a_.lower[j], least_distance); }
+    double below_upper(std::size_t j) const { return std::max(a_.upper[j] - x[j], least_distance); }
+
     // Sums of lambda-weighted p and q at a variable.
     void weighted(std::size_t j, double& p, double& q) const {
         p = a_.p[j * w_];
@@ -559,8 +565,8 @@ class Subproblem {
                 double change = -slope;
                 for (std::size_t i = 0; i < m_; ++i) change -= G[i] * dlambda[i];
                 change /= curve;
-                const double below = x[j] - a_.lower[j];
-                const double above = a_.upper[j] - x[j];
+                const double below = above_lower(j);
+                const double above = below_upper(j);
                 dx_[j] = change;
                 dxi_[j] = -xi[j] + barrier / below - xi[j] * change / below;
                 deta_[j] = -eta[j] + barrier / above + eta[j] * change / above;
@@ -618,8 +624,8 @@ class Subproblem {
             q += lambda[i] * qj[i];
             G[i] = pj[i] * up2 - qj[i] * down2;
         }
-        const double below = x[j] - a_.lower[j];
-        const double above = a_.upper[j] - x[j];
+        const double below = above_lower(j);
+        const double above = below_upper(j);
         slope = p * up2 - q * down2 - barrier / below + barrier / above;
         curve = 2.0 * (p * up2 * up + q * down2 * down) + xi[j] / below + eta[j] / above;
     }

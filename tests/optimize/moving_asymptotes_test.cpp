@@ -230,6 +230,54 @@ TEST(MovingAsymptotes, TheDualFindsWhatTheInteriorPointMethodFinds) {
 }
 
 // A thousand variables of very different sensitivity: the same digits with any number of threads.
+// A design that comes apart has slopes of any size: steps are numbers all the same, within their limits, and
+// go the right way, by either method.
+TEST(MovingAsymptotes, SlopesOfAnySizeLeaveNumbers) {
+    std::mt19937 random(5);
+    std::uniform_real_distribution<double> any(-1.0, 1.0);
+    for (const int dual_from : {0, 1000000})
+        for (int power = 2; power <= 16; ++power)
+            for (int round = 0; round < 6; ++round) {
+                constexpr std::size_t n = 60;
+                MmaValues at;
+                at.goal = 4000.0;
+                at.constraint = {-0.03};
+                at.gradient.emplace_back();
+                std::vector<double> x;
+                for (std::size_t j = 0; j < n; ++j) {
+                    at.goal_gradient.push_back(-std::abs(any(random)));
+                    at.gradient[0].push_back(1.0 / n);
+                    x.push_back(0.5 + 0.5 * any(random));
+                }
+                const double huge = std::pow(10.0, power);
+                x[0] = 7e-8;
+                x[1] = 1.0 - 5e-9;
+                x[2] = 0.3;
+                at.goal_gradient[0] = -huge;
+                at.goal_gradient[1] = -huge / 3.0;
+                at.goal_gradient[2] = round % 2 == 0 ? huge : -huge;
+                MmaSettings settings;
+                settings.dual_from = dual_from;
+                settings.c = 1000.0;
+                MmaState state;
+                const std::vector<double> low(n, 0.0);
+                const std::vector<double> high(n, 1.0);
+                const MmaStep step = mma_step({x, low, high, 0.2, at}, settings, state);
+                const std::string which = "dual from " + std::to_string(dual_from) + ", 1e" +
+                                          std::to_string(power) + ", round " + std::to_string(round);
+                for (std::size_t j = 0; j < n; ++j) {
+                    ASSERT_TRUE(std::isfinite(step.x[j])) << which;
+                    ASSERT_GE(step.x[j], 0.0) << which;
+                    ASSERT_LE(step.x[j], 1.0) << which;
+                    ASSERT_LE(std::abs(step.x[j] - x[j]), 0.2 + 1e-12) << which;
+                }
+                ASSERT_TRUE(std::isfinite(step.multiplier[0])) << which;
+                EXPECT_GT(step.x[0], 0.15) << which;
+                EXPECT_GT(step.x[1], 0.99) << which;
+                EXPECT_TRUE(round % 2 == 0 ? step.x[2] < 0.15 : step.x[2] > 0.45) << which;
+            }
+}
+
 TEST(MovingAsymptotes, ThreadsDoNotChangeTheStep) {
     const std::size_t n = 9000;
     const Values values = [&](const std::vector<double>& x) {
