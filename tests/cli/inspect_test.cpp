@@ -78,6 +78,33 @@ TEST(InspectMidsurface, APlateBendsAsABeam) {
     }
 }
 
+// What comes out is designed and carved like any other shell.
+TEST(InspectMidsurface, APlateIsDesignedAndCarved) {
+    const test::TemporaryFolder folder;
+    fs::copy_file(fs::path(UPRIGHT_TEST_BODIES) / "inch-plate.step", folder.path() / "plate.step");
+    const auto out = test::upright(
+        folder.path(), {"inspect", "plate.step", "--midsurface", "--mesh-size", "6 mm", "--no-figures"});
+    ASSERT_EQ(out.code, 0) << out.err;
+    const std::string pad =
+        "[[region]]\nname = \"pad\"\nrole = \"keep\"\nmaterial = \"S235\"\nbox = [[90, -1, "
+        "0], [102, 52, 13]]\nthickness = 12.7\n";
+    folder.write("study.toml",
+                 test::text_of(folder.path() / "plate-midsurface.toml") + pad +
+                     acts("{ point = [0, 0, 0], normal = [1, 0, 0] }",
+                          "{ point = [101.6, 0, 0], normal = [1, 0, 0] }", "[0, 400, -100]") +
+                     "[[response]]\nname = \"stiffness\"\nmeasure = \"compliance\"\n[[response]]\nname = "
+                     "\"budget\"\nmeasure = \"mass-fraction\"\nmax = 0.5\n[goal]\nminimize = "
+                     "\"stiffness\"\n[run]\niterations = 40\nfilter = \"15 mm\"\n");
+    const auto run = test::upright(folder.path(), {"optimize", "study.toml", "--quiet"});
+    EXPECT_TRUE(run.code == 0 || run.code == 4) << run.out << run.err;
+    const auto carve = test::upright(folder.path(), {"carve", "study.run", "--size", "640x400"});
+    EXPECT_EQ(carve.code, 0) << carve.out << carve.err;
+    EXPECT_NE(carve.out.find("closed"), std::string::npos) << carve.out;
+    const auto part = test::upright(folder.path(), {"inspect", "study.run/part.stl", "--no-figures"});
+    EXPECT_EQ(part.code, 0) << part.err;
+    EXPECT_NE(part.out.find("12.7"), std::string::npos) << part.out;
+}
+
 // An angle with a rounded inner corner, holes and a rib: one piece, a little softer than the solid (0.138 mm
 // by tet10 of 3 mm), whose corner the shells do not have.
 TEST(InspectMidsurface, ABracketWithARibIsOnePiece) {
