@@ -173,27 +173,11 @@ Node load_chain(const fs::path& file, std::vector<fs::path>& chain) {
     return base;
 }
 
-std::string quoted(const std::string& text) {
-    std::string out = "\"";
-    for (const char c : text) {
-        if (c == '"' || c == '\\') out += '\\';
-        if (c == '\n')
-            out += "\\n";
-        else if (c == '\t')
-            out += "\\t";
-        else if (static_cast<unsigned char>(c) < 0x20)
-            out += fmt::format("\\u{:04x}", static_cast<int>(c));
-        else
-            out += c;
-    }
-    return out + "\"";
-}
-
 std::string key_text(const std::string& key) {
     const bool bare = !key.empty() && std::all_of(key.begin(), key.end(), [](unsigned char c) {
         return std::isalnum(c) || c == '_' || c == '-';
     });
-    return bare ? key : quoted(key);
+    return bare ? key : quoted_text(key);
 }
 
 std::string number_text(double number) {
@@ -203,7 +187,7 @@ std::string number_text(double number) {
 }
 
 std::string inline_text(const Node& node) {
-    if (node.text()) return quoted(*node.text());
+    if (node.text()) return quoted_text(*node.text());
     if (node.number()) return number_text(*node.number());
     if (node.flag()) return *node.flag() ? "true" : "false";
     std::string out;
@@ -221,6 +205,22 @@ void write_lines(std::string& out, const Node::Table& table) {
 }
 
 } // namespace
+
+std::string quoted_text(const std::string& text) {
+    std::string out = "\"";
+    for (const char c : text) {
+        if (c == '"' || c == '\\') out += '\\';
+        if (c == '\n')
+            out += "\\n";
+        else if (c == '\t')
+            out += "\\t";
+        else if (static_cast<unsigned char>(c) < 0x20)
+            out += fmt::format("\\u{:04x}", static_cast<int>(c));
+        else
+            out += c;
+    }
+    return out + "\"";
+}
 
 const std::string* card_name(const Node& card) {
     const Node* name = card.find("name");

@@ -55,6 +55,9 @@ void keep_one_sense(Node::Table& goal, const std::string& sense);
 // The value that takes a key of the base study away.
 inline constexpr const char* unset_word = "unset";
 
+// A text of TOML in its quotation marks, with what has to be escaped.
+std::string quoted_text(const std::string& text);
+
 // Writes the tree as TOML again (without comments).
 std::string write_document(const Node& document);
 

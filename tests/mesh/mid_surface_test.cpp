@@ -340,6 +340,27 @@ TEST(MidSurface, SaysWhatIsLeftAndWhatIsNotJoined) {
     EXPECT_FALSE(s.left.empty());
     EXPECT_LT(s.volume, 0.6 * body.volume());
 
+    // Two plates at a block: nothing stands for it, and the plates are 30 apart.
+    const MidSurface two = make_mid_surface(Drawn(60)
+                                                .outline({0, 0}, {{{40, 0}},
+                                                                  {{40, -15}},
+                                                                  {{70, -15}},
+                                                                  {{70, 0}},
+                                                                  {{110, 0}},
+                                                                  {{110, 3}},
+                                                                  {{70, 3}},
+                                                                  {{70, 15}},
+                                                                  {{40, 15}},
+                                                                  {{40, 3}},
+                                                                  {{0, 3}},
+                                                                  {{0, 0}}})
+                                                .body(),
+                                            {5.0}, {});
+    EXPECT_EQ(two.walls.size(), 2U);
+    EXPECT_EQ(two.pieces, 2);
+    EXPECT_NEAR(two.gap, 30.0, 1e-9);
+    EXPECT_FALSE(two.left.empty());
+
     const FacetBody block = Drawn(50).outline({0, 0}, {{{50, 0}}, {{50, 50}}, {{0, 50}}, {{0, 0}}}).body();
     try {
         make_mid_surface(block, {}, {"block.step"});

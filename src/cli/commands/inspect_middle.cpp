@@ -7,6 +7,7 @@
 #include "mesh/mid_surface.hpp"
 #include "quantity/quantities.hpp"
 #include "store/vtu.hpp"
+#include "study/document.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -70,26 +71,17 @@ void write_mesh(const fs::path& file, const std::vector<MidSurface>& all, const 
     write_vtu(file, mesh, {}, {fields.begin(), fields.end()});
 }
 
-std::string quoted(const std::string& text) {
-    std::string out = "\"";
-    for (const char c : text) {
-        if (c == '"' || c == '\\') out += '\\';
-        out += c;
-    }
-    return out + "\"";
-}
-
 std::string cards(const fs::path& mesh, const std::string& of, const std::vector<double>& kinds,
                   const std::string& unit) {
     std::string out =
         fmt::format("# The middle surface of {} as shells. Material, supports, loads and cases are yours to "
                     "set.\n",
-                    of);
+                    quoted_text(of));
     out += unit.empty() ? "# The file has no unit: write that of its numbers here.\nunits = [\"mm\", \"N\", "
                           "\"s\"]\n\n"
                         : "units = [\"mm\", \"N\", \"s\"]\n\n";
     out += fmt::format("[mesh]\nkind = \"file\"\nfile = {}\nelement = \"shell\"\nthickness = {:.6g}\n",
-                       quoted(mesh.filename().string()), kinds.front());
+                       quoted_text(mesh.filename().string()), kinds.front());
     for (std::size_t k = 0; k < kinds.size(); ++k)
         out += fmt::format("\n[[region]]\nname = \"wall-{}\"\nrole = \"design\"\ncells = {{ array = "
                            "\"thickness-group\", value = {} }}\nthickness = {:.6g}\nmaterial = \"S235\"\n",
@@ -109,6 +101,61 @@ std::string thicknesses(const std::string& body, const MidSurface& made, const s
         out += fmt::format("\n{:.4g}{} thick: {}", kinds[kind], length,
                            numbers.size() <= most ? list(numbers) : fmt::format("{} walls", numbers.size()));
     return out;
+}
+
+// The walls of a body, and what there is to doubt.
+void tell(const FacetBody& body, const MidSurface& made, const std::string& unit, Console& console) {
+    const std::string length = unit.empty() ? "" : " " + unit;
+    console.result(
+        fmt::format("body \"{}\": {} wall{}, {} triangles of {:.4g}{}, angles of {:.3g} deg and more",
+                    body.name(), made.walls.size(), made.walls.size() == 1 ? "" : "s",
+                    made.mesh.triangles.size(), made.size, length, made.smallest_angle));
+    console.result(fmt::format("  {:>4}  {:>11}  {:>11}  {:<9} {}", "wall",
+                               unit.empty() ? "thickness" : "thick, mm", unit.empty() ? "area" : "area, mm2",
+                               "shape", "between faces"));
+    for (std::size_t k = 0; k < made.walls.size(); ++k) {
+        const FacetFace& face = made.mesh.faces[k];
+        console.result(fmt::format("  {:>4}  {:>11.5g}  {:>11.5g}  {:<9} {} and {}", face.number,
+                                   made.walls[k].thickness, face.area, text(face.kind),
+                                   list(made.walls[k].side), list(made.walls[k].other)));
+    }
+    console.result(fmt::format("  area times thickness {:.6g}, the body {:.6g} ({:+.2g} %)", made.volume,
+                               body.volume(), 100.0 * (made.volume / body.volume() - 1.0)));
+    if (!made.left.empty()) {
+        double area = 0.0;
+        std::vector<int> numbers;
+        for (const MidSurface::Left& one : made.left) {
+            area += one.area;
+            numbers.push_back(one.face);
+        }
+        double whole = 0.0;
+        for (const FacetFace& face : body.mesh().faces) whole += face.area;
+        console.result(fmt::format("  doubt: nothing stands for face{} {} ({:.2g} % of the surface): no "
+                                   "side of a wall and no edge of one",
+                                   numbers.size() == 1 ? "" : "s", list(numbers), 100.0 * area / whole));
+    }
+    for (std::size_t k = 0; k < made.walls.size(); ++k)
+        if (made.walls[k].most > 1.02 * made.walls[k].least)
+            console.result(fmt::format("  doubt: wall {} stands for thicknesses of {:.4g} to {:.4g}{} by "
+                                       "their mean: both of its sides have steps",
+                                       made.mesh.faces[k].number, made.walls[k].least, made.walls[k].most,
+                                       length));
+    std::vector<int> thick;
+    for (std::size_t k = 0; k < made.walls.size(); ++k) {
+        const FacetFace& face = made.mesh.faces[k];
+        if (face.kind == FaceKind::Plane && made.walls[k].thickness > 0.25 * std::sqrt(face.area))
+            thick.push_back(face.number);
+    }
+    if (!thick.empty())
+        console.result(fmt::format("  doubt: wall{} {} {} thicker than a quarter of the root of {} area: "
+                                   "shells tell little of such",
+                                   thick.size() == 1 ? "" : "s", list(thick),
+                                   thick.size() == 1 ? "is" : "are", thick.size() == 1 ? "its" : "their"));
+    if (made.pieces > 1)
+        console.result(fmt::format("  doubt: {} pieces that are not joined; two of them come to within "
+                                   "{:.3g}{} at ({:.5g}, {:.5g}, {:.5g}). A [[bond]] may join them",
+                                   made.pieces, made.gap, length, made.gap_at.x(), made.gap_at.y(),
+                                   made.gap_at.z()));
 }
 
 } // namespace
@@ -137,64 +184,25 @@ int inspect_middle(const MiddleWish& in, Console& console, const FigureOptions& 
         in.out.empty() ? given.parent_path() / (given.stem().string() + "-midsurface.vtu") : fs::path(in.out);
     if (vtu.extension() != ".vtu") vtu += ".vtu";
     std::vector<MidSurface> all;
+    std::vector<std::string> names;
+    std::vector<Error> without; // a thin wall
     BodyFile shown;
     shown.format = file.format;
     for (const auto& body : file.bodies) {
-        all.push_back(make_mid_surface(*body, wish, {in.target}));
+        try {
+            all.push_back(make_mid_surface(*body, wish, {in.target}));
+        } catch (const Error& bad) {
+            if (bad.code() != ExitCode::Input) throw;
+            without.push_back(bad);
+            continue;
+        }
         const MidSurface& made = all.back();
+        names.push_back(body->name());
         shown.bodies.push_back(std::make_shared<FacetBody>(body->name(), made.mesh));
-        console.result(fmt::format(
-            "{}body \"{}\": {} wall{}, {} triangles of {:.4g}{}, angles of {:.3g} deg and more",
-            all.size() > 1 ? "\n" : "", body->name(), made.walls.size(), made.walls.size() == 1 ? "" : "s",
-            made.mesh.triangles.size(), made.size, length, made.smallest_angle));
-        console.result(fmt::format("  {:>4}  {:>11}  {:>11}  {:<9} {}", "wall",
-                                   unit.empty() ? "thickness" : "thick, mm",
-                                   unit.empty() ? "area" : "area, mm2", "shape", "between faces"));
-        for (std::size_t k = 0; k < made.walls.size(); ++k) {
-            const FacetFace& face = made.mesh.faces[k];
-            console.result(fmt::format("  {:>4}  {:>11.5g}  {:>11.5g}  {:<9} {} and {}", face.number,
-                                       made.walls[k].thickness, face.area, text(face.kind),
-                                       list(made.walls[k].side), list(made.walls[k].other)));
-        }
-        console.result(fmt::format("  area times thickness {:.6g}, the body {:.6g} ({:+.2g} %)", made.volume,
-                                   body->volume(), 100.0 * (made.volume / body->volume() - 1.0)));
-        if (!made.left.empty()) {
-            double area = 0.0;
-            std::vector<int> numbers;
-            for (const MidSurface::Left& one : made.left) {
-                area += one.area;
-                numbers.push_back(one.face);
-            }
-            double whole = 0.0;
-            for (const FacetFace& face : body->mesh().faces) whole += face.area;
-            console.result(fmt::format("  doubt: nothing stands for face{} {} ({:.2g} % of the surface): no "
-                                       "side of a wall and no edge of one",
-                                       numbers.size() == 1 ? "" : "s", list(numbers), 100.0 * area / whole));
-        }
-        for (std::size_t k = 0; k < made.walls.size(); ++k)
-            if (made.walls[k].most > 1.02 * made.walls[k].least)
-                console.result(fmt::format("  doubt: wall {} stands for thicknesses of {:.4g} to {:.4g}{} by "
-                                           "their mean: both of its sides have steps",
-                                           made.mesh.faces[k].number, made.walls[k].least, made.walls[k].most,
-                                           length));
-        std::vector<int> thick;
-        for (std::size_t k = 0; k < made.walls.size(); ++k) {
-            const FacetFace& face = made.mesh.faces[k];
-            if (face.kind == FaceKind::Plane && made.walls[k].thickness > 0.25 * std::sqrt(face.area))
-                thick.push_back(face.number);
-        }
-        if (!thick.empty())
-            console.result(fmt::format("  doubt: wall{} {} {} thicker than a quarter of the root of {} area: "
-                                       "shells tell little of such",
-                                       thick.size() == 1 ? "" : "s", list(thick),
-                                       thick.size() == 1 ? "is" : "are",
-                                       thick.size() == 1 ? "its" : "their"));
-        if (made.pieces > 1)
-            console.result(fmt::format("  doubt: {} pieces that are not joined; two of them come to within "
-                                       "{:.3g}{} at ({:.5g}, {:.5g}, {:.5g}). A [[bond]] may join them",
-                                       made.pieces, made.gap, length, made.gap_at.x(), made.gap_at.y(),
-                                       made.gap_at.z()));
+        tell(*body, made, unit, console);
     }
+    if (all.empty()) throw without.front();
+    for (const Error& one : without) console.result(std::string("doubt: left out: ") + one.what());
     const std::vector<double> kinds = kinds_of(all);
     write_mesh(vtu, all, kinds);
     fs::path study = vtu;
@@ -210,7 +218,7 @@ int inspect_middle(const MiddleWish& in, Console& console, const FigureOptions& 
     if (in.no_figures) return 0;
     std::vector<std::string> words;
     for (std::size_t b = 0; b < all.size(); ++b)
-        words.push_back(thicknesses(file.bodies[b]->name(), all[b], kinds, length));
+        words.push_back(thicknesses(names[b], all[b], kinds, length));
     fs::path png = vtu;
     png.replace_extension(".png");
     draw_bodies(shown, given.filename().string(), unit, false, options, png, words);

@@ -32,6 +32,19 @@ constexpr double growth = 0.4;                // of the size over distance
 constexpr double most_triangles = 5e6;
 constexpr int most_rounds = 5; // of finer borders where a patch cannot be meshed
 
+constexpr double most_off = 0.15; // of an area, by chords of its borders
+
+double area_of(const std::vector<Vec2>& points, const std::vector<std::array<std::int32_t, 3>>& triangles) {
+    double out = 0.0;
+    for (const auto& t : triangles) {
+        const Vec2& a = points[static_cast<std::size_t>(t[0])];
+        const Vec2 u = points[static_cast<std::size_t>(t[1])] - a;
+        const Vec2 v = points[static_cast<std::size_t>(t[2])] - a;
+        out += 0.5 * (u.x() * v.y() - u.y() * v.x());
+    }
+    return out;
+}
+
 // A stretch of border between corners, or a closed one.
 struct Border {
     std::vector<std::int32_t> points; // of the sheet; the first one again where it is closed
@@ -271,6 +284,10 @@ class MidMesher {
         options.gradient = growth;
         options.size = patch.round ? std::min(out_.size, piece_turn * patch.radius) : out_.size;
         const FlatTriangles flat = make_flat_triangles(input, options);
+        const double asked = area_of(input.points, input.triangles);
+        const double got = area_of(flat.points, flat.triangles);
+        if (std::abs(got - asked) > most_off * asked)
+            throw Error::numerics(fmt::format("{:.4g} of its area of {:.4g} come out", got, asked));
         std::vector<std::int32_t> node;
         for (const Vec2& q : flat.points) {
             const auto found = known.find({q.x(), q.y()});

@@ -30,7 +30,7 @@ class SheetMaker {
         move_points();
         join();
         find_patches();
-        find_borders();
+        measure_widths();
         return std::move(out_);
     }
 
@@ -233,7 +233,7 @@ class SheetMaker {
         }
     }
 
-    void find_borders() {
+    void measure_widths() {
         std::vector<double> border(out_.patches.size(), 0.0);
         for (const auto& [key, list] : out_.borders)
             for (const std::size_t t : list)
