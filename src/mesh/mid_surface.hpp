@@ -35,7 +35,7 @@ struct MidSurface {
     double volume = 0.0;         // area times thickness
     double smallest_angle = 0.0; // of a triangle, degrees
 
-    // Parts that hang together, and where the nearest two of them are not joined.
+    // Parts that hang together, and how far the largest is from the one nearest to it.
     int pieces = 0;
     double gap = 0.0;
     Vec3 gap_at = Vec3::Zero();

@@ -118,7 +118,8 @@ TEST(FileBody, WhatBreaksTheCadLibraryIsAMessage) {
     ApartLimits little;
     little.memory = 1e6;
     if (!test::sanitized)
-        EXPECT_THROW(read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-5, 0.0, little), std::runtime_error);
+        EXPECT_THROW(read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-5, 0.0, little),
+                     std::runtime_error);
     const cad::File whole = read_step_apart(bodies("hundred-faces.step"), 1e-3, 1e-3, 0.0);
     const cad::File here = cad::module().read_step(bodies("hundred-faces.step"), 1e-3, 1e-3, 0.0);
     ASSERT_EQ(whole.bodies.size(), here.bodies.size());

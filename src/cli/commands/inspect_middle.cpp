@@ -29,7 +29,10 @@ double size_asked(const std::string& text, bool has_unit) {
 }
 
 std::string list(const std::vector<int>& numbers) {
-    return fmt::format("{}", fmt::join(numbers, ", "));
+    constexpr std::size_t most = 16;
+    if (numbers.size() <= most) return fmt::format("{}", fmt::join(numbers, ", "));
+    return fmt::format("{} and {} more", fmt::join(numbers.begin(), numbers.begin() + most, ", "),
+                       numbers.size() - most);
 }
 
 // Walls as thick to a thousandth are one region.
@@ -152,7 +155,7 @@ void tell(const FacetBody& body, const MidSurface& made, const std::string& unit
                                    thick.size() == 1 ? "" : "s", list(thick),
                                    thick.size() == 1 ? "is" : "are", thick.size() == 1 ? "its" : "their"));
     if (made.pieces > 1)
-        console.result(fmt::format("  doubt: {} pieces that are not joined; two of them come to within "
+        console.result(fmt::format("  doubt: {} pieces that are not joined; one comes to the largest within "
                                    "{:.3g}{} at ({:.5g}, {:.5g}, {:.5g}). A [[bond]] may join them",
                                    made.pieces, made.gap, length, made.gap_at.x(), made.gap_at.y(),
                                    made.gap_at.z()));

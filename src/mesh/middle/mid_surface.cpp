@@ -112,6 +112,7 @@ class MidMesher {
     }
 
     void find_borders() {
+        borders_of_.resize(sheet_.patches.size());
         std::map<std::int32_t, std::vector<std::int32_t>> next;
         for (const auto& [key, list] : sheet_.borders) {
             const auto a = static_cast<std::int32_t>(key >> 32U);
@@ -149,6 +150,7 @@ class MidMesher {
                 before = here;
                 here = onward;
             }
+            for (const std::size_t k : out.patches) borders_of_[k].push_back(borders_.size());
             borders_.push_back(std::move(out));
         };
         for (const auto& [v, list] : next)
@@ -248,9 +250,7 @@ class MidMesher {
                                     body_.name(), bad.what()),
                         "Write a smaller --mesh-size");
                 whole = false;
-                for (Border& border : borders_)
-                    if (std::find(border.patches.begin(), border.patches.end(), k) != border.patches.end())
-                        ++border.finer;
+                for (const std::size_t b : borders_of_[k]) ++borders_[b].finer;
             }
         }
         return whole;
@@ -272,8 +272,8 @@ class MidMesher {
             input.region.push_back(0);
         }
         std::map<std::pair<double, double>, std::int32_t> known;
-        for (const Border& border : borders_) {
-            if (std::find(border.patches.begin(), border.patches.end(), k) == border.patches.end()) continue;
+        for (const std::size_t b : borders_of_[k]) {
+            const Border& border = borders_[b];
             std::vector<Vec2>& chain = input.kept_borders.emplace_back();
             for (const std::int32_t v : border.samples) {
                 chain.push_back(patch.flat(out_.mesh.points[static_cast<std::size_t>(v)]));
@@ -350,16 +350,18 @@ class MidMesher {
         for (const auto& t : mesh.triangles) pieces[one.root(static_cast<std::size_t>(t[0]))].push_back(t);
         out_.pieces = static_cast<int>(pieces.size());
         if (pieces.size() < 2) return;
+        // From the largest to the one that is nearest to it.
+        const auto largest = std::max_element(pieces.begin(), pieces.end(), [](const auto& p, const auto& q) {
+            return p.second.size() < q.second.size();
+        });
+        const FacetTree tree(mesh.points, largest->second);
         out_.gap = 1e300;
-        for (const auto& [root, triangles] : pieces) {
-            const FacetTree tree(mesh.points, triangles);
-            for (std::size_t v = 0; v < mesh.points.size(); ++v) {
-                if (one.root(v) == root || pieces.count(one.root(v)) == 0) continue;
-                const FacetTree::Nearest near = tree.nearest(mesh.points[v], out_.gap);
-                if (near.triangle < 0 || near.distance >= out_.gap) continue;
-                out_.gap = near.distance;
-                out_.gap_at = near.place;
-            }
+        for (std::size_t v = 0; v < mesh.points.size(); ++v) {
+            if (one.root(v) == largest->first || pieces.count(one.root(v)) == 0) continue;
+            const FacetTree::Nearest near = tree.nearest(mesh.points[v], out_.gap);
+            if (near.triangle < 0 || near.distance >= out_.gap) continue;
+            out_.gap = near.distance;
+            out_.gap_at = near.place;
         }
     }
 
@@ -367,6 +369,7 @@ class MidMesher {
     Walls walls_;
     Sheet sheet_;
     std::vector<Border> borders_;
+    std::vector<std::vector<std::size_t>> borders_of_; // each patch
     MidSurface out_;
 };
 

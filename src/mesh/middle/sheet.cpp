@@ -7,6 +7,7 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <optional>
 #include <set>
@@ -77,29 +78,43 @@ class SheetMaker {
         }
     }
 
+    bool is_one(const Vec3& p, const Vec3& q, const std::set<std::size_t>& a,
+                const std::set<std::size_t>& b) const {
+        const double d = (p - q).norm();
+        if (d >= joined * thinnest_) return false;
+        return d < same * thinnest_ ||
+               std::none_of(a.begin(), a.end(), [&](std::size_t f) { return b.count(f) > 0; });
+    }
+
     void join() {
         std::vector<std::set<std::size_t>> faces(out_.points.size());
         for (std::size_t t = 0; t < out_.triangles.size(); ++t)
             for (const std::int32_t v : out_.triangles[t])
                 faces[static_cast<std::size_t>(v)].insert(face_of_[t]);
+        // Points by cells as wide as what is joined.
+        const double width = joined * thinnest_;
         std::vector<std::size_t> order;
-        for (std::size_t v = 0; v < faces.size(); ++v)
-            if (!faces[v].empty()) order.push_back(v);
-        std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
-            return std::pair(out_.points[a].x(), a) < std::pair(out_.points[b].x(), b);
-        });
+        std::map<std::array<long, 3>, std::vector<std::size_t>> cells;
+        const auto cell_of = [&](const Vec3& p) {
+            return std::array<long, 3>{std::lround(p.x() / width), std::lround(p.y() / width),
+                                       std::lround(p.z() / width)};
+        };
         Groups one(out_.points.size());
-        for (std::size_t i = 0; i < order.size(); ++i)
-            for (std::size_t j = i + 1; j < order.size(); ++j) {
-                const Vec3& p = out_.points[order[i]];
-                const Vec3& q = out_.points[order[j]];
-                if (q.x() - p.x() > joined * thinnest_) break;
-                const double d = (p - q).norm();
-                const auto& a = faces[order[i]];
-                const auto& b = faces[order[j]];
-                const bool unlike = std::none_of(a.begin(), a.end(), [&](auto f) { return b.count(f) > 0; });
-                if (d < same * thinnest_ || (unlike && d < joined * thinnest_)) one.join(order[i], order[j]);
-            }
+        for (std::size_t v = 0; v < faces.size(); ++v) {
+            if (faces[v].empty()) continue;
+            const Vec3& p = out_.points[v];
+            const std::array<long, 3> at = cell_of(p);
+            for (long i = -1; i <= 1; ++i)
+                for (long j = -1; j <= 1; ++j)
+                    for (long k = -1; k <= 1; ++k) {
+                        const auto found = cells.find({at[0] + i, at[1] + j, at[2] + k});
+                        if (found == cells.end()) continue;
+                        for (const std::size_t u : found->second)
+                            if (is_one(p, out_.points[u], faces[v], faces[u])) one.join(u, v);
+                    }
+            cells[at].push_back(v);
+            order.push_back(v);
+        }
         std::vector<Vec3> sum(out_.points.size(), Vec3::Zero());
         std::vector<double> count(out_.points.size(), 0.0);
         for (const std::size_t v : order) {

@@ -144,11 +144,14 @@ class Finder {
         std::stable_sort(found.begin(), found.end(),
                          [](const Wall& a, const Wall& b) { return a.thickness < b.thickness; });
         std::vector<double> covered(n_, 0.0);
+        walls_of_.resize(n_);
         for (const Wall& wall : found) {
             const auto a = static_cast<std::size_t>(wall.a);
             const auto b = static_cast<std::size_t>(wall.b);
             if (out_.edge[a] || out_.edge[b] || !is_thin(wall)) continue;
             out_.all.push_back(wall);
+            walls_of_[a].push_back(out_.all.size() - 1);
+            walls_of_[b].push_back(out_.all.size() - 1);
             for (const std::size_t f : {a, b}) {
                 out_.side[f] = true;
                 out_.thickness[f] += wall.thickness * wall.area;
@@ -162,17 +165,12 @@ class Finder {
         for (std::size_t f = 0; f < n_; ++f)
             if (out_.side[f]) out_.thickness[f] /= covered[f];
         // A step: between two sides that have the other one in common.
-        std::vector<std::set<std::size_t>> others(n_);
-        for (const Wall& wall : out_.all) {
-            others[static_cast<std::size_t>(wall.a)].insert(static_cast<std::size_t>(wall.b));
-            others[static_cast<std::size_t>(wall.b)].insert(static_cast<std::size_t>(wall.a));
-        }
         for (std::size_t f = 0; f < n_; ++f) {
             if (out_.side[f] || out_.edge[f]) continue;
             std::set<std::size_t> seen;
             for (const std::size_t g : next_[f])
-                for (const std::size_t other : others[g])
-                    if (!seen.insert(other).second) out_.edge[f] = true;
+                for (const std::size_t wall : walls_of_[g])
+                    if (!seen.insert(beyond(wall, g)).second) out_.edge[f] = true;
         }
     }
 
@@ -182,13 +180,12 @@ class Finder {
         if (wall.thickness <= thin * std::sqrt(std::min(mesh_.faces[a].area, mesh_.faces[b].area)))
             return true;
         // A short bend, or a tab: both sides go on where a wall as thick goes on.
-        return std::any_of(out_.all.begin(), out_.all.end(), [&](const Wall& other) {
-            const auto c = static_cast<std::size_t>(other.a);
-            const auto d = static_cast<std::size_t>(other.b);
-            const bool meet = (next_[a].count(c) > 0 && next_[b].count(d) > 0) ||
-                              (next_[a].count(d) > 0 && next_[b].count(c) > 0);
-            return meet && std::abs(wall.thickness - other.thickness) < alike * wall.thickness;
-        });
+        for (const std::size_t c : next_[a])
+            for (const std::size_t other : walls_of_[c])
+                if (next_[b].count(beyond(other, c)) > 0 &&
+                    std::abs(wall.thickness - out_.all[other].thickness) < alike * wall.thickness)
+                    return true;
+        return false;
     }
 
     // Faces that are nothing else and go over into two sides.
@@ -218,14 +215,13 @@ class Finder {
             std::vector<std::size_t> list{seed};
             group[seed] = groups;
             for (std::size_t i = 0; i < list.size(); ++i)
-                for (const Wall& wall : out_.all)
-                    for (const auto& [f, g] : {std::pair{wall.a, wall.b}, std::pair{wall.b, wall.a}}) {
-                        const auto other = static_cast<std::size_t>(g);
-                        if (static_cast<std::size_t>(f) != list[i] || group[other] >= 0) continue;
-                        group[other] = groups;
-                        color[other] = 1 - color[list[i]];
-                        list.push_back(other);
-                    }
+                for (const std::size_t wall : walls_of_[list[i]]) {
+                    const std::size_t other = beyond(wall, list[i]);
+                    if (group[other] >= 0) continue;
+                    group[other] = groups;
+                    color[other] = 1 - color[list[i]];
+                    list.push_back(other);
+                }
             ++groups;
         }
         const auto count = static_cast<std::size_t>(groups);
@@ -294,8 +290,15 @@ class Finder {
     const FacetMesh& mesh_;
     std::size_t n_;
     std::unordered_map<std::uint64_t, std::vector<std::size_t>> edges_;
-    std::vector<std::set<std::size_t>> next_;  // faces that share an edge
-    std::vector<std::set<std::size_t>> outer_; // those of an outer corner
+    // The other side of a wall.
+    std::size_t beyond(std::size_t wall, std::size_t side) const {
+        const auto a = static_cast<std::size_t>(out_.all[wall].a);
+        return a == side ? static_cast<std::size_t>(out_.all[wall].b) : a;
+    }
+
+    std::vector<std::vector<std::size_t>> walls_of_; // of each face
+    std::vector<std::set<std::size_t>> next_;        // faces that share an edge
+    std::vector<std::set<std::size_t>> outer_;       // those of an outer corner
     Walls out_;
 };
 
