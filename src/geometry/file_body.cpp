@@ -417,6 +417,14 @@ BodyFile read_bodies(const fs::path& file, const Place& place, double scale, dou
                 measure_faces(body.mesh);
             }
             out.bodies.push_back(std::make_shared<FacetBody>(body.name, std::move(body.mesh)));
+            const FacetBody& made = *out.bodies.back();
+            if (!(made.volume() > 0.0) || !std::isfinite(made.volume()))
+                throw Error::input(at,
+                                   fmt::format("{}body \"{}\" encloses no volume: {}", named, made.name(),
+                                               made.open_edges() > 0
+                                                   ? "faces of it are missing or cannot be read"
+                                                   : "it is flat, or its faces look inward"),
+                                   "Look at it in the program that wrote it, and export it again");
         }
         return out;
     }
