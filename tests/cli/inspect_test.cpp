@@ -183,6 +183,9 @@ TEST(InspectHeal, LedgesAreTakenOutAndSplitSidesJoined) {
     EXPECT_NE(healed.out.find("0.02 wide"), std::string::npos) << healed.out;
     EXPECT_NE(healed.out.find("volume 100000"), std::string::npos) << healed.out;
     EXPECT_EQ(healed.out.find("open"), std::string::npos) << healed.out;
+    const auto middle = seen({"--midsurface", "--heal", "0.05 mm", "--mesh-size", "20 mm"});
+    EXPECT_EQ(middle.code, 0) << middle.err;
+    EXPECT_NE(middle.out.find("12 faces became 8"), std::string::npos) << middle.out;
     // Below its width the ledge stays; only what lies on one surface is joined.
     EXPECT_NE(
         seen({"--heal", "0.005 mm"}).out.find("12 faces became 10; 2 joined with others of their surface"),

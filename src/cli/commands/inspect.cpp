@@ -104,8 +104,13 @@ int inspect_mesh(const InspectWish& in, Console& console) {
     return 0;
 }
 
-int inspect_bodies(const InspectWish& in, Console& console, const FigureOptions& options) {
-    const BodyFile file = read_bodies(in.target, {}, 1.0, 1e-3, false, length_asked("--heal", in.heal));
+void tell_remarks(const InspectWish& in, const BodyFile& file, Console& console) {
+    for (const std::string& remark : file.remarks)
+        console.result((in.heal.empty() ? "repaired: " : "healed: ") + remark);
+}
+
+int inspect_bodies(const InspectWish& in, const BodyFile& file, Console& console,
+                   const FigureOptions& options) {
     const bool step = file.format == "STEP";
     const std::string unit = step ? "mm" : "";
     const std::string shown = step ? "mm" : "units of the file";
@@ -117,8 +122,7 @@ int inspect_bodies(const InspectWish& in, Console& console, const FigureOptions&
         step ? fmt::format("written in {}, shown in mm", file.unit.empty() ? "an unknown unit" : file.unit)
              : "no unit in the file: a study takes its own, or file_unit"));
     console.result(fmt::format("bounding box {} {}", box_text(all, scale), shown));
-    for (const std::string& remark : file.remarks)
-        console.result((in.heal.empty() ? "repaired: " : "healed: ") + remark);
+    tell_remarks(in, file, console);
     if (step && file.unit != "mm" && file.unit_si > 0.0)
         console.result(fmt::format("note: the file's own numbers are in {}; {:.6g} x {:.6g} x {:.6g} {} "
                                    "there. If that is wrong, write file_unit in the study",
@@ -170,9 +174,10 @@ int run_inspect(const InspectWish& in, Session& session) {
     if (kind == ".vtu" && !in.heal.empty())
         throw Error::usage("--heal goes with STEP files; " + in.target + " is a mesh", "Leave it out");
     if (kind == ".vtu") return inspect_mesh(in, console);
-    if (in.midsurface)
-        return inspect_middle({in.target, in.out, in.size, in.heal, in.no_figures}, console, options);
-    return inspect_bodies(in, console, options);
+    const BodyFile file = read_bodies(in.target, {}, 1.0, 1e-3, false, length_asked("--heal", in.heal));
+    if (!in.midsurface) return inspect_bodies(in, file, console, options);
+    tell_remarks(in, file, console);
+    return inspect_middle({in.target, in.out, in.size, in.no_figures}, file, console, options);
 }
 
 } // namespace

@@ -177,9 +177,9 @@ double length_asked(const std::string& option, const std::string& text) {
     return length;
 }
 
-int inspect_middle(const MiddleWish& in, Console& console, const FigureOptions& options) {
+int inspect_middle(const MiddleWish& in, const BodyFile& file, Console& console,
+                   const FigureOptions& options) {
     const fs::path given(in.target);
-    const BodyFile file = read_bodies(given, {}, 1.0, 1e-3, false, length_asked("--heal", in.heal));
     const std::string unit = file.format == "STEP" ? "mm" : "";
     const std::string length = unit.empty() ? "" : " " + unit;
     const MidSurfaceOptions wish{size_asked(in.size, !unit.empty())};

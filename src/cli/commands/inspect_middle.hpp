@@ -3,6 +3,7 @@
 
 #include "cli/console.hpp"
 #include "figures/figure.hpp"
+#include "geometry/file_body.hpp"
 
 #include <filesystem>
 #include <string>
@@ -11,7 +12,7 @@ namespace upright::cli {
 
 struct MiddleWish {
     std::string target, out;
-    std::string size, heal; // of an element; below it faces are healed; with a unit where the file has one
+    std::string size; // of an element, with a unit where the file has one
     bool no_figures = false;
 };
 
@@ -20,6 +21,7 @@ double length_asked(const std::string& option, const std::string& text);
 
 // Writes the mesh (`out`, or NAME-midsurface.vtu beside the file), a study of the same name with the cards
 // that use it, and figures; prints the walls, what is left over and how much hangs together.
-int inspect_middle(const MiddleWish& in, Console& console, const FigureOptions& options);
+int inspect_middle(const MiddleWish& in, const BodyFile& file, Console& console,
+                   const FigureOptions& options);
 
 } // namespace upright::cli

@@ -258,9 +258,7 @@ void FittedMesher::read_curves() {
                 corner_patches_[static_cast<std::size_t>(e)].insert(
                     corner_patches_[static_cast<std::size_t>(e)].end(), c.patches.begin(), c.patches.end());
         }
-        c.arc = {0.0};
-        for (std::size_t i = 1; i < c.points.size(); ++i)
-            c.arc.push_back(c.arc.back() + (c.points[i] - c.points[i - 1]).norm());
+        c.measure();
         curves_.push_back(std::move(c));
     };
     for (const auto& [n, number] : corner_number)

@@ -8,6 +8,7 @@
 #include "base/error.hpp"
 #include "base/groups.hpp"
 #include "mesh/delaunay.hpp"
+#include "mesh/polyline.hpp"
 #include "mesh/size_field.hpp"
 #include "mesh/tet_optimizer.hpp"
 
@@ -39,21 +40,10 @@ struct Sample {
 };
 
 // A chain of feature edges between two corners, or closed.
-struct Curve {
-    std::vector<Vec3> points;
-    std::vector<double> arc;                  // length up to each point
+struct Curve : Polyline {
     std::array<std::int32_t, 2> ends{-1, -1}; // corners
     bool closed = false;
     std::vector<std::int32_t> patches;
-    double length() const { return arc.back(); }
-    Vec3 at(double s) const {
-        s = std::clamp(s, 0.0, length());
-        const auto it = std::upper_bound(arc.begin(), arc.end(), s);
-        const std::size_t i =
-            std::min(static_cast<std::size_t>(std::max<std::ptrdiff_t>(1, it - arc.begin())), arc.size() - 1);
-        const double t = (s - arc[i - 1]) / std::max(arc[i] - arc[i - 1], 1e-300);
-        return (1 - t) * points[i - 1] + t * points[i];
-    }
 };
 
 struct Segment {

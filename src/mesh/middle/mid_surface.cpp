@@ -6,6 +6,7 @@
 #include "base/groups.hpp"
 #include "mesh/flat_mesher.hpp"
 #include "mesh/middle/sheet.hpp"
+#include "mesh/polyline.hpp"
 #include "mesh/size_field.hpp"
 
 #include <Eigen/Geometry>
@@ -47,9 +48,10 @@ double area_of(const std::vector<Vec2>& points, const std::vector<std::array<std
 
 // A stretch of border between corners, or a closed one.
 struct Border {
-    std::vector<std::int32_t> points; // of the sheet; the first one again where it is closed
-    std::vector<std::size_t> patches; // that it bounds, or lies in
-    double length = 0.0, turning = 0.0;
+    Polyline line;
+    std::array<std::int32_t, 2> ends{}; // points of the sheet; one and the same where it is closed
+    std::vector<std::size_t> patches;   // that it bounds, or lies in
+    double turning = 0.0;
     int finer = 0;                     // halvings
     std::vector<std::int32_t> samples; // of the result
 };
@@ -136,20 +138,20 @@ class MidMesher {
             Border out;
             out.patches = patches_at(sheet_, edge_key(from, to));
             out.patches.erase(std::unique(out.patches.begin(), out.patches.end()), out.patches.end());
-            out.points = {from, to};
-            out.length = (point(to) - point(from)).norm();
+            out.line.points = {point(from), point(to)};
             std::int32_t before = from;
             std::int32_t here = to;
             while (here != from && (closed || !corner(here))) {
                 const auto& list = next.at(here);
                 const std::int32_t onward = list[0] == before ? list[1] : list[0];
                 out.turning += turn_at(before, here, onward);
-                out.length += (point(onward) - point(here)).norm();
                 used.insert(edge_key(here, onward));
-                out.points.push_back(onward);
+                out.line.points.push_back(point(onward));
                 before = here;
                 here = onward;
             }
+            out.ends = {from, here};
+            out.line.measure();
             for (const std::size_t k : out.patches) borders_of_[k].push_back(borders_.size());
             borders_.push_back(std::move(out));
         };
@@ -165,22 +167,10 @@ class MidMesher {
         double most = out_.size;
         for (const std::size_t k : border.patches)
             most = std::min(most, most_widths * sheet_.patches[k].width);
-        const bool closed = border.points.front() == border.points.back();
+        const bool closed = border.ends[0] == border.ends[1];
         const double least = std::max(closed ? least_round : 1.0, border.turning / piece_turn);
-        const double count = std::ceil(std::max(border.length / most, least) - 0.2);
-        return border.length / (count * std::pow(2.0, border.finer));
-    }
-
-    Vec3 at(const Border& border, double along) const {
-        for (std::size_t i = 1; i < border.points.size(); ++i) {
-            const Vec3& p = point(border.points[i - 1]);
-            const Vec3& q = point(border.points[i]);
-            const double step = (q - p).norm();
-            if (along <= step || i + 1 == border.points.size())
-                return p + std::clamp(along / std::max(step, 1e-300), 0.0, 1.0) * (q - p);
-            along -= step;
-        }
-        return point(border.points.front());
+        const double count = std::ceil(std::max(border.line.length() / most, least) - 0.2);
+        return border.line.length() / (count * std::pow(2.0, border.finer));
     }
 
     // Shares of each border that grow with the distance from what is finer, on the surfaces that it lies on.
@@ -190,19 +180,19 @@ class MidMesher {
         SizeField sizes(box, out_.size, 0.5 * out_.size);
         for (const Border& border : borders_) {
             const double own = own_size(border);
-            const int n = static_cast<int>(std::ceil(border.length / own)) * 2;
-            for (int i = 0; i <= n; ++i) sizes.ask(at(border, border.length * i / n), own);
+            const int n = static_cast<int>(std::ceil(border.line.length() / own)) * 2;
+            for (int i = 0; i <= n; ++i) sizes.ask(border.line.at(border.line.length() * i / n), own);
         }
         sizes.limit(growth);
         out_.mesh.points.clear();
         std::map<std::int32_t, std::int32_t> ends; // points of the sheet that are nodes
         for (Border& border : borders_) {
             const double own = own_size(border);
-            const int fine = 20 * static_cast<int>(std::ceil(border.length / own));
+            const int fine = 20 * static_cast<int>(std::ceil(border.line.length() / own));
             std::vector<double> sum{0.0};
             for (int i = 0; i < fine; ++i) {
-                const Vec3 p = at(border, border.length * (i + 0.5) / fine);
-                sum.push_back(sum.back() + border.length / fine / std::min(own, sizes.at(p)));
+                const Vec3 p = border.line.at(border.line.length() * (i + 0.5) / fine);
+                sum.push_back(sum.back() + border.line.length() / fine / std::min(own, sizes.at(p)));
             }
             const int count = std::max(1, static_cast<int>(std::lround(sum.back())));
             const auto end = [&](std::int32_t v) {
@@ -211,17 +201,17 @@ class MidMesher {
                 if (fresh) out_.mesh.points.push_back(point(v));
                 return found->second;
             };
-            border.samples = {end(border.points.front())};
+            border.samples = {end(border.ends[0])};
             for (int i = 1; i < count; ++i) {
                 const double want = sum.back() * i / count;
                 const auto above = std::upper_bound(sum.begin(), sum.end(), want);
                 const double share = (want - *(above - 1)) / (*above - *(above - 1));
                 const double along =
-                    border.length * (static_cast<double>(above - 1 - sum.begin()) + share) / fine;
+                    border.line.length() * (static_cast<double>(above - 1 - sum.begin()) + share) / fine;
                 border.samples.push_back(static_cast<std::int32_t>(out_.mesh.points.size()));
-                out_.mesh.points.push_back(onto(border, at(border, along)));
+                out_.mesh.points.push_back(onto(border, border.line.at(along)));
             }
-            border.samples.push_back(end(border.points.back()));
+            border.samples.push_back(end(border.ends[1]));
         }
     }
 

@@ -41,14 +41,16 @@ class Finder {
         out_.thickness.assign(n_, 0.0);
         out_.least.assign(n_, 1e300);
         out_.most.assign(n_, 0.0);
+        std::unordered_map<std::uint64_t, std::vector<std::size_t>> edges;
         for (std::size_t t = 0; t < mesh_.triangles.size(); ++t)
             for (std::size_t i = 0; i < 3; ++i)
-                edges_[edge_key(mesh_.triangles[t][i], mesh_.triangles[t][(i + 1) % 3])].push_back(t);
+                edges[edge_key(mesh_.triangles[t][i], mesh_.triangles[t][(i + 1) % 3])].push_back(t);
         next_.resize(n_);
         outer_.resize(n_);
-        for (const auto& [key, list] : edges_) {
+        for (const auto& [key, list] : edges) {
             if (list.size() != 2 || face(list[0]) == face(list[1])) continue;
             const Meeting m = meeting(key, list);
+            meetings_.push_back(m);
             const bool outer = m.rises < 0.0;
             for (const auto& [f, g] : {std::pair{m.f, m.g}, std::pair{m.g, m.f}}) {
                 next_[f].insert(g);
@@ -82,6 +84,12 @@ class Finder {
         const Vec3 beyond = (corner(list[1], 0) + corner(list[1], 1) + corner(list[1], 2)) / 3.0 - middle;
         return {face(list[0]), face(list[1]), (q - p).norm(), beyond.dot(n) / std::max(beyond.norm(), 1e-300),
                 n.dot(normal(list[1])) > corner_from};
+    }
+
+    // The other side of a wall.
+    std::size_t beyond(std::size_t wall, std::size_t side) const {
+        const auto a = static_cast<std::size_t>(out_.all[wall].a);
+        return a == side ? static_cast<std::size_t>(out_.all[wall].b) : a;
     }
 
     std::size_t face(std::size_t t) const { return static_cast<std::size_t>(mesh_.face_of[t]); }
@@ -192,9 +200,7 @@ class Finder {
     void find_rounds() {
         out_.rounds.resize(n_);
         std::vector<std::set<std::size_t>> into(n_);
-        for (const auto& [key, list] : edges_) {
-            if (list.size() != 2 || face(list[0]) == face(list[1])) continue;
-            const Meeting m = meeting(key, list);
+        for (const Meeting& m : meetings_) {
             if (!m.tangent) continue;
             for (const auto& [f, g] : {std::pair{m.f, m.g}, std::pair{m.g, m.f}})
                 if (!out_.side[f] && !out_.edge[f] && out_.side[g]) into[f].insert(g);
@@ -242,9 +248,7 @@ class Finder {
         const auto add_inner = [&](std::size_t f, double length) {
             inner[static_cast<std::size_t>(group[f])][static_cast<std::size_t>(color[f])] += length;
         };
-        for (const auto& [key, list] : edges_) {
-            if (list.size() != 2 || face(list[0]) == face(list[1])) continue;
-            const Meeting m = meeting(key, list);
+        for (const Meeting& m : meetings_) {
             // An inner corner that is rounded: by the edges of what rounds it.
             for (const auto& [f, g] : {std::pair{m.f, m.g}, std::pair{m.g, m.f}})
                 if (!out_.rounds[f].empty() && mesh_.faces[f].hole && group[g] >= 0) add_inner(g, m.length);
@@ -289,13 +293,7 @@ class Finder {
     const FacetBody& body_;
     const FacetMesh& mesh_;
     std::size_t n_;
-    std::unordered_map<std::uint64_t, std::vector<std::size_t>> edges_;
-    // The other side of a wall.
-    std::size_t beyond(std::size_t wall, std::size_t side) const {
-        const auto a = static_cast<std::size_t>(out_.all[wall].a);
-        return a == side ? static_cast<std::size_t>(out_.all[wall].b) : a;
-    }
-
+    std::vector<Meeting> meetings_;
     std::vector<std::vector<std::size_t>> walls_of_; // of each face
     std::vector<std::set<std::size_t>> next_;        // faces that share an edge
     std::vector<std::set<std::size_t>> outer_;       // those of an outer corner
