@@ -1,12 +1,14 @@
 #include "model/thickened.hpp"
 
 #include "base/error.hpp"
+#include "model/sheet_joints.hpp"
 #include "study/mesh_word.hpp"
 
 #include <algorithm>
 #include <array>
 #include <fmt/format.h>
 #include <map>
+#include <optional>
 #include <queue>
 
 namespace upright {
@@ -15,54 +17,61 @@ namespace {
 
 constexpr double same_thickness = 1e-6; // of the thickest
 constexpr double least_room = 1e-3;     // of an element's edge, left of it inside a bend
-constexpr double least_facing = 0.25;   // of a node's normal and that of an element at it: 75 degrees
 
 class Thickener {
   public:
     Thickener(const Mesh& mesh, double middle, const Place& place)
-        : mesh_(mesh), middle_(middle), place_(place) {}
+        : mesh_(mesh), middle_(middle), sheets_{mesh, place, {}, {}, {}} {}
 
     Thickened run() {
         take_levels();
         take_rings();
-        if (mesh_.shell()) turn_alike();
+        if (mesh_.shell()) {
+            const SheetEdges edges = edges_of(sheets_);
+            if (turn_alike(edges))
+                joints_.emplace(sheets_, edges_of(sheets_));
+            else
+                joints_.emplace(sheets_, edges);
+        }
         take_offsets();
         out_.mesh.size = mesh_.size;
         out_.mesh.symmetry = mesh_.symmetry;
-        for (std::size_t e = 0; e < rings_.size(); ++e) thicken(e);
-        out_.mesh.finish();
+        if (joined()) number_parted();
+        for (std::size_t e = 0; e < rings().size(); ++e) thicken(e);
+        if (joined()) fill_joints();
+        finish();
         return std::move(out_);
     }
 
   private:
     using Ring = std::vector<NodeId>;
 
-    [[noreturn]] void refuse(const std::string& what, const Vec3& at, const std::string& instead) const {
-        throw Error::input(
-            place_, fmt::format("{} at ({:.5g}, {:.5g}, {:.5g})", what, at.x(), at.y(), at.z()), instead);
-    }
+    const std::vector<Ring>& rings() const { return sheets_.rings; }
+    bool joined() const { return joints_ && !joints_->empty(); }
+    bool joined(NodeId n) const { return joints_ && joints_->at(n); }
 
     // Half thicknesses that occur, ascending, and that of each element.
     void take_levels() {
         std::vector<double> half;
         for (const double t : mesh_.thickness) half.push_back(0.5 * t);
-        levels_ = half;
-        std::sort(levels_.begin(), levels_.end());
-        const double same = same_thickness * levels_.back();
-        levels_.erase(
-            std::unique(levels_.begin(), levels_.end(), [&](double a, double b) { return b - a <= same; }),
-            levels_.end());
-        if (levels_.size() > most_thicknesses)
+        std::vector<double>& levels = sheets_.halves;
+        levels = half;
+        std::sort(levels.begin(), levels.end());
+        const double same = same_thickness * levels.back();
+        levels.erase(
+            std::unique(levels.begin(), levels.end(), [&](double a, double b) { return b - a <= same; }),
+            levels.end());
+        if (levels.size() > most_thicknesses)
             throw Error::input(
-                place_,
+                sheets_.place,
                 fmt::format("the elements of the file have {} different thicknesses; parts are "
                             "cut where there are at most {}",
-                            levels_.size(), most_thicknesses),
+                            levels.size(), most_thicknesses),
                 "Round the thicknesses");
         for (const double h : half)
-            level_.push_back(static_cast<int>(std::upper_bound(levels_.begin(), levels_.end(), h + same) -
-                                              levels_.begin()) -
-                             1);
+            sheets_.level.push_back(
+                static_cast<int>(std::upper_bound(levels.begin(), levels.end(), h + same) - levels.begin()) -
+                1);
     }
 
     void take_rings() {
@@ -70,35 +79,14 @@ class Thickener {
             const auto id = static_cast<ElementId>(e);
             const NodeRange ids = mesh_.nodes_of(id);
             const auto corners = static_cast<std::size_t>(traits(first_order(mesh_.kind(id))).corners);
-            rings_.emplace_back(ids.begin(), ids.begin() + static_cast<std::ptrdiff_t>(corners));
+            sheets_.rings.emplace_back(ids.begin(), ids.begin() + static_cast<std::ptrdiff_t>(corners));
         }
     }
 
-    // Neighbours run through the edge between them in opposite directions.
-    void turn_alike() {
-        struct Use {
-            std::size_t element;
-            bool forward;
-        };
-        std::map<std::pair<NodeId, NodeId>, std::vector<Use>> edges;
-        const auto each_edge = [&](std::size_t e, const auto& visit) {
-            const Ring& ring = rings_[e];
-            for (std::size_t k = 0; k < ring.size(); ++k) {
-                const NodeId a = ring[k];
-                const NodeId b = ring[(k + 1) % ring.size()];
-                visit(std::minmax(a, b), a < b);
-            }
-        };
-        for (std::size_t e = 0; e < rings_.size(); ++e)
-            each_edge(e, [&](std::pair<NodeId, NodeId> key, bool forward) {
-                edges[key].push_back({e, forward});
-            });
-        for (const auto& [key, uses] : edges)
-            if (uses.size() > 2)
-                refuse(fmt::format("{} shells meet in one edge", uses.size()), middle_of(key),
-                       "Parts are cut of sheets that meet in twos; bring solid elements for this one");
-        std::vector<int> turned(rings_.size(), -1);
-        for (std::size_t first = 0; first < rings_.size(); ++first) {
+    // Neighbours run through the edge between them in opposite directions. Whether any had to be turned.
+    bool turn_alike(const SheetEdges& edges) {
+        std::vector<int> turned(rings().size(), -1);
+        for (std::size_t first = 0; first < rings().size(); ++first) {
             if (turned[first] >= 0) continue;
             std::queue<std::size_t> next;
             turned[first] = 0;
@@ -106,39 +94,45 @@ class Thickener {
             while (!next.empty()) {
                 const std::size_t e = next.front();
                 next.pop();
-                each_edge(e, [&](std::pair<NodeId, NodeId> key, bool forward) {
-                    for (const Use& use : edges[key]) {
-                        if (use.element == e) continue;
-                        const int wanted = use.forward == forward ? 1 - turned[e] : turned[e];
-                        int& now = turned[use.element];
-                        if (now < 0) {
-                            now = wanted;
-                            next.push(use.element);
-                        } else if (now != wanted) {
-                            refuse("the shell has one side only, so that no outside can be told,",
-                                   middle_of(key), "Bring solid elements for it");
-                        }
+                const Ring& ring = rings()[e];
+                for (std::size_t k = 0; k < ring.size(); ++k) {
+                    const NodeId a = ring[k];
+                    const NodeId b = ring[(k + 1) % ring.size()];
+                    const auto& [key, uses] = *edges.find(std::minmax(a, b));
+                    if (uses.size() != 2) continue; // where more meet each is on its own
+                    const EdgeUse& use = uses[uses[0].element == e ? 1 : 0];
+                    const int wanted = use.forward == (a < b) ? 1 - turned[e] : turned[e];
+                    int& now = turned[use.element];
+                    if (now < 0) {
+                        now = wanted;
+                        next.push(use.element);
+                    } else if (now != wanted) {
+                        sheets_.refuse("the shell has one side only, so that no outside can be told,",
+                                       0.5 * (mesh_.nodes[index(a)] + mesh_.nodes[index(b)]),
+                                       "Bring solid elements for it");
                     }
-                });
+                }
             }
         }
-        for (std::size_t e = 0; e < rings_.size(); ++e)
-            if (turned[e] == 1) std::reverse(rings_[e].begin(), rings_[e].end());
+        bool any = false;
+        for (std::size_t e = 0; e < rings().size(); ++e)
+            if (turned[e] == 1) {
+                std::reverse(sheets_.rings[e].begin(), sheets_.rings[e].end());
+                any = true;
+            }
+        return any;
     }
 
-    Vec3 middle_of(const std::pair<NodeId, NodeId>& edge) const {
-        return 0.5 * (mesh_.nodes[index(edge.first)] + mesh_.nodes[index(edge.second)]);
-    }
-
-    // Where a node goes for each unit of half thickness.
+    // Where a node goes for each unit of half thickness; of joints the sheets' corners say it.
     void take_offsets() {
         offset_.assign(mesh_.nodes.size(), Vec3::UnitZ());
         if (!mesh_.shell()) return;
         // Of each corner: the normal there, weighed by its angle.
         std::vector<Vec3> sum(mesh_.nodes.size(), Vec3::Zero());
         std::vector<std::pair<NodeId, Vec3>> normals;
-        for (const Ring& ring : rings_)
+        for (const Ring& ring : rings())
             for (std::size_t k = 0; k < ring.size(); ++k) {
+                if (joined(ring[k])) continue;
                 const Vec3& at = mesh_.nodes[index(ring[k])];
                 const Vec3 to = mesh_.nodes[index(ring[(k + 1) % ring.size()])] - at;
                 const Vec3 from = mesh_.nodes[index(ring[(k + ring.size() - 1) % ring.size()])] - at;
@@ -158,8 +152,8 @@ class Thickener {
         for (const auto& [n, normal] : normals) {
             const double f = sum[index(n)].dot(normal);
             if (!(f > least_facing))
-                refuse("the shell folds back on itself", mesh_.nodes[index(n)],
-                       "Bring solid elements for it, or round the fold");
+                sheets_.refuse("the shell folds back on itself", mesh_.nodes[index(n)],
+                               "Bring solid elements for it, or round the fold");
             facing[index(n)] += f;
             count[index(n)] += 1.0;
         }
@@ -167,58 +161,227 @@ class Thickener {
             if (count[n] > 0.0) offset_[n] = sum[n] * (count[n] / facing[n]);
     }
 
-    NodeId node(NodeId of, int level) {
-        const auto [at, is_new] =
-            number_.emplace(std::pair(of, level), static_cast<NodeId>(out_.mesh.nodes.size()));
-        if (is_new) {
-            const double half = levels_[static_cast<std::size_t>(std::abs(level) - 1)];
-            Vec3 p = mesh_.nodes[index(of)] + (level < 0 ? -half : half) * offset_[index(of)];
-            if (!mesh_.shell()) p.z() += middle_;
-            out_.mesh.nodes.push_back(p);
-        }
-        return at->second;
-    }
+    // What a node of the solid is made from: a node of the sheets; of a joint -1 for its middle, a corner
+    // for its point, or the two corners between which an end of a sheet lies; and a level.
+    using Key = std::array<int, 5>;
+    static constexpr int plain = -2, middle_itself = -1;
 
-    // Edges of the layers run as those of the mid-surface do.
-    void require_room(std::size_t e) const {
-        const Ring& ring = rings_[e];
-        const double half = levels_[static_cast<std::size_t>(level_[e])];
-        for (std::size_t k = 0; k < ring.size(); ++k) {
-            const std::size_t a = index(ring[k]);
-            const std::size_t b = index(ring[(k + 1) % ring.size()]);
-            const Vec3 along = mesh_.nodes[b] - mesh_.nodes[a];
-            const Vec3 more = half * (offset_[b] - offset_[a]);
-            if (std::abs(along.dot(more)) >= (1.0 - least_room) * along.squaredNorm())
-                refuse("the shell is bent more sharply than it is thick", mesh_.nodes[a] + 0.5 * along,
-                       "Make its elements larger there, or it thinner");
-        }
+    NodeId node(const Key& key, const Vec3& at) {
+        const auto [found, is_new] = number_.emplace(key, static_cast<NodeId>(out_.mesh.nodes.size()));
+        if (is_new) out_.mesh.nodes.push_back(at);
+        return found->second;
     }
 
     // Levels are numbered outwards from 1, below the middle from -1.
+    double height(int level) const {
+        const double half = sheets_.halves[static_cast<std::size_t>(std::abs(level) - 1)];
+        return level < 0 ? -half : half;
+    }
+
+    NodeId node(NodeId of, std::size_t element, int level) {
+        const int n = static_cast<int>(index(of));
+        const Vec3& at = mesh_.nodes[index(of)];
+        if (!joined(of)) {
+            Vec3 p = at + height(level) * offset_[index(of)];
+            if (!mesh_.shell()) p.z() += middle_;
+            return node(Key{n, plain, plain, level, 0}, p);
+        }
+        const int most = sheets_.level[element] + 1;
+        const int low = joints_->corner(of, element, false);
+        const int high = joints_->corner(of, element, true);
+        const Vec3& below = joints_->offset(of, low);
+        const Vec3& above = joints_->offset(of, high);
+        if (std::abs(level) >= most)
+            return node(Key{n, level < 0 ? low : high, plain, 0, 0}, at + (level < 0 ? below : above));
+        const double share = 0.5 + 0.5 * height(level) / height(most);
+        return node(Key{n, low, high, level, most}, at + below + share * (above - below));
+    }
+
+    NodeId middle_of_joint(NodeId of) {
+        return node(Key{static_cast<int>(index(of)), middle_itself, middle_itself, 0, 0},
+                    mesh_.nodes[index(of)]);
+    }
+
+    Vec3 made(NodeId n) const { return out_.mesh.nodes[index(n)]; }
+
+    // Edges of the layers run as those of the mid-surface do, and their corners turn as those do.
+    void require_room(std::size_t e) {
+        const Ring& ring = rings()[e];
+        const int most = sheets_.level[e] + 1;
+        for (const int level : {-most, most}) {
+            const auto moved = [&](std::size_t k) { return made(node(ring[k % ring.size()], e, level)); };
+            const auto mid = [&](std::size_t k) { return mesh_.nodes[index(ring[k % ring.size()])]; };
+            for (std::size_t k = 0; k < ring.size(); ++k) {
+                const Vec3 along = mid(k + 1) - mid(k);
+                const Vec3 next = mid(k + 2) - mid(k + 1);
+                const Vec3 now = moved(k + 1) - moved(k);
+                const Vec3 then = moved(k + 2) - moved(k + 1);
+                const Vec3 turn = along.cross(next);
+                if (along.dot(now) > least_room * along.squaredNorm() &&
+                    turn.dot(now.cross(then)) > least_room * turn.squaredNorm())
+                    continue;
+                sheets_.refuse(std::any_of(ring.begin(), ring.end(), [&](NodeId n) { return joined(n); })
+                                   ? "shells meet in one edge and are thicker than their elements there"
+                                   : "the shell is bent more sharply than it is thick",
+                               mid(k) + 0.5 * along, "Make its elements larger there, or it thinner");
+            }
+        }
+    }
+
+    void add(ElementKind kind, const Ring& nodes, std::size_t of) {
+        out_.mesh.add(kind, nodes, mesh_.region[of]);
+        out_.of.push_back(of);
+    }
+
+    // From the lowest outwards; there is none in the middle.
+    static std::vector<int> levels_up_to(int most) {
+        std::vector<int> out;
+        for (int level = -most; level <= most; ++level)
+            if (level != 0) out.push_back(level);
+        return out;
+    }
+
     void thicken(std::size_t e) {
         require_room(e);
-        const Ring& ring = rings_[e];
-        const int most = level_[e] + 1;
-        const auto layer = [&](int low, int high) {
+        const Ring& ring = rings()[e];
+        const std::vector<int> levels = levels_up_to(sheets_.level[e] + 1);
+        for (std::size_t k = 0; k + 1 < levels.size(); ++k) {
             Ring nodes;
-            for (const int level : {low, high})
-                for (const NodeId n : ring) nodes.push_back(node(n, level));
-            out_.mesh.add(ring.size() == 3 ? ElementKind::Wedge6 : ElementKind::Hex8, nodes, mesh_.region[e]);
-            out_.of.push_back(e);
+            for (const int level : {levels[k], levels[k + 1]})
+                for (const NodeId n : ring) nodes.push_back(node(n, e, level));
+            add(ring.size() == 3 ? ElementKind::Wedge6 : ElementKind::Hex8, nodes, e);
+        }
+    }
+
+    // Sides are divided from their least node: those beside a parting from the end of the rib, or what lies
+    // between that and a sheet would have flat pieces.
+    void number_parted() {
+        for (const SheetJoints::Parting& p : joints_->partings())
+            for (std::size_t i = 0; i < 2; ++i) {
+                std::vector<int> levels = levels_up_to(sheets_.level[p.elements[i]] + 1);
+                if (p.above[i]) std::reverse(levels.begin(), levels.end());
+                levels.pop_back();
+                for (const int level : levels) node(p.from, p.elements[i], level);
+            }
+    }
+
+    void finish() {
+        try {
+            out_.mesh.finish();
+        } catch (const Error&) {
+            if (!joined()) throw;
+            for (std::size_t e = 0; e < out_.of.size(); ++e) {
+                Mesh one;
+                for (const NodeId n : out_.mesh.nodes_of(static_cast<ElementId>(e)))
+                    one.nodes.push_back(made(n));
+                Ring all(one.nodes.size());
+                for (std::size_t k = 0; k < all.size(); ++k) all[k] = static_cast<NodeId>(k);
+                one.add(out_.mesh.kinds[e], all, RegionId::None);
+                try {
+                    one.finish();
+                } catch (const Error&) {
+                    sheets_.refuse("shells meet in edges in a way that has no solid between them",
+                                   mesh_.centers[out_.of[e]], "Bring solid elements for it");
+                }
+            }
+            throw;
+        }
+    }
+
+    // The cores of joints, from their middles to the ends of the sheets' layers.
+    void fill_joints() {
+        for (const SheetJoints::Seam& seam : joints_->seams())
+            for (const std::size_t e : seam.elements) {
+                const std::vector<int> levels = levels_up_to(sheets_.level[e] + 1);
+                for (std::size_t k = 0; k + 1 < levels.size(); ++k)
+                    fill({middle_of_joint(seam.a), node(seam.a, e, levels[k]), node(seam.a, e, levels[k + 1]),
+                          middle_of_joint(seam.b), node(seam.b, e, levels[k]),
+                          node(seam.b, e, levels[k + 1])},
+                         e);
+            }
+        for (const SheetJoints::Parting& p : joints_->partings()) {
+            const NodeId from = middle_of_joint(p.from);
+            for (const std::size_t e : p.elements) {
+                const std::vector<int> levels = levels_up_to(sheets_.level[e] + 1);
+                for (std::size_t k = 0; k + 1 < levels.size(); ++k)
+                    fill({from, node(p.from, e, levels[k]), node(p.from, e, levels[k + 1]), from,
+                          node(p.to, e, levels[k]), node(p.to, e, levels[k + 1])},
+                         p.elements[0]);
+            }
+            const std::size_t beyond = p.elements[0];
+            const int top = sheets_.level[beyond] + 1;
+            const NodeId to = node(p.to, beyond, p.above[0] ? top : -top);
+            const std::vector<int> levels = levels_up_to(sheets_.level[p.rib] + 1);
+            for (std::size_t k = 0; k + 1 < levels.size(); ++k)
+                fill({from, node(p.from, p.rib, levels[k]), node(p.from, p.rib, levels[k + 1]), to, to, to},
+                     beyond);
+        }
+    }
+
+    // A wedge of which nodes may be the same: without these as it is, else in tetrahedra about its middle.
+    void fill(std::array<NodeId, 6> n, std::size_t of) {
+        Vec3 middle = Vec3::Zero();
+        for (const NodeId i : n) middle += made(i) / 6.0;
+        // Triangles of its sides as those of all other elements are divided, from the least number.
+        const auto sides = [&] {
+            std::vector<std::array<NodeId, 3>> out;
+            for (const std::vector<int>& side : traits(ElementKind::Wedge6).sides) {
+                Ring ring;
+                for (const int i : side) {
+                    const NodeId at = n[static_cast<std::size_t>(i)];
+                    if (std::find(ring.begin(), ring.end(), at) == ring.end()) ring.push_back(at);
+                }
+                if (ring.empty()) continue;
+                std::rotate(ring.begin(), std::min_element(ring.begin(), ring.end()), ring.end());
+                for (std::size_t i = 2; i < ring.size(); ++i) out.push_back({ring[0], ring[i], ring[i - 1]});
+            }
+            return out;
         };
-        for (int level = most; level > 1; --level) layer(-level, -level + 1);
-        layer(-1, 1);
-        for (int level = 1; level < most; ++level) layer(level, level + 1);
+        double volume = 0.0;
+        for (const auto& t : sides())
+            volume += (made(t[1]) - made(t[0])).cross(made(t[2]) - made(t[0])).dot(middle - made(t[0]));
+        if (volume < 0.0) {
+            std::swap(n[1], n[2]);
+            std::swap(n[4], n[5]);
+        }
+        Ring all(n.begin(), n.end());
+        std::sort(all.begin(), all.end());
+        all.erase(std::unique(all.begin(), all.end()), all.end());
+        if (all.size() == n.size()) {
+            add(ElementKind::Wedge6, Ring(n.begin(), n.end()), of);
+            return;
+        }
+        if (all.size() < 4) return;
+        // From a node that sees all sides, or the middle.
+        const std::vector<std::array<NodeId, 3>> triangles = sides();
+        const auto least = [&](const std::optional<NodeId>& top, const Vec3& at) {
+            double out = 1e300;
+            for (const auto& t : triangles)
+                if (!top || std::find(t.begin(), t.end(), *top) == t.end())
+                    out = std::min(
+                        out, (made(t[1]) - made(t[0])).cross(made(t[2]) - made(t[0])).dot(at - made(t[0])));
+            return out;
+        };
+        std::optional<NodeId> top;
+        double best = least({}, middle);
+        for (const NodeId i : all)
+            if (const double seen = least(i, made(i)); seen > best) {
+                best = seen;
+                top = i;
+            }
+        if (!top) out_.mesh.nodes.push_back(middle);
+        const NodeId from = top.value_or(static_cast<NodeId>(out_.mesh.nodes.size() - 1));
+        for (const auto& t : triangles)
+            if (std::find(t.begin(), t.end(), from) == t.end())
+                add(ElementKind::Tet4, {t[0], t[1], t[2], from}, of);
     }
 
     const Mesh& mesh_;
     double middle_;
-    Place place_;
-    std::vector<double> levels_;
-    std::vector<int> level_; // of each element: its place among them
-    std::vector<Ring> rings_;
+    Sheets sheets_;
+    std::optional<SheetJoints> joints_; // of shells
     std::vector<Vec3> offset_;
-    std::map<std::pair<NodeId, int>, NodeId> number_;
+    std::map<Key, NodeId> number_;
     Thickened out_;
 };
 

@@ -6,7 +6,7 @@
 namespace upright {
 
 struct Thickened {
-    Mesh mesh;                   // hex8 and wedge6, in the model's regions, with its planes of symmetry
+    Mesh mesh;                   // hex8, wedge6 and tet4, in the model's regions, with its planes of symmetry
     std::vector<std::size_t> of; // the element that each was made from
 };
 
@@ -14,9 +14,11 @@ struct Thickened {
 // share their nodes where they meet. Nodes of shells move along the mean normal of the elements about them,
 // so far that the faces of those elements are as thick as they should be (exactly where they lie in planes);
 // nodes of plane meshes along z about `middle`. Corners alone count of elements of second order.
-// Throws Error (Input), with a place, where shells meet at an edge in threes or more, where no outside can be
-// told (a band with a half turn), where they fold back, for more than `most_thicknesses` different
-// thicknesses, and where nothing is left of an element inside a bend.
+// Where three or more meet in an edge they end on the corners between them, and their core is filled
+// (sheet_joints.hpp).
+// Throws Error (Input), with a place, where no outside can be told (a band with a half turn), where they fold
+// back or meet at less than 29 degrees, for more than `most_thicknesses` different thicknesses, and where
+// nothing is left of an element inside a bend or beside an edge that several meet in.
 constexpr std::size_t most_thicknesses = 8;
 Thickened thickened(const Mesh& mesh, double middle, const Place& place);
 

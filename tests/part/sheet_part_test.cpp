@@ -3,6 +3,7 @@
 #include "model/finished.hpp"
 #include "model/thickened.hpp"
 #include "part/extract.hpp"
+#include "part/solid/mesh_space.hpp"
 #include "part/triangles.hpp"
 #include "store/vtu.hpp"
 #include "support/crossings.hpp"
@@ -10,6 +11,7 @@
 
 #include <functional>
 #include <gtest/gtest.h>
+#include <map>
 
 namespace upright {
 namespace {
@@ -159,16 +161,6 @@ TEST(SheetPart, ThicknessesShareTheirNodesWhereTheyMeet) {
 }
 
 TEST(SheetPart, WhatHasNoOneSolidIsSaidWithItsPlace) {
-    // A third plate on the corner.
-    Mesh tee = sheet_mesh(10, 1, angle_sheet, true, false);
-    const auto far = static_cast<NodeId>(tee.nodes.size());
-    tee.nodes.emplace_back(8.0, 0.0, 0.0);
-    tee.nodes.emplace_back(8.0, 2.0, 0.0);
-    tee.add(ElementKind::ShellQuad4,
-            {static_cast<NodeId>(12), far, static_cast<NodeId>(index(far) + 1), static_cast<NodeId>(13)},
-            RegionId{0});
-    finish(tee, 0.5);
-    EXPECT_NE(why(tee).find("3 shells meet in one edge at (6, 1, 0)"), std::string::npos) << why(tee);
     const MidSurface band = [](double u, double v) {
         const double a = 2.0 * pi * u;
         const double r = 5.0 + (v - 0.5) * std::cos(0.5 * a);
@@ -196,6 +188,210 @@ TEST(SheetPart, WhatHasNoOneSolidIsSaidWithItsPlace) {
     many.size = 1.0;
     many.finish();
     EXPECT_NE(why(many).find("12 different thicknesses"), std::string::npos) << why(many);
+}
+
+// Plates that meet in threes and more.
+namespace joint {
+
+struct Plate {
+    Vec3 corner, u, v; // its edges
+    int nu = 1, nv = 1;
+    double thickness = 1.0;
+    int region = 0;
+};
+
+// Nodes at one place are one; every second element is turned over.
+Mesh mesh_of(const std::vector<Plate>& plates, bool triangles) {
+    Mesh out;
+    const auto node = [&](const Vec3& p) {
+        for (std::size_t n = 0; n < out.nodes.size(); ++n)
+            if ((out.nodes[n] - p).norm() < 1e-9) return static_cast<NodeId>(n);
+        out.nodes.push_back(p);
+        return static_cast<NodeId>(out.nodes.size() - 1);
+    };
+    int count = 0;
+    for (const Plate& plate : plates)
+        for (int i = 0; i < plate.nu; ++i)
+            for (int j = 0; j < plate.nv; ++j) {
+                const auto at = [&](int a, int b) {
+                    return node(plate.corner + plate.u * a / plate.nu + plate.v * b / plate.nv);
+                };
+                std::vector<NodeId> ring{at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)};
+                if (count++ % 2 == 1) std::reverse(ring.begin(), ring.end());
+                const auto region = static_cast<RegionId>(plate.region);
+                const auto add = [&](ElementKind kind, const std::vector<NodeId>& nodes) {
+                    out.add(kind, nodes, region);
+                    out.thickness.push_back(plate.thickness);
+                };
+                if (triangles) {
+                    add(ElementKind::ShellTri3, {ring[0], ring[1], ring[2]});
+                    add(ElementKind::ShellTri3, {ring[0], ring[2], ring[3]});
+                } else {
+                    add(ElementKind::ShellQuad4, ring);
+                }
+            }
+    out.size = 1.0;
+    out.finish();
+    return out;
+}
+
+// The solid's volume and the area of what belongs to one tetrahedron alone, once every side of an element is
+// divided as the carver does; no side belongs to three.
+std::pair<double, double> volume_and_area(const Thickened& solid) {
+    const SpaceTets space = space_of_mesh(solid.mesh, {});
+    double volume = 0.0;
+    double area = 0.0;
+    std::map<std::array<std::int32_t, 3>, int> uses;
+    for (std::size_t t = 0; t < space.tets.tets.size(); ++t) {
+        volume += space.tets.volume(t);
+        for (const auto& side : tet_faces) {
+            std::array<std::int32_t, 3> face{};
+            for (std::size_t k = 0; k < 3; ++k) face[k] = space.tets.tets[t][side[k]];
+            std::sort(face.begin(), face.end());
+            ++uses[face];
+        }
+    }
+    for (const auto& [face, count] : uses) {
+        EXPECT_LE(count, 2);
+        if (count > 1) continue;
+        const auto p = [&](std::size_t k) { return space.tets.points[static_cast<std::size_t>(face[k])]; };
+        area += 0.5 * (p(1) - p(0)).cross(p(2) - p(0)).norm();
+    }
+    const auto groups = face_connected_parts(solid.mesh);
+    EXPECT_EQ(*std::max_element(groups.begin(), groups.end()), 0);
+    return {volume, area};
+}
+
+struct Wanted {
+    const char* name;
+    std::vector<Plate> plates;
+    double volume, area;
+};
+
+std::vector<Wanted> closed_forms() {
+    const Vec3 x = Vec3::UnitX();
+    const Vec3 y = Vec3::UnitY();
+    const Vec3 z = Vec3::UnitZ();
+    const Vec3 o = Vec3::Zero();
+    const Plate plate{o, 8 * x, 4 * y, 8, 4, 1.0};
+    std::vector<Wanted> out;
+    // A rib half as thick on a plate, from end to end; one that begins and one that lies within it.
+    const double bare = 2.0 * 32.0 + 24.0;
+    out.push_back({"tee",
+                   {plate, {4 * x, 4 * y, 5 * z, 4, 5, 0.5}},
+                   32.0 + 4.5 * 4.0 * 0.5,
+                   bare + 2.0 * (4.5 * 4.0 + 4.5 * 0.5)});
+    out.push_back({"rib to the middle",
+                   {plate, {4 * x, 2 * y, 5 * z, 2, 5, 0.5}},
+                   32.0 + 4.5 * 2.0 * 0.5,
+                   bare + 2.0 * (4.5 * 2.0 + 4.5 * 0.5)});
+    out.push_back({"rib within",
+                   {plate, {4 * x + y, 2 * y, 5 * z, 2, 5, 0.5}},
+                   32.0 + 4.5 * 2.0 * 0.5,
+                   bare + 2.0 * (4.5 * 2.0 + 4.5 * 0.5)});
+    // Two plates through each other; and a third rib on one side of their cross, within the plate.
+    out.push_back({"cross",
+                   {{-4 * x, 8 * x, 4 * y, 8, 4, 1.0}, {-3 * z, 6 * z, 4 * y, 6, 4, 0.5}},
+                   32.0 + 5.0 * 4.0 * 0.5,
+                   bare - 2.0 * 2.0 + 2.0 * (5.0 * 4.0 + 5.0 * 0.5) + 2.0 * 2.0});
+    out.push_back({"ribs that cross",
+                   {plate, {2 * x + 2 * y, 4 * x, 3 * z, 4, 3, 0.5}, {4 * x + y, 2 * y, 3 * z, 2, 3, 0.25}},
+                   32.0 + 2.5 * (4.0 * 0.5 + 2.0 * 0.25 - 0.5 * 0.25),
+                   bare + 2.5 * (2.0 * (4.0 + 0.5) + 2.0 * (2.0 + 0.25) - 2.0 * (0.25 + 0.5))});
+    // A rib round a corner within the plate.
+    out.push_back({"rib round a corner",
+                   {plate, {3 * x + y, 2 * x, 3 * z, 2, 3, 0.5}, {5 * x + y, 2 * y, 3 * z, 2, 3, 0.5}},
+                   32.0 + 2.5 * 4.0 * 0.5,
+                   bare + 2.5 * (2.0 * 4.0 + 2.0 * 0.5)});
+    // Three at 120 degrees.
+    Wanted star{"star", {}, 5.0 * (3.0 * 4.0 - std::sqrt(3.0) * 0.25), 0.0};
+    for (const double a : {0.0, 120.0, 240.0})
+        star.plates.push_back(
+            {o, 4.0 * (std::cos(a * degree) * x + std::sin(a * degree) * z), 5 * y, 4, 5, 1.0});
+    star.area = 2.0 * star.volume / 5.0 + 5.0 * (3.0 + 6.0 * (4.0 - 0.5 / std::tan(60.0 * degree)));
+    out.push_back(star);
+    return out;
+}
+
+} // namespace joint
+
+TEST(SheetPart, SheetsThatMeetInThreesAndMoreAreOneSolid) {
+    for (const joint::Wanted& wanted : joint::closed_forms())
+        for (const bool triangles : {false, true}) {
+            const Mesh mesh = joint::mesh_of(wanted.plates, triangles);
+            const auto [volume, area] = joint::volume_and_area(thickened(mesh, 0.0, {}));
+            EXPECT_NEAR(volume, wanted.volume, 1e-9) << wanted.name << triangles;
+            EXPECT_NEAR(area, wanted.area, 1e-9) << wanted.name << triangles;
+        }
+}
+
+// The plate is thicker on one side of the rib than on the other: its lower face changes in the elements
+// beside.
+TEST(SheetPart, AThicknessThatChangesAtARibStaysOneSolid) {
+    using joint::Plate;
+    const Vec3 x = Vec3::UnitX();
+    const Vec3 y = Vec3::UnitY();
+    for (const bool triangles : {false, true})
+        for (const double other : {0.4, 1.6}) {
+            const Mesh mesh = joint::mesh_of({{Vec3::Zero(), 4 * x, 4 * y, 4, 4, 1.0},
+                                              {4 * x, 4 * x, 4 * y, 4, 4, other},
+                                              {4 * x, 4 * y, 3 * Vec3::UnitZ(), 4, 3, 0.5}},
+                                             triangles);
+            const auto [volume, area] = joint::volume_and_area(thickened(mesh, 0.0, {}));
+            // Below, what one side gains the other loses; above, the rib's two feet lie on either plate.
+            EXPECT_NEAR(volume, 16.0 + 16.0 * other + 4.0 * 0.5 * (3.0 - 0.25 * (1.0 + other)), 1e-9)
+                << triangles << other;
+            EXPECT_GT(area, 64.0);
+        }
+}
+
+TEST(SheetPart, JointsThatHaveNoSolidAreSaidWithTheirPlace) {
+    using joint::Plate;
+    const Vec3 x = Vec3::UnitX();
+    const Vec3 y = Vec3::UnitY();
+    const Vec3 leaning = 3.0 * Vec3(std::cos(25.0 * degree), 0.0, std::sin(25.0 * degree));
+    const Plate plate{Vec3::Zero(), 8 * x, 4 * y, 8, 4, 0.2};
+    EXPECT_NE(why(joint::mesh_of({plate, {4 * x, 4 * y, leaning, 4, 3, 0.2}}, false))
+                  .find("shells meet at a sharp angle in one edge at (4, 0, 0)"),
+              std::string::npos);
+    // Thicker half way along.
+    EXPECT_NE(why(joint::mesh_of({{Vec3::Zero(), 8 * x, 2 * y, 8, 2, 0.2},
+                                  {2 * y, 8 * x, 2 * y, 8, 2, 0.4},
+                                  {4 * x, 4 * y, 3 * Vec3::UnitZ(), 4, 3, 0.2}},
+                                 false))
+                  .find("the thickness of a shell changes where several meet in one edge at (4, 2, 0)"),
+              std::string::npos);
+    // Twice as thick as its elements are long.
+    EXPECT_NE(why(joint::mesh_of({plate, {4 * x, 4 * y, 3 * Vec3::UnitZ(), 4, 3, 2.5}}, false))
+                  .find("shells meet in one edge and are thicker than their elements there"),
+              std::string::npos);
+}
+
+// What is carved of a ribbed plate, and whether it holds what it held.
+TEST(SheetPart, ARibbedPlateIsCutInOnePiece) {
+    const joint::Plate plate{Vec3::Zero(), 16 * Vec3::UnitX(), 12 * Vec3::UnitY(), 8, 6, 1.0};
+    const joint::Plate rib{6 * Vec3::UnitY(), 12 * Vec3::UnitX(), 6 * Vec3::UnitZ(), 6, 3, 1.0, 1};
+    for (const bool triangles : {false, true}) {
+        Mesh mesh = joint::mesh_of({plate, rib}, triangles);
+        mesh.thickness.clear();
+        finish(mesh, 1.0);
+        mesh.size = 2.0;
+        const SheetFromFile m = from_file(mesh, true);
+        if (const auto reason = why_not_carved(m.model)) FAIL() << reason->what();
+        std::vector<double> density(m.model.mesh.elements(), 1.0);
+        const Part whole = PartField(m.model, density).extract({});
+        EXPECT_TRUE(whole.closed && whole.one_piece());
+        // The rib is kept and twice as thick.
+        EXPECT_NEAR(whole.volume, 192.0 + 5.5 * 12.0 * 2.0, 1e-6);
+        EXPECT_EQ(test::crossings(whole.surface, 1.0), 0U);
+        for (std::size_t e = 0; e < density.size(); ++e)
+            if (m.model.mesh.centers[e].y() > 9.5) density[e] = 0.0;
+        const Part less = PartField(m.model, density).extract({});
+        EXPECT_TRUE(less.closed && less.one_piece());
+        EXPECT_NEAR(less.volume, 160.0 + 132.0, 3.0);
+        EXPECT_EQ(test::crossings(less.surface, 1.0), 0U);
+        EXPECT_TRUE(less.missed.empty());
+    }
 }
 
 TEST(SheetPart, TheWholeOfAPlaneMeshIsItsPlates) {
