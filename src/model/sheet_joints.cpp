@@ -12,7 +12,7 @@ namespace upright {
 namespace {
 
 constexpr double same_place = 1e-6; // of the mesh's size
-// Of the mean of the squares of normals: sheets that are turned by less than 16 degrees count as one.
+// Of the mean of the squares of normals.
 constexpr double other_plane = 0.02;
 
 // Groups that links make of things numbered from zero: the number of each one's group.
@@ -38,6 +38,28 @@ std::vector<int> groups(std::size_t count, const std::vector<std::pair<std::size
 void Sheets::refuse(const std::string& what, const Vec3& at, const std::string& instead) const {
     throw Error::input(place, fmt::format("{} at ({:.5g}, {:.5g}, {:.5g})", what, at.x(), at.y(), at.z()),
                        instead);
+}
+
+Sheets::Corner Sheets::corner(std::size_t element, NodeId n) const {
+    const std::vector<NodeId>& ring = rings[element];
+    const auto k = static_cast<std::size_t>(std::find(ring.begin(), ring.end(), n) - ring.begin());
+    Corner out;
+    out.beside = {ring[(k + 1) % ring.size()], ring[(k + ring.size() - 1) % ring.size()]};
+    const Vec3 to = mesh.nodes[index(out.beside[0])] - mesh.nodes[index(n)];
+    const Vec3 from = mesh.nodes[index(out.beside[1])] - mesh.nodes[index(n)];
+    const Vec3 across = to.cross(from);
+    out.normal = across.normalized();
+    out.angle = std::atan2(across.norm(), to.dot(from));
+    return out;
+}
+
+Eigen::Matrix3d planes_leave(const Eigen::Matrix3d& normals) {
+    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> parts(normals);
+    Eigen::Matrix3d out = Eigen::Matrix3d::Zero();
+    for (Eigen::Index k = 0; k < 3; ++k)
+        if (parts.eigenvalues()[k] <= other_plane)
+            out += parts.eigenvectors().col(k) * parts.eigenvectors().col(k).transpose();
+    return out;
 }
 
 SheetEdges edges_of(const Sheets& sheets) {
@@ -127,7 +149,7 @@ class SheetJoints::Finder {
         std::vector<std::pair<std::size_t, std::size_t>> neighbours;
         std::vector<std::vector<NodeId>> seams(count), rims(count); // of each element at the node
         for (std::size_t i = 0; i < count; ++i)
-            for (const NodeId other : beside(n, about.elements[i])) {
+            for (const NodeId other : sheets_.corner(about.elements[i], n).beside) {
                 const Key key = std::minmax(n, other);
                 const std::vector<EdgeUse>& uses = edges_.at(key);
                 if (uses.size() == 1) rims[i].push_back(other);
@@ -164,13 +186,6 @@ class SheetJoints::Finder {
         std::vector<std::pair<std::size_t, std::size_t>> pairs;
         for (const Link& link : links) pairs.emplace_back(link.a, link.b);
         return groups(2 * elements, pairs);
-    }
-
-    // The other ends of an element's two edges at a node.
-    std::array<NodeId, 2> beside(NodeId n, std::size_t e) const {
-        const std::vector<NodeId>& ring = sheets_.rings[e];
-        const auto k = static_cast<std::size_t>(std::find(ring.begin(), ring.end(), n) - ring.begin());
-        return {ring[(k + 1) % ring.size()], ring[(k + ring.size() - 1) % ring.size()]};
     }
 
     // Elements in a run from a seam to a rim whose two sides hang together round its end.
@@ -249,11 +264,7 @@ class SheetJoints::Finder {
         std::vector<double> weights(sums.size(), 0.0);
         std::vector<std::pair<std::size_t, Vec3>> normals;
         for (std::size_t i = 0; i < about.elements.size(); ++i) {
-            const auto [next, last] = beside(n, about.elements[i]);
-            const Vec3 to = at(next) - at(n);
-            const Vec3 from = at(last) - at(n);
-            const double weight = std::atan2(to.cross(from).norm(), to.dot(from));
-            Vec3 normal = to.cross(from).normalized();
+            auto [normal, weight, beside] = sheets_.corner(about.elements[i], n);
             for (const SymmetryCut& cut : sheets_.mesh.symmetry)
                 if (std::abs(at(n)[cut.axis] - cut.at) < same_place * sheets_.mesh.size)
                     normal[cut.axis] = 0.0;
@@ -279,6 +290,7 @@ class SheetJoints::Finder {
                 return x;
             };
             about.offset.push_back(solved(ways[c]));
+            about.freedom.push_back(planes_leave(sums[c] / weights[c]));
             even.push_back(solved(evens[c]));
         }
         for (const auto& [c, normal] : normals)
@@ -295,6 +307,14 @@ class SheetJoints::Finder {
 
 SheetJoints::SheetJoints(const Sheets& sheets, const SheetEdges& edges) {
     Finder(sheets, edges, *this).run();
+}
+
+int SheetJoints::corners(NodeId n) const {
+    return static_cast<int>(nodes_.at(n).offset.size());
+}
+
+const Eigen::Matrix3d& SheetJoints::freedom(NodeId n, int corner) const {
+    return nodes_.at(n).freedom[static_cast<std::size_t>(corner)];
 }
 
 std::size_t SheetJoints::place_of(const About& about, std::size_t element) const {

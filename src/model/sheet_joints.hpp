@@ -4,6 +4,7 @@
 #include "base/error.hpp"
 #include "mesh/mesh.hpp"
 
+#include <Eigen/Core>
 #include <array>
 #include <map>
 #include <vector>
@@ -22,14 +23,24 @@ struct Sheets {
     std::vector<int> level;                 // of each element: its place among them
 
     double half(std::size_t element) const { return halves[static_cast<std::size_t>(level[element])]; }
+    struct Corner {
+        Vec3 normal = Vec3::Zero();
+        double angle = 0.0;
+        std::array<NodeId, 2> beside{}; // the next node of the ring and the one before
+    };
+    Corner corner(std::size_t element, NodeId n) const;
     [[noreturn]] void refuse(const std::string& what, const Vec3& at, const std::string& instead) const;
 };
 
-// Which elements meet in each edge, and whether their ring runs from its lesser node to the other.
+// Which elements meet in an edge, and whether their ring runs from its lesser node to the other.
 struct EdgeUse {
     std::size_t element = 0;
     bool forward = false;
 };
+// In what directions a point may go that stays on planes, given the mean of the squares of their normals:
+// the projection onto these. Planes that are turned by less than 16 degrees count as one.
+Eigen::Matrix3d planes_leave(const Eigen::Matrix3d& normals);
+
 using SheetEdges = std::map<std::pair<NodeId, NodeId>, std::vector<EdgeUse>>;
 SheetEdges edges_of(const Sheets& sheets);
 
@@ -52,6 +63,9 @@ class SheetJoints {
     // node.
     int corner(NodeId n, std::size_t element, bool above) const;
     const Vec3& offset(NodeId n, int corner) const;
+    int corners(NodeId n) const;
+    // Where a corner's point may go on the faces of all its sheets: the projection onto these directions.
+    const Eigen::Matrix3d& freedom(NodeId n, int corner) const;
 
     // Between the elements of such an edge a core is left, from each node's middle to the ends of the sheets.
     struct Seam {
@@ -74,6 +88,7 @@ class SheetJoints {
         std::vector<int> corner;  // of each: below, above
         std::vector<int> run;     // of each: what edges of two join it with about the node
         std::vector<Vec3> offset; // of each corner
+        std::vector<Eigen::Matrix3d> freedom;
     };
     class Finder;
     std::size_t place_of(const About& about, std::size_t element) const;

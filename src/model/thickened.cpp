@@ -1,7 +1,7 @@
 #include "model/thickened.hpp"
 
 #include "base/error.hpp"
-#include "model/sheet_joints.hpp"
+#include "model/sheet_slides.hpp"
 #include "study/mesh_word.hpp"
 
 #include <algorithm>
@@ -27,13 +27,14 @@ class Thickener {
         take_levels();
         take_rings();
         if (mesh_.shell()) {
-            const SheetEdges edges = edges_of(sheets_);
-            if (turn_alike(edges))
-                joints_.emplace(sheets_, edges_of(sheets_));
-            else
-                joints_.emplace(sheets_, edges);
+            SheetEdges edges = edges_of(sheets_);
+            if (turn_alike(edges)) edges = edges_of(sheets_);
+            joints_.emplace(sheets_, edges);
+            take_offsets();
+            bool room = true;
+            for (std::size_t e = 0; room && e < rings().size(); ++e) room = !without_room(e);
+            if (!room) slides_ = SheetSlides(sheets_, edges, *joints_, offset_);
         }
-        take_offsets();
         out_.mesh.size = mesh_.size;
         out_.mesh.symmetry = mesh_.symmetry;
         if (joined()) number_parted();
@@ -125,21 +126,16 @@ class Thickener {
 
     // Where a node goes for each unit of half thickness; of joints the sheets' corners say it.
     void take_offsets() {
-        offset_.assign(mesh_.nodes.size(), Vec3::UnitZ());
-        if (!mesh_.shell()) return;
+        offset_.assign(mesh_.nodes.size(), Vec3::Zero());
         // Of each corner: the normal there, weighed by its angle.
         std::vector<Vec3> sum(mesh_.nodes.size(), Vec3::Zero());
         std::vector<std::pair<NodeId, Vec3>> normals;
-        for (const Ring& ring : rings())
-            for (std::size_t k = 0; k < ring.size(); ++k) {
-                if (joined(ring[k])) continue;
-                const Vec3& at = mesh_.nodes[index(ring[k])];
-                const Vec3 to = mesh_.nodes[index(ring[(k + 1) % ring.size()])] - at;
-                const Vec3 from = mesh_.nodes[index(ring[(k + ring.size() - 1) % ring.size()])] - at;
-                const Vec3 across = to.cross(from);
-                const Vec3 normal = across.normalized();
-                sum[index(ring[k])] += std::atan2(across.norm(), to.dot(from)) * normal;
-                normals.emplace_back(ring[k], normal);
+        for (std::size_t e = 0; e < rings().size(); ++e)
+            for (const NodeId n : rings()[e]) {
+                if (joined(n)) continue;
+                const Sheets::Corner c = sheets_.corner(e, n);
+                sum[index(n)] += c.angle * c.normal;
+                normals.emplace_back(n, c.normal);
             }
         std::vector<double> facing(sum.size(), 0.0);
         std::vector<double> count(sum.size(), 0.0);
@@ -159,6 +155,10 @@ class Thickener {
         }
         for (std::size_t n = 0; n < sum.size(); ++n)
             if (count[n] > 0.0) offset_[n] = sum[n] * (count[n] / facing[n]);
+        most_half_.assign(mesh_.nodes.size(), 0.0);
+        for (std::size_t e = 0; e < rings().size(); ++e)
+            for (const NodeId n : rings()[e])
+                most_half_[index(n)] = std::max(most_half_[index(n)], sheets_.half(e));
     }
 
     // What a node of the solid is made from: a node of the sheets; of a joint -1 for its middle, a corner
@@ -178,23 +178,35 @@ class Thickener {
         return level < 0 ? -half : half;
     }
 
+    // Of an element's corner on one of its levels.
+    Vec3 point(NodeId of, std::size_t element, int level) const {
+        const Vec3& at = mesh_.nodes[index(of)];
+        if (!mesh_.shell()) return at + Vec3(0.0, 0.0, middle_ + height(level));
+        const double share = height(level) / sheets_.half(element);
+        if (joined(of)) {
+            const auto corner = [&](bool above) {
+                const int c = joints_->corner(of, element, above);
+                return slides_.empty() ? joints_->offset(of, c)
+                                       : Vec3(joints_->offset(of, c) + slides_.of_corner(of, c));
+            };
+            const Vec3 below = corner(false);
+            return at + below + (0.5 + 0.5 * share) * (corner(true) - below);
+        }
+        const Vec3 out = at + height(level) * offset_[index(of)];
+        if (slides_.empty()) return out;
+        const double high = 0.5 + 0.5 * height(level) / most_half_[index(of)];
+        return out + high * slides_.of_side(of, true) + (1.0 - high) * slides_.of_side(of, false);
+    }
+
     NodeId node(NodeId of, std::size_t element, int level) {
         const int n = static_cast<int>(index(of));
-        const Vec3& at = mesh_.nodes[index(of)];
-        if (!joined(of)) {
-            Vec3 p = at + height(level) * offset_[index(of)];
-            if (!mesh_.shell()) p.z() += middle_;
-            return node(Key{n, plain, plain, level, 0}, p);
-        }
+        const Vec3 at = point(of, element, level);
+        if (!joined(of)) return node(Key{n, plain, plain, level, 0}, at);
         const int most = sheets_.level[element] + 1;
         const int low = joints_->corner(of, element, false);
         const int high = joints_->corner(of, element, true);
-        const Vec3& below = joints_->offset(of, low);
-        const Vec3& above = joints_->offset(of, high);
-        if (std::abs(level) >= most)
-            return node(Key{n, level < 0 ? low : high, plain, 0, 0}, at + (level < 0 ? below : above));
-        const double share = 0.5 + 0.5 * height(level) / height(most);
-        return node(Key{n, low, high, level, most}, at + below + share * (above - below));
+        if (std::abs(level) == most) return node(Key{n, level < 0 ? low : high, plain, 0, 0}, at);
+        return node(Key{n, low, high, level, most}, at);
     }
 
     NodeId middle_of_joint(NodeId of) {
@@ -204,12 +216,13 @@ class Thickener {
 
     Vec3 made(NodeId n) const { return out_.mesh.nodes[index(n)]; }
 
-    // Edges of the layers run as those of the mid-surface do, and their corners turn as those do.
-    void require_room(std::size_t e) {
+    // Edges of the layers should run as those of the mid-surface do, and their corners turn as those do: the
+    // middle of an edge where they do not.
+    std::optional<Vec3> without_room(std::size_t e) const {
         const Ring& ring = rings()[e];
         const int most = sheets_.level[e] + 1;
         for (const int level : {-most, most}) {
-            const auto moved = [&](std::size_t k) { return made(node(ring[k % ring.size()], e, level)); };
+            const auto moved = [&](std::size_t k) { return point(ring[k % ring.size()], e, level); };
             const auto mid = [&](std::size_t k) { return mesh_.nodes[index(ring[k % ring.size()])]; };
             for (std::size_t k = 0; k < ring.size(); ++k) {
                 const Vec3 along = mid(k + 1) - mid(k);
@@ -217,15 +230,22 @@ class Thickener {
                 const Vec3 now = moved(k + 1) - moved(k);
                 const Vec3 then = moved(k + 2) - moved(k + 1);
                 const Vec3 turn = along.cross(next);
-                if (along.dot(now) > least_room * along.squaredNorm() &&
-                    turn.dot(now.cross(then)) > least_room * turn.squaredNorm())
-                    continue;
-                sheets_.refuse(std::any_of(ring.begin(), ring.end(), [&](NodeId n) { return joined(n); })
-                                   ? "shells meet in one edge and are thicker than their elements there"
-                                   : "the shell is bent more sharply than it is thick",
-                               mid(k) + 0.5 * along, "Make its elements larger there, or it thinner");
+                if (along.dot(now) <= least_room * along.squaredNorm() ||
+                    turn.dot(now.cross(then)) <= least_room * turn.squaredNorm())
+                    return mid(k) + 0.5 * along;
             }
         }
+        return {};
+    }
+
+    void require_room(std::size_t e) const {
+        const std::optional<Vec3> where = without_room(e);
+        if (!where) return;
+        const Ring& ring = rings()[e];
+        sheets_.refuse(std::any_of(ring.begin(), ring.end(), [&](NodeId n) { return joined(n); })
+                           ? "no room is left beside an edge that several shells meet in"
+                           : "the shell is bent more sharply than it is thick",
+                       *where, "Make it thinner, or its elements larger there");
     }
 
     void add(ElementKind kind, const Ring& nodes, std::size_t of) {
@@ -381,6 +401,8 @@ class Thickener {
     Sheets sheets_;
     std::optional<SheetJoints> joints_; // of shells
     std::vector<Vec3> offset_;
+    SheetSlides slides_;            // where bends need room
+    std::vector<double> most_half_; // of each node's elements
     std::map<Key, NodeId> number_;
     Thickened out_;
 };

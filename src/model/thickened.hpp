@@ -15,10 +15,11 @@ struct Thickened {
 // so far that the faces of those elements are as thick as they should be (exactly where they lie in planes);
 // nodes of plane meshes along z about `middle`. Corners alone count of elements of second order.
 // Where three or more meet in an edge they end on the corners between them, and their core is filled
-// (sheet_joints.hpp).
+// (sheet_joints.hpp); beside bends and such edges faces slide along where elements are smaller than they are
+// thick (sheet_slides.hpp).
 // Throws Error (Input), with a place, where no outside can be told (a band with a half turn), where they fold
 // back or meet at less than 29 degrees, for more than `most_thicknesses` different thicknesses, and where
-// nothing is left of an element inside a bend or beside an edge that several meet in.
+// no room is left inside a bend or beside an edge that several meet in.
 constexpr std::size_t most_thicknesses = 8;
 Thickened thickened(const Mesh& mesh, double middle, const Place& place);
 

@@ -132,6 +132,26 @@ TEST(SheetPart, SheetsThatMeetAtAnAngleAreMitred) {
         }
 }
 
+TEST(SheetPart, ElementsMuchSmallerThanASheetIsThickFitIntoItsBend) {
+    for (const bool triangles : {false, true}) {
+        Mesh mesh = sheet_mesh(40, 8, angle_sheet, true, triangles, true);
+        finish(mesh, 1.8);
+        const Thickened solid = thickened(mesh, 0.0, {});
+        EXPECT_NEAR(volume_of_solid(solid.mesh), 10.0 * 2.0 * 1.8, 1e-9);
+        const auto [low, high] = std::pair(solid.mesh.bounds.low, solid.mesh.bounds.high);
+        EXPECT_NEAR((low - Vec3(0.0, 0.0, -0.9)).norm(), 0.0, 1e-9);
+        EXPECT_NEAR((high - Vec3(6.9, 2.0, 4.0)).norm(), 0.0, 1e-9);
+    }
+    // No slide is left where the upright is shorter than the sheet is thick.
+    const MidSurface brief = [](double u, double v) {
+        const double s = 7.0 * u;
+        return Vec3(std::min(s, 6.0), 2.0 * v, std::max(0.0, s - 6.0));
+    };
+    Mesh mesh = sheet_mesh(28, 8, brief, true, false);
+    finish(mesh, 2.5);
+    EXPECT_NE(why(mesh).find("bent more sharply than it is thick"), std::string::npos) << why(mesh);
+}
+
 TEST(SheetPart, ARingOfShellsIsAPipe) {
     const MidSurface pipe = [](double u, double v) {
         return Vec3(5.0 * std::cos(2.0 * pi * u), 5.0 * std::sin(2.0 * pi * u), 3.0 * v);
@@ -317,11 +337,17 @@ std::vector<Wanted> closed_forms() {
 
 TEST(SheetPart, SheetsThatMeetInThreesAndMoreAreOneSolid) {
     for (const joint::Wanted& wanted : joint::closed_forms())
-        for (const bool triangles : {false, true}) {
-            const Mesh mesh = joint::mesh_of(wanted.plates, triangles);
+        for (const auto& [triangles, finer] : {std::pair(false, 1), {true, 1}, {false, 4}, {true, 4}}) {
+            // Of elements much smaller than they are thick the faces slide along beside the joints.
+            std::vector<joint::Plate> plates = wanted.plates;
+            for (joint::Plate& plate : plates) {
+                plate.nu *= finer;
+                plate.nv *= finer;
+            }
+            const Mesh mesh = joint::mesh_of(plates, triangles);
             const auto [volume, area] = joint::volume_and_area(thickened(mesh, 0.0, {}));
-            EXPECT_NEAR(volume, wanted.volume, 1e-9) << wanted.name << triangles;
-            EXPECT_NEAR(area, wanted.area, 1e-9) << wanted.name << triangles;
+            EXPECT_NEAR(volume, wanted.volume, 1e-9) << wanted.name << triangles << finer;
+            EXPECT_NEAR(area, wanted.area, 1e-9) << wanted.name << triangles << finer;
         }
 }
 
@@ -361,9 +387,9 @@ TEST(SheetPart, JointsThatHaveNoSolidAreSaidWithTheirPlace) {
                                  false))
                   .find("the thickness of a shell changes where several meet in one edge at (4, 2, 0)"),
               std::string::npos);
-    // Twice as thick as its elements are long.
-    EXPECT_NE(why(joint::mesh_of({plate, {4 * x, 4 * y, 3 * Vec3::UnitZ(), 4, 3, 2.5}}, false))
-                  .find("shells meet in one edge and are thicker than their elements there"),
+    // Thicker than the plate is long beside it.
+    EXPECT_NE(why(joint::mesh_of({plate, {x, 4 * y, 3 * Vec3::UnitZ(), 4, 3, 2.5}}, false))
+                  .find("no room is left beside an edge that several shells meet in"),
               std::string::npos);
 }
 
