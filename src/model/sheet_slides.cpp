@@ -97,7 +97,7 @@ class SheetSlides::Slider {
 
     void take_edges(const SheetEdges& edges) {
         const Mesh& mesh = sheets_.mesh;
-        std::vector<std::vector<std::size_t>> rims(offset_.size()); // other ends of edges of rims and borders
+        std::vector<std::vector<std::size_t>> rims(offset_.size()); // other ends of edges of rims and steps
         for (const auto& [key, uses] : edges) {
             const double weight = 1.0 / (at(index(key.first)) - at(index(key.second))).norm();
             for (const EdgeUse& use : uses)
@@ -108,9 +108,7 @@ class SheetSlides::Slider {
                     about_[b].emplace_back(a, weight);
                 }
             const std::size_t e = uses.front().element;
-            if (uses.size() == 2 && mesh.region[e] == mesh.region[uses[1].element] &&
-                sheets_.level[e] == sheets_.level[uses[1].element])
-                continue;
+            if (uses.size() == 2 && sheets_.level[e] == sheets_.level[uses[1].element]) continue;
             rims[index(key.first)].push_back(index(key.second));
             rims[index(key.second)].push_back(index(key.first));
         }

@@ -8,8 +8,9 @@ namespace upright {
 // Inside a bend of a thick sheet its face begins as far from the middle's edge as it is thick, and elements
 // that are smaller would lie on the wrong side of it. So points of faces beside it slide along, less and less
 // over four times as far: by the mean of where their neighbours go, weighed by one over the distance. Points
-// of edges slide along these, corners not at all. They stay on straight rims and borders of regions and in
-// planes of symmetry, and where those are bent they do not slide; flat faces stay in their planes.
+// of edges slide along these, corners not at all. They stay on straight rims, on edges where the thickness
+// changes and in planes of symmetry, and where those are bent they do not slide; flat faces stay in their
+// planes.
 class SheetSlides {
   public:
     SheetSlides() = default;
