@@ -40,6 +40,7 @@ class Thickener {
         if (joined()) number_parted();
         for (std::size_t e = 0; e < rings().size(); ++e) thicken(e);
         if (joined()) fill_joints();
+        take_faces();
         finish();
         return std::move(out_);
     }
@@ -115,13 +116,12 @@ class Thickener {
                 }
             }
         }
-        bool any = false;
-        for (std::size_t e = 0; e < rings().size(); ++e)
-            if (turned[e] == 1) {
-                std::reverse(sheets_.rings[e].begin(), sheets_.rings[e].end());
-                any = true;
-            }
-        return any;
+        turned_.assign(rings().size(), false);
+        for (std::size_t e = 0; e < rings().size(); ++e) {
+            turned_[e] = turned[e] == 1;
+            if (turned_[e]) std::reverse(sheets_.rings[e].begin(), sheets_.rings[e].end());
+        }
+        return std::find(turned_.begin(), turned_.end(), true) != turned_.end();
     }
 
     // Where a node goes for each unit of half thickness; of joints the sheets' corners say it.
@@ -285,6 +285,25 @@ class Thickener {
             }
     }
 
+    void take_faces() {
+        for (std::size_t e = 0; e < rings().size(); ++e) {
+            const int most = sheets_.level[e] + 1;
+            Ring below;
+            Ring above;
+            for (const NodeId n : rings()[e]) {
+                below.push_back(node(n, e, -most));
+                above.push_back(node(n, e, most));
+            }
+            if (!turned_.empty() && turned_[e]) {
+                std::reverse(below.begin(), below.end());
+                std::reverse(above.begin(), above.end());
+                std::swap(below, above);
+            }
+            out_.below.push_back(std::move(below));
+            out_.above.push_back(std::move(above));
+        }
+    }
+
     void finish() {
         try {
             out_.mesh.finish();
@@ -399,6 +418,7 @@ class Thickener {
     const Mesh& mesh_;
     double middle_;
     Sheets sheets_;
+    std::vector<bool> turned_;          // of shells: whether a ring runs the other way than the element's
     std::optional<SheetJoints> joints_; // of shells
     std::vector<Vec3> offset_;
     SheetSlides slides_;            // where bends need room
@@ -408,6 +428,28 @@ class Thickener {
 };
 
 } // namespace
+
+std::vector<Vec3> Thickened::side(const Mesh& sheets, const MeshFace& face) const {
+    const std::vector<NodeId>& low = below[index(face.element)];
+    const std::vector<NodeId>& high = above[index(face.element)];
+    std::vector<NodeId> ring;
+    if (sheets.is_edge(face)) {
+        const std::vector<NodeId> ends = sheets.face_corners(face);
+        const NodeRange nodes = sheets.nodes_of(face.element);
+        std::array<std::size_t, 2> at{};
+        for (std::size_t k = 0; k < 2; ++k)
+            at[k] = static_cast<std::size_t>(std::find(nodes.begin(), nodes.end(), ends[k]) - nodes.begin());
+        if ((at[0] + 1) % low.size() != at[1]) std::swap(at[0], at[1]);
+        ring = {low[at[0]], low[at[1]], high[at[1]], high[at[0]]};
+    } else if (sheets.face_normal(face).dot(sheets.element_normal(face.element)) > 0.0) {
+        ring = high;
+    } else {
+        ring.assign(low.rbegin(), low.rend());
+    }
+    std::vector<Vec3> out;
+    for (const NodeId n : ring) out.push_back(mesh.nodes[index(n)]);
+    return out;
+}
 
 Thickened thickened(const Mesh& mesh, double middle, const Place& place) {
     return Thickener(mesh, middle, place).run();

@@ -8,6 +8,13 @@ namespace upright {
 struct Thickened {
     Mesh mesh;                   // hex8, wedge6 and tet4, in the model's regions, with its planes of symmetry
     std::vector<std::size_t> of; // the element that each was made from
+    // Of each element of the sheets: its corners' nodes on the face that its normal points away from, and on
+    // the other.
+    std::vector<std::vector<NodeId>> below, above;
+
+    // What a side of an element of the sheets has become: a flat side, or the quadrilateral over an edge.
+    // Points outward.
+    std::vector<Vec3> side(const Mesh& sheets, const MeshFace& face) const;
 };
 
 // Layers about the mid-surface: of elements of different thickness the thicker ones have more, so that all

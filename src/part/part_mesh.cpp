@@ -4,10 +4,12 @@
 #include "geometry/facets.hpp"
 #include "mesh/owned_mesh.hpp"
 #include "mesh/quality.hpp"
+#include "model/thickened.hpp"
 #include "part/solid/face_corners.hpp"
 
 #include <algorithm>
 #include <map>
+#include <optional>
 #include <set>
 #include <unordered_map>
 
@@ -55,6 +57,7 @@ class PartKind final : public MeshKind {
         }
         if (run_.made_by.kind->from_file) {
             count_owned(out);
+            if (made_of_sheets(run_)) sheets_ = thickened(run_);
             for (const ModelSurface& s : run_.surfaces) out.surfaces.push_back(left_of(s, mesh));
         } else {
             pick_on_owned(space, out);
@@ -137,14 +140,22 @@ class PartKind final : public MeshKind {
         for (const RegionId r : made.mesh.region) ++made.painted[index(r)].painted;
     }
 
+    // Of a face of the run, as it is on the part.
+    std::vector<Vec3> ring_of(const MeshFace& f) const {
+        if (sheets_) return sheets_->side(run_.mesh, f);
+        std::vector<Vec3> out;
+        for (const NodeId n : run_.mesh.face_corners(f)) out.push_back(run_.mesh.nodes[index(n)]);
+        return out;
+    }
+
     // The faces of the part that lie on those of a surface of the run.
     std::vector<MeshFace> left_of(const ModelSurface& surface, const Mesh& mesh) const {
         std::vector<Vec3> points;
         std::vector<std::array<std::int32_t, 3>> triangles;
         for (const MeshFace& f : surface.faces) {
             const auto first = static_cast<std::int32_t>(points.size());
-            const std::vector<NodeId> ring = run_.mesh.face_corners(f);
-            for (const NodeId n : ring) points.push_back(run_.mesh.nodes[index(n)]);
+            const std::vector<Vec3> ring = ring_of(f);
+            points.insert(points.end(), ring.begin(), ring.end());
             for (std::int32_t i = 2; i < static_cast<std::int32_t>(ring.size()); ++i)
                 triangles.push_back({first, first + i - 1, first + i});
         }
@@ -169,7 +180,17 @@ class PartKind final : public MeshKind {
     const SolidPart& part_;
     bool second_order_;
     const Model& run_;
+    mutable std::optional<Thickened> sheets_; // of shells
 };
+
+} // namespace
+
+namespace {
+
+bool on_coupling(const Study& study, const SupportCard& support) {
+    return std::any_of(study.couplings.begin(), study.couplings.end(),
+                       [&](const auto& c) { return refers_to(support.on, c.name); });
+}
 
 } // namespace
 
@@ -178,6 +199,10 @@ Model build_part_model(const Study& study, const SolidPart& part, bool second_or
     const auto kind = std::make_shared<PartKind>(part, second_order, run);
     own.mesh.kind = kind;
     own.mesh.order = second_order ? 2 : 1;
+    own.mesh.family = ElementFamily::Solid;
+    if (run.mesh.shell())
+        for (SupportCard& support : own.supports)
+            if (!on_coupling(own, support)) std::fill(support.hold.begin() + 3, support.hold.end(), false);
     Model out = build_model(own);
     // The kind refers to part and run, which need not live as long.
     out.made_by.kind = study.mesh.kind;

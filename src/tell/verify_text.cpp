@@ -79,6 +79,10 @@ std::string verified_part_text(const Verified& v) {
                             std::abs(v.part.level) * v.space.mesh.size, units.length));
     if (v.blend > 0.0) out.add(fillets_text(v.space, v.part.outside(), v.blend));
     if (!v.part.one_piece()) out.add(pieces_text(v.space, v.part));
+    if (v.run_of_shells)
+        out.add(
+            "its edges are faces as wide as the shells are thick: what holds an edge holds the whole face, "
+            "so that it cannot turn");
     if (v.homogenised)
         for (std::size_t i = 0; i < v.part.infills.size(); ++i) {
             const InfillMade& made = v.part.infills[i];

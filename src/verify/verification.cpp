@@ -4,6 +4,7 @@
 #include "fem/effective_stiffness.hpp"
 #include "mesh/locator.hpp"
 #include "model/finished.hpp"
+#include "model/thickened.hpp"
 #include "part/solid/lattice_cell.hpp"
 #include "response/motions.hpp"
 #include "solve/solver_table.hpp"
@@ -110,12 +111,13 @@ Verification::Verification(const Study& study, const Model& model, const RunFold
                            DesignValues design)
     : study_(finished(study)), run_model_(model), carved_model_(finished(model)), folder_(folder),
       design_(std::move(design)) {
-    if (model.made_by.flat() || model.mesh.dimension() != 3 || model.mesh.shell())
+    if (model.made_by.flat() || model.mesh.dimension() != 3 || (model.mesh.shell() && !made_of_sheets(model)))
         throw Error::input(model.made_by.place,
-                           "verify serves solid models: the part of a plane or shell "
-                           "model is its cells with their thickness",
+                           "verify serves solid models and shells from files: the part of a plane model, or "
+                           "of shells that are meshed here, is its cells with their thickness",
                            "The run's black-and-white design is analysed already: see run.json");
     out_.run = RunNumbers(folder.report_file());
+    out_.run_of_shells = model.mesh.shell();
     out_.first_order_run = model.mesh.kinds.front() == ElementKind::Tet4;
     wish_.solver = solver_options(model.run);
     wish_.except = all_excepted(model);

@@ -52,7 +52,8 @@ struct Verified {
     std::vector<VerifyRound> rounds;
     RunNumbers run;
     bool first_order_run = false; // the run's own elements are tetrahedra of first order
-    double body_volume = 0.0;     // of the body that was made elsewhere
+    bool run_of_shells = false;
+    double body_volume = 0.0; // of the body that was made elsewhere
     std::string body_file;
     std::optional<double> mended; // the threshold that holds every bound, where it was looked for and found
     bool bounds_hold = true;

@@ -105,6 +105,42 @@ TEST(InspectMidsurface, APlateIsDesignedAndCarved) {
     EXPECT_NE(part.out.find("12.7"), std::string::npos) << part.out;
 }
 
+// Elements are smaller than the walls are thick, and the rib ends within a plate.
+TEST(InspectMidsurface, ABracketWithARibIsDesignedCarvedAndVerified) {
+    const test::TemporaryFolder folder;
+    fs::copy_file(fs::path(UPRIGHT_TEST_BODIES) / "bracket.step", folder.path() / "bracket.step");
+    const auto out = test::upright(
+        folder.path(), {"inspect", "bracket.step", "--midsurface", "--mesh-size", "2.5 mm", "--no-figures"});
+    ASSERT_EQ(out.code, 0) << out.err;
+    const std::string pads =
+        "[[region]]\nname = \"pads\"\nrole = \"keep\"\nmaterial = \"S235\"\nthickness = 5\nskin_of = "
+        "[\"held\", \"pressed\"]\ndepth = 5\nwithin = \"wall-2\"\n";
+    folder.write("study.toml",
+                 test::text_of(folder.path() / "bracket-midsurface.toml") + pads +
+                     acts("{ point = [50, 15, 2.5], normal = [1, 0, 0] }",
+                          "{ point = [2.5, 15, 35], normal = [0, 0, 1] }", "[200, 0, 0]") +
+                     "[[response]]\nname = \"stiffness\"\nmeasure = \"compliance\"\n[[response]]\nname = "
+                     "\"budget\"\nmeasure = \"mass-fraction\"\nmax = 0.6\n[goal]\nminimize = "
+                     "\"stiffness\"\n");
+    const auto run =
+        test::upright(folder.path(), {"optimize", "study.toml", "--quiet", "--set", "run.iterations=120"});
+    ASSERT_EQ(run.code, 0) << run.out << run.err;
+    const auto carve = test::upright(folder.path(), {"carve", "study.run", "--size", "640x400"});
+    ASSERT_EQ(carve.code, 0) << carve.out << carve.err;
+    EXPECT_NE(carve.out.find("one piece"), std::string::npos) << carve.out;
+    const auto verify = test::upright(folder.path(), {"verify", "study.run", "--no-figures"});
+    EXPECT_NE(verify.out.find("holds the whole face"), std::string::npos) << verify.out << verify.err;
+    const auto json = nlohmann::json::parse(test::text_of(folder.path() / "study.run/verify/verify.json"));
+    for (const auto& row : json["rows"])
+        if (row["name"] == "stiffness") {
+            // Solid throughout the tetrahedra are stiffer by the corner and the joint alone.
+            EXPECT_NEAR(row["part"].get<double>(), row["design"].get<double>(),
+                        0.12 * row["design"].get<double>());
+        }
+    for (const auto& surface : json["surfaces"])
+        EXPECT_NEAR(surface["area"].get<double>(), 150.0, 1.0) << surface["name"];
+}
+
 // An angle with a rounded inner corner, holes and a rib: one piece, a little softer than the solid (0.138 mm
 // by tet10 of 3 mm), whose corner the shells do not have.
 TEST(InspectMidsurface, ABracketWithARibIsOnePiece) {

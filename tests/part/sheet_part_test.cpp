@@ -3,8 +3,10 @@
 #include "model/finished.hpp"
 #include "model/thickened.hpp"
 #include "part/extract.hpp"
+#include "part/part_mesh.hpp"
 #include "part/solid/mesh_space.hpp"
 #include "part/triangles.hpp"
+#include "response/case_report.hpp"
 #include "store/vtu.hpp"
 #include "support/crossings.hpp"
 #include "support/studies.hpp"
@@ -459,6 +461,51 @@ TEST(SheetPart, AHalfOfShellsIsCutAndMirrored) {
         for (double& d : density) d = 1.0 - d;
         const Part other = PartField(m.model, density).extract({});
         EXPECT_FALSE(other.pieces.empty());
+    }
+}
+
+// The part is loaded and held as the shells are, and as stiff, pressed on either side of every element.
+TEST(SheetPart, WhatActsOnShellsActsOnTheirPart) {
+    const MidSurface flat = [](double u, double v) { return Vec3(16.0 * u, 4.0 * v, 0.0); };
+    for (const char* facing : {"[0, 0, 1]", "[0, 0, -1]"}) {
+        Mesh mesh = sheet_mesh(16, 4, flat, true, true, true);
+        for (std::size_t e = 0; e < mesh.elements(); ++e)
+            mesh.region[e] = static_cast<RegionId>(e < 64 ? 0 : 1);
+        mesh.thickness.clear();
+        finish(mesh, 1.0);
+        const SheetFromFile m =
+            from_file(mesh, true,
+                      std::string("[[surface]]\nname = \"face\"\nfacing = ") + facing +
+                          "\n[[load]]\nname = \"p\"\non = \"face\"\npressure = 0.1\n[[case]]\nname = "
+                          "\"press\"\nsupports = [\"clamp\"]\nloads = { p = 1 }\n");
+        const std::vector<double> full(m.model.mesh.elements(), 1.0);
+        const Part whole = PartField(m.model, full).extract({});
+        const Model part = build_part_model(m.study, *whole.solid, true, m.model);
+        ASSERT_EQ(part.surfaces.size(), m.model.surfaces.size());
+        for (std::size_t s = 0; s < part.surfaces.size(); ++s)
+            EXPECT_NEAR(part.surfaces[s].area, m.model.surfaces[s].area,
+                        0.03 * m.model.surfaces[s].area) // a step of the thickness
+                << part.surfaces[s].name;
+        const AnalysisReport shells = analyze(m.model, {});
+        const AnalysisReport solid = analyze(part, {});
+        // Pulled: two lengths of different sections.
+        const double pulled = 100.0 * 100.0 * (8.0 / (1000.0 * 4.0) + 8.0 / (1000.0 * 8.0));
+        EXPECT_NEAR(solid.statics.at(0).compliance, pulled, 0.03 * pulled); // the step is softer
+        // Bent: a beam of two sections under its pressure, with what shear adds.
+        const double q = 0.1 * 4.0;
+        const auto moment = [&](double x) { return 0.5 * q * (16.0 - x) * (16.0 - x); };
+        double bent = 0.0;
+        for (int k = 0; k < 1600; ++k) {
+            const double x = 0.01 * (k + 0.5);
+            const double t = x < 8.0 ? 1.0 : 2.0;
+            bent += 0.01 * moment(x) * moment(x) / (1000.0 * 4.0 * t * t * t / 12.0);
+        }
+        EXPECT_NEAR(shells.statics.at(1).compliance, bent, 0.03 * bent) << facing;
+        EXPECT_NEAR(solid.statics.at(1).compliance, bent, 0.03 * bent) << facing;
+        const double way =
+            solid.statics.at(1)
+                .displacement[static_cast<Eigen::Index>(part.freedom(part.surfaces.at(1).nodes.front(), 2))];
+        EXPECT_EQ(way < 0.0, facing[7] == '1') << way;
     }
 }
 
