@@ -82,7 +82,7 @@ void Writer::run(const Problem& problem) {
         Stages(model_.run, problem, has_design ? std::optional<double>(1.0) : std::nullopt).now().penalty;
     LedgerLine& l = line("run", fmt::format("at most {} iterations by {}, from {}, {}, penalty {}, {}",
                                             model_.run.iterations, problem.method->word, start_words(model_),
-                                            ending_words(model_.run),
+                                            ending_words(model_.run, problem),
                                             model_.run.penalty ? number(*model_.run.penalty)
                                             : first < 3.0      ? "1 rising to 3"
                                                                : "3",

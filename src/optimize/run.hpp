@@ -103,6 +103,10 @@ struct MadeDesign {
     std::vector<Reading> readings; // one a column
 };
 
+// Single cells of an edge under stress turn on and off to the end: a run that has found nothing better in so
+// many iterations ends.
+inline constexpr int patience_for_better = 50;
+
 struct OptimizeResult {
     RunStatus status = RunStatus::IterationLimit;
     std::string method;   // the word of its stepper
@@ -110,6 +114,9 @@ struct OptimizeResult {
     // Those of the result, and whether the stages of the run were done by then.
     double penalty = 3.0, sharpness = 0.0;
     bool stages_done = false;
+    // Of a run for stress: it ended since so many iterations of its last stage brought no better design that
+    // holds every bound in black and white.
+    bool no_better = false;
     // The iteration whose design is the result: the last one, or the best that held every bound at the final
     // penalty and sharpness where the last one does not. What follows is of that design, measured closely;
     // its row of the history says the same.
@@ -160,6 +167,7 @@ struct OptimizeResult {
 struct RunStart {
     const OptimizerState* from = nullptr; // resumes
     std::vector<double> density;          // or begins with this physical density of every element
+    bool gives_start = false;             // to a finer run, which does not ask that it hold its bounds
 };
 
 // Runs until converged, at the limit of iterations, or stopped by the observer.

@@ -99,7 +99,8 @@ void add_costs(const Model& model, const OptimizeResult& result, Lines& out) {
             fmt::format("{} {} {:.5g}", all[cost.column].name, cost.upper ? "at most" : "at least", limit);
         // Multipliers of a bound that the steps never met have no meaning yet.
         if (result.readings[cost.column].excess > waits_to_be_met || r.excess > waits_to_be_met) {
-            out.add(fmt::format("  {}: not told, since it is broken", bound));
+            out.add(fmt::format("  {}: not told, since {}", bound,
+                                r.excess > waits_to_be_met ? "it is broken" : "the densities break it"));
             continue;
         }
         if (std::abs(cost.rate) < 0.005) {
@@ -193,12 +194,19 @@ std::string run_summary(const Model& model, const OptimizeResult& result, double
                          : result.status == RunStatus::Interrupted
                              ? "interrupted, checkpoint written; go on with --resume"
                              : "stopped at the limit of iterations";
-    out.add(fmt::format("{} after {} iterations in {}; density change {:.3g}, grayness {:.3g}", ending,
-                        last.iteration, time_text(seconds), last.change, last.grayness));
+    out.add(fmt::format("{} after {} iterations in {}{}; density change {:.3g}, grayness {:.3g}", ending,
+                        last.iteration, time_text(seconds),
+                        result.no_better
+                            ? fmt::format(", the last {} of which brought no better black-and-white design",
+                                          patience_for_better)
+                            : std::string(),
+                        last.change, last.grayness));
     if (result.status == RunStatus::Interrupted) return out.take();
     if (result.design_of != last.iteration)
-        out.add(fmt::format("the result is the design of iteration {}, the best that held every bound",
-                            result.design_of));
+        out.add(fmt::format("the result is the design of iteration {}, {}", result.design_of,
+                            result.by_black_and_white() && !result.black_and_white.feasible
+                                ? "whose worst bound is broken least in black and white"
+                                : "the best that held every bound"));
     add_three(model, result, out);
     add_verdict(model, result, out);
     if (!result.costs.empty()) out.add("what each bound costs, near this design:");

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <gtest/gtest.h>
+#include <random>
 
 using namespace upright;
 using test::block_study;
@@ -100,6 +101,37 @@ TEST(BlackAndWhite, LeastMaterialIsTheLeastThatHolds) {
     EXPECT_LT(least, model.mesh.elements());
     EXPECT_EQ(solid(made.density), least);
     EXPECT_NEAR(made.goal, static_cast<double>(least) / static_cast<double>(model.mesh.elements()), 1e-12);
+}
+
+// Stress does not fall with every element that is added: a design that holds its bound when cut at 0.5 may
+// break it at all other thresholds, and this one is looked at.
+TEST(BlackAndWhite, WhatHoldsAtTheMiddleIsFound) {
+    const auto limit = [](double max) {
+        return "[[response]]\nname = \"strength\"\nmeasure = \"stress\"\nmax = " + std::to_string(max) + "\n";
+    };
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> any(0.05, 0.95);
+    for (int round = 0; round < 40; ++round) {
+        std::vector<double> density;
+        double max = 1e6;
+        for (const bool bounded : {false, true}) {
+            const Model model = build_model(study_from(bar(limit(max), "weight")));
+            StaticAnalysis analysis(model, {});
+            const Problem problem = make_problem(model);
+            DesignMeasures measures(analysis);
+            const BlackAndWhiteLook look(model, problem, measures);
+            if (!bounded)
+                for (const Vec3& c : model.mesh.centers)
+                    density.push_back(c.y() < 1.0 || c.x() > 7.0 ? 0.97 : any(random));
+            const BlackAndWhite middle = look.quick({density, {}, {}}, {});
+            max = 1.0001 * middle.readings.at(2).value;
+            if (!bounded) continue;
+            ASSERT_TRUE(middle.feasible);
+            const BlackAndWhite best = look.best({density, {}, {}});
+            EXPECT_TRUE(best.feasible) << round << ": " << best.readings.at(2).value << " of " << max;
+            EXPECT_LE(best.goal, middle.goal) << round;
+        }
+    }
 }
 
 TEST(BlackAndWhite, TheThresholdStandsAwayFromTheDensities) {

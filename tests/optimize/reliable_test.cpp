@@ -73,6 +73,19 @@ TEST(Reliable, LeastMassUnderStressHoldsItsBounds) {
     EXPECT_GE(result.goal, 0.15e-3);
 }
 
+// Cells of an edge under stress turn on and off to the end: that is no reason to go on for ever.
+TEST(Reliable, ARunForStressEndsWhereNothingBetterComes) {
+    const OptimizeResult result =
+        run_bench("bracket-stress", {"mesh.size=4", "run.iterations=600", "run.coarse_first=false"});
+    EXPECT_TRUE(result.feasible);
+    EXPECT_EQ(result.status, RunStatus::Converged);
+    EXPECT_LT(result.state.iteration, 600);
+    if (result.no_better) {
+        EXPECT_LE(result.design_of, result.state.iteration);
+        EXPECT_TRUE(result.black_and_white.feasible);
+    }
+}
+
 // Multipliers of stresses must not pile up while the design has no penalty yet: that took a fifth more mass.
 TEST(Reliable, LeastMassUnderStressIsNoHeavierAtFinerCellsFromAllMaterial) {
     const OptimizeResult result = run_bench("ell", {"mesh.size=1.5", "run.start=1.0", "run.iterations=250"});

@@ -185,7 +185,9 @@ std::string state_text(const RunFolder& folder, const std::optional<int>& iterat
     const int result = folder.result_iteration();
     if (iteration && *iteration != result) return fmt::format("iteration {} of {}", *iteration, last);
     if (result != last)
-        return fmt::format("iteration {} of {}, the best that held every bound", result, last);
+        return fmt::format("iteration {} of {}, {}", result, last,
+                           folder.outcome().feasible ? "the best that held every bound"
+                                                     : "whose worst bound is broken least");
     std::string status = folder.status();
     if (status.empty()) status = "not finished";
     if (status == "iteration-limit") status = "stopped at the limit of iterations";

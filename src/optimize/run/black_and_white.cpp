@@ -96,9 +96,13 @@ std::vector<double> BlackAndWhiteLook::gaps(const std::vector<double>& density, 
         if (design_[e] && density[e] > low && density[e] <= high) levels.push_back(density[e]);
     std::sort(levels.begin(), levels.end());
     levels.erase(std::unique(levels.begin(), levels.end()), levels.end());
+    // That of the middle stands for its gap, so that it is found there.
+    const auto within = [](double from, double to) {
+        return middle >= from && middle < to ? middle : 0.5 * (from + to);
+    };
     std::vector<double> out{low};
-    for (std::size_t i = 0; i + 1 < levels.size(); ++i) out.push_back(0.5 * (levels[i] + levels[i + 1]));
-    if (!levels.empty()) out.push_back(high);
+    for (std::size_t i = 0; i + 1 < levels.size(); ++i) out.push_back(within(levels[i], levels[i + 1]));
+    if (!levels.empty()) out.push_back(middle >= levels.back() && middle < high ? middle : high);
     return out;
 }
 

@@ -69,6 +69,7 @@ class Loop {
             result_.state.x = random_start(*model_.run.start_random);
         else
             result_.state.x.assign(chain_.variables(), start_density());
+        gives_start_ = start.gives_start;
         resumed_ = start.from != nullptr;
         stepper_ = problem_.method->make(tools());
         take_up();
@@ -107,8 +108,10 @@ class Loop {
             const bool last = state.iteration >= model_.run.iterations || mended_ != LocalEnding::None;
             const bool rests =
                 again != LocalEnding::None ? again == LocalEnding::AtRest : stages_.done(facts());
+            result_.no_better = again == LocalEnding::None && mended_ == LocalEnding::None && flickers(now);
             const bool converged = mended_ != LocalEnding::None ? mended_ == LocalEnding::AtRest
                                    : again != LocalEnding::None ? rests
+                                   : result_.no_better          ? true
                                                                 : rests && (last || !repair(now));
             const bool mends = !last && (converged || state.iteration + 1 == model_.run.iterations) &&
                                mend_locally(now, converged);
@@ -463,6 +466,13 @@ class Loop {
         measures_.analyse(designs_, now.penalty, accuracy(state.history.back().change));
         return true;
     }
+    // Whether the last stage of a run for stress has found no better design that holds in black and white for
+    // long: it goes on about the one it has.
+    bool flickers(const Schedule& now) const {
+        return !gives_start_ && problem_.has_stress && model_.run.sharpen && result_.by_black_and_white() &&
+               now.final && made_feasible_ && made_.final &&
+               result_.state.iteration - made_.iteration >= patience_for_better;
+    }
     // The end is near, and the design's black-and-white form still breaks a bound on stress by a little.
     bool mend_locally(const Schedule& now, bool rests) {
         if (!problem_.has_stress || !model_.run.sharpen || !result_.by_black_and_white() ||
@@ -656,6 +666,7 @@ class Loop {
     DesignChain chain_;
     DesignMeasures measures_;
     BlackAndWhiteLook black_and_white_;
+    bool gives_start_ = false;
     bool resumed_ = false;
     Stages stages_;
     double mean_change_ = 1.0; // of the physical densities in the step that led here

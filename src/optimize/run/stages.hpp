@@ -25,7 +25,7 @@ struct StageFacts {
 std::optional<double> goal_range(const std::vector<IterationRow>& history, int count);
 
 // "ended by a goal that moves by less than 0.2 % over 10 iterations": for people.
-std::string ending_words(const RunCard& run);
+std::string ending_words(const RunCard& run, const Problem& problem);
 
 class Stages {
   public:

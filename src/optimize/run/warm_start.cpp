@@ -67,6 +67,7 @@ std::optional<std::vector<double>> coarse_start(const std::function<Model(double
     // Of what the study says, this run is the one that was asked for.
     coarse.run.coarse_first = whole ? std::optional<bool>() : std::optional<bool>(false);
     RunStart start;
+    start.gives_start = true;
     if (begins_coarse(coarse)) {
         auto coarser = coarse_start(on_cells, coarse, observer, 2.0 * times);
         if (!coarser) return {};
