@@ -37,12 +37,12 @@ struct EdgeUse {
     std::size_t element = 0;
     bool forward = false;
 };
+using SheetEdges = std::map<std::pair<NodeId, NodeId>, std::vector<EdgeUse>>;
+SheetEdges edges_of(const Sheets& sheets);
+
 // In what directions a point may go that stays on planes, given the mean of the squares of their normals:
 // the projection onto these. Planes that are turned by less than 16 degrees count as one.
 Eigen::Matrix3d planes_leave(const Eigen::Matrix3d& normals);
-
-using SheetEdges = std::map<std::pair<NodeId, NodeId>, std::vector<EdgeUse>>;
-SheetEdges edges_of(const Sheets& sheets);
 
 // About a node of such an edge the upper and lower sides of the elements hang together in corners: across an
 // edge of two from one to the other, where more meet from each side to the one that it faces. All sides of a

@@ -1,6 +1,7 @@
 #include "part/part_mesh.hpp"
 
 #include "base/edge_key.hpp"
+#include "base/error.hpp"
 #include "geometry/facets.hpp"
 #include "mesh/owned_mesh.hpp"
 #include "mesh/quality.hpp"
@@ -27,6 +28,7 @@ class PartKind final : public MeshKind {
   public:
     PartKind(const SolidPart& part, bool bent, const Model& run)
         : part_(part), second_order_(bent), run_(run) {
+        if (made_of_sheets(run)) sheets_ = thickened(run);
         word = "part";
         called = "carved parts";
         follows_shapes = leaves_out_voids = true;
@@ -57,7 +59,6 @@ class PartKind final : public MeshKind {
         }
         if (run_.made_by.kind->from_file) {
             count_owned(out);
-            if (made_of_sheets(run_)) sheets_ = thickened(run_);
             for (const ModelSurface& s : run_.surfaces) out.surfaces.push_back(left_of(s, mesh));
         } else {
             pick_on_owned(space, out);
@@ -180,16 +181,25 @@ class PartKind final : public MeshKind {
     const SolidPart& part_;
     bool second_order_;
     const Model& run_;
-    mutable std::optional<Thickened> sheets_; // of shells
+    std::optional<Thickened> sheets_; // of shells
 };
 
 } // namespace
 
 namespace {
 
-bool on_coupling(const Study& study, const SupportCard& support) {
-    return std::any_of(study.couplings.begin(), study.couplings.end(),
-                       [&](const auto& c) { return refers_to(support.on, c.name); });
+// Of shells: what held the turning of an edge, held on a face of the part.
+void hold_faces(const Study& study, SupportCard& support) {
+    if (std::any_of(study.couplings.begin(), study.couplings.end(),
+                    [&](const auto& c) { return refers_to(support.on, c.name); }))
+        return;
+    if (std::any_of(support.move.begin() + 3, support.move.end(), [](double turn) { return turn != 0.0; }))
+        throw Error::input(
+            support.place,
+            "the support \"" + support.name +
+                "\" turns shells by themselves, and nodes of the part have no rotations to turn",
+            "Turn a [[coupling]] of them");
+    std::fill(support.hold.begin() + 3, support.hold.end(), false);
 }
 
 } // namespace
@@ -201,8 +211,7 @@ Model build_part_model(const Study& study, const SolidPart& part, bool second_or
     own.mesh.order = second_order ? 2 : 1;
     own.mesh.family = ElementFamily::Solid;
     if (run.mesh.shell())
-        for (SupportCard& support : own.supports)
-            if (!on_coupling(own, support)) std::fill(support.hold.begin() + 3, support.hold.end(), false);
+        for (SupportCard& support : own.supports) hold_faces(own, support);
     Model out = build_model(own);
     // The kind refers to part and run, which need not live as long.
     out.made_by.kind = study.mesh.kind;

@@ -20,7 +20,7 @@ struct SurfaceLeft {
 // which nothing is left, a point away from the part, as build_model does. Of a run on a mesh from a file,
 // which knows sets that a part has not: surfaces are what is left of the faces that they have in the run's
 // model, of shells those that their sides have become; what holds the turning of a shell is left out, since
-// it holds whole faces of the part.
+// it holds whole faces of the part (Error (Input) where it turns them).
 Model build_part_model(const Study& study, const SolidPart& part, bool second_order, const Model& run);
 
 // Of each surface, against that of the space: `whole` is the part of full density.

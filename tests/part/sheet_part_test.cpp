@@ -509,4 +509,21 @@ TEST(SheetPart, WhatActsOnShellsActsOnTheirPart) {
     }
 }
 
+TEST(SheetPart, WhatTurnsShellsByThemselvesHasNoPart) {
+    const MidSurface flat = [](double u, double v) { return Vec3(16.0 * u, 4.0 * v, 0.0); };
+    const SheetFromFile m = from_file(sheet_mesh(16, 4, flat, true, false), true,
+                                      "[[support]]\nname = \"twist\"\non = \"high\"\nhold = "
+                                      "[\"rx\"]\nmove = { rx = 0.01 }\n");
+    const std::vector<double> full(m.model.mesh.elements(), 1.0);
+    const Part whole = PartField(m.model, full).extract({});
+    try {
+        build_part_model(m.study, *whole.solid, false, m.model);
+        FAIL();
+    } catch (const Error& error) {
+        EXPECT_EQ(error.code(), ExitCode::Input);
+        EXPECT_NE(std::string(error.what()).find("\"twist\" turns shells"), std::string::npos)
+            << error.what();
+    }
+}
+
 } // namespace upright
