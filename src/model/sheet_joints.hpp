@@ -18,11 +18,14 @@ constexpr double least_facing = 0.25;
 struct Sheets {
     const Mesh& mesh;
     const Place& place;
-    std::vector<std::vector<NodeId>> rings; // corners of each element
-    std::vector<double> halves;             // half thicknesses that occur, ascending
-    std::vector<int> level;                 // of each element: its place among them
+    std::vector<std::vector<NodeId>> rings;  // corners of each element
+    std::vector<std::size_t> patch;          // of each element: what edges of two lead to from it
+    std::vector<std::vector<double>> halves; // of each patch: half thicknesses that occur, ascending
+    std::vector<int> level;                  // of each element: its place among them
 
-    double half(std::size_t element) const { return halves[static_cast<std::size_t>(level[element])]; }
+    double half(std::size_t element) const {
+        return halves[patch[element]][static_cast<std::size_t>(level[element])];
+    }
     struct Corner {
         Vec3 normal = Vec3::Zero();
         double angle = 0.0;

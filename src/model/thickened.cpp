@@ -21,14 +21,18 @@ constexpr double least_room = 1e-3;     // of an element's edge, left of it insi
 class Thickener {
   public:
     Thickener(const Mesh& mesh, double middle, const Place& place)
-        : mesh_(mesh), middle_(middle), sheets_{mesh, place, {}, {}, {}} {}
+        : mesh_(mesh), middle_(middle), sheets_{mesh, place, {}, {}, {}, {}} {}
 
     Thickened run() {
-        take_levels();
         take_rings();
+        sheets_.patch.assign(rings().size(), 0);
+        SheetEdges edges;
         if (mesh_.shell()) {
-            SheetEdges edges = edges_of(sheets_);
+            edges = edges_of(sheets_);
             if (turn_alike(edges)) edges = edges_of(sheets_);
+        }
+        take_levels();
+        if (mesh_.shell()) {
             joints_.emplace(sheets_, edges);
             take_offsets();
             bool room = true;
@@ -52,28 +56,29 @@ class Thickener {
     bool joined() const { return joints_ && !joints_->empty(); }
     bool joined(NodeId n) const { return joints_ && joints_->at(n); }
 
-    // Half thicknesses that occur, ascending, and that of each element.
+    // Half thicknesses that occur in each patch, ascending, and that of each element.
     void take_levels() {
-        std::vector<double> half;
-        for (const double t : mesh_.thickness) half.push_back(0.5 * t);
-        std::vector<double>& levels = sheets_.halves;
-        levels = half;
-        std::sort(levels.begin(), levels.end());
-        const double same = same_thickness * levels.back();
-        levels.erase(
-            std::unique(levels.begin(), levels.end(), [&](double a, double b) { return b - a <= same; }),
-            levels.end());
-        if (levels.size() > most_thicknesses)
-            throw Error::input(
-                sheets_.place,
-                fmt::format("the elements of the file have {} different thicknesses; parts are "
-                            "cut where there are at most {}",
-                            levels.size(), most_thicknesses),
-                "Round the thicknesses");
-        for (const double h : half)
-            sheets_.level.push_back(
-                static_cast<int>(std::upper_bound(levels.begin(), levels.end(), h + same) - levels.begin()) -
-                1);
+        const std::vector<double>& t = mesh_.thickness;
+        const double same = 0.5 * same_thickness * *std::max_element(t.begin(), t.end());
+        sheets_.halves.resize(1 + *std::max_element(sheets_.patch.begin(), sheets_.patch.end()));
+        for (std::size_t e = 0; e < t.size(); ++e) sheets_.halves[sheets_.patch[e]].push_back(0.5 * t[e]);
+        for (std::vector<double>& levels : sheets_.halves) {
+            std::sort(levels.begin(), levels.end());
+            levels.erase(
+                std::unique(levels.begin(), levels.end(), [&](double a, double b) { return b - a <= same; }),
+                levels.end());
+            if (levels.size() > most_thicknesses)
+                throw Error::input(sheets_.place,
+                                   fmt::format("the elements of one sheet of the file have {} different "
+                                               "thicknesses; parts are cut where there are at most {}",
+                                               levels.size(), most_thicknesses),
+                                   "Round the thicknesses");
+        }
+        for (std::size_t e = 0; e < t.size(); ++e) {
+            const std::vector<double>& levels = sheets_.halves[sheets_.patch[e]];
+            const auto above = std::upper_bound(levels.begin(), levels.end(), 0.5 * t[e] + same);
+            sheets_.level.push_back(static_cast<int>(above - levels.begin()) - 1);
+        }
     }
 
     void take_rings() {
@@ -88,6 +93,7 @@ class Thickener {
     // Neighbours run through the edge between them in opposite directions. Whether any had to be turned.
     bool turn_alike(const SheetEdges& edges) {
         std::vector<int> turned(rings().size(), -1);
+        std::size_t patches = 0;
         for (std::size_t first = 0; first < rings().size(); ++first) {
             if (turned[first] >= 0) continue;
             std::queue<std::size_t> next;
@@ -96,6 +102,7 @@ class Thickener {
             while (!next.empty()) {
                 const std::size_t e = next.front();
                 next.pop();
+                sheets_.patch[e] = patches;
                 const Ring& ring = rings()[e];
                 for (std::size_t k = 0; k < ring.size(); ++k) {
                     const NodeId a = ring[k];
@@ -115,6 +122,7 @@ class Thickener {
                     }
                 }
             }
+            ++patches;
         }
         turned_.assign(rings().size(), false);
         for (std::size_t e = 0; e < rings().size(); ++e) {
@@ -173,16 +181,17 @@ class Thickener {
     }
 
     // Levels are numbered outwards from 1, below the middle from -1.
-    double height(int level) const {
-        const double half = sheets_.halves[static_cast<std::size_t>(std::abs(level) - 1)];
+    double height(std::size_t element, int level) const {
+        const double half =
+            sheets_.halves[sheets_.patch[element]][static_cast<std::size_t>(std::abs(level) - 1)];
         return level < 0 ? -half : half;
     }
 
     // Of an element's corner on one of its levels.
     Vec3 point(NodeId of, std::size_t element, int level) const {
         const Vec3& at = mesh_.nodes[index(of)];
-        if (!mesh_.shell()) return at + Vec3(0.0, 0.0, middle_ + height(level));
-        const double share = height(level) / sheets_.half(element);
+        if (!mesh_.shell()) return at + Vec3(0.0, 0.0, middle_ + height(element, level));
+        const double share = height(element, level) / sheets_.half(element);
         if (joined(of)) {
             const auto corner = [&](bool above) {
                 const int c = joints_->corner(of, element, above);
@@ -192,16 +201,16 @@ class Thickener {
             const Vec3 below = corner(false);
             return at + below + (0.5 + 0.5 * share) * (corner(true) - below);
         }
-        const Vec3 out = at + height(level) * offset_[index(of)];
+        const Vec3 out = at + height(element, level) * offset_[index(of)];
         if (slides_.empty()) return out;
-        const double high = 0.5 + 0.5 * height(level) / most_half_[index(of)];
+        const double high = 0.5 + 0.5 * height(element, level) / most_half_[index(of)];
         return out + high * slides_.of_side(of, true) + (1.0 - high) * slides_.of_side(of, false);
     }
 
     NodeId node(NodeId of, std::size_t element, int level) {
         const int n = static_cast<int>(index(of));
         const Vec3 at = point(of, element, level);
-        if (!joined(of)) return node(Key{n, plain, plain, level, 0}, at);
+        if (!joined(of)) return node(Key{n, plain, static_cast<int>(sheets_.patch[element]), level, 0}, at);
         const int most = sheets_.level[element] + 1;
         const int low = joints_->corner(of, element, false);
         const int high = joints_->corner(of, element, true);

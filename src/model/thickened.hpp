@@ -25,7 +25,7 @@ struct Thickened {
 // (sheet_joints.hpp); beside bends and such edges faces slide along where elements are smaller than they are
 // thick (sheet_slides.hpp).
 // Throws Error (Input), with a place, where no outside can be told (a band with a half turn), where they fold
-// back or meet at less than 29 degrees, for more than `most_thicknesses` different thicknesses, and where
+// back or meet at less than 29 degrees, for more than `most_thicknesses` thicknesses of one sheet, and where
 // no room is left inside a bend or beside an edge that several meet in.
 constexpr std::size_t most_thicknesses = 8;
 Thickened thickened(const Mesh& mesh, double middle, const Place& place);
