@@ -14,6 +14,7 @@
 #include <functional>
 #include <gtest/gtest.h>
 #include <map>
+#include <random>
 
 namespace upright {
 namespace {
@@ -393,6 +394,47 @@ TEST(SheetPart, JointsThatHaveNoSolidAreSaidWithTheirPlace) {
     EXPECT_NE(why(joint::mesh_of({plate, {x, 4 * y, 3 * Vec3::UnitZ(), 4, 3, 2.5}}, false))
                   .find("no room is left beside an edge that several shells meet in"),
               std::string::npos);
+}
+
+// Leaning ribs, within a plate or through it, of any thickness, nodes shaken: a solid that is sound, or an
+// error with a place.
+TEST(SheetPart, JointsOfAnyShapeAreSoundOrRefused) {
+    using joint::Plate;
+    const Vec3 x = Vec3::UnitX();
+    const Vec3 y = Vec3::UnitY();
+    const Vec3 z = Vec3::UnitZ();
+    int made = 0;
+    for (unsigned seed = 0; seed < 60; ++seed) {
+        std::mt19937 random(seed);
+        std::uniform_real_distribution<double> share(0.0, 1.0);
+        const double thick = 0.2 + 1.2 * share(random);
+        const double other = 0.2 + 1.2 * share(random);
+        const Vec3 up = 3.0 * z + 3.0 * std::tan(1.6 * (share(random) - 0.5)) * y;
+        std::vector<Plate> plates{{Vec3::Zero(), 8 * x, 6 * y, 8, 6, thick}};
+        if (seed % 3 == 0) plates.push_back({2 * x + 3 * y, 4 * x, up, 4, 3, other});
+        if (seed % 3 == 1) plates.push_back({3 * y - up, 8 * x, 2 * up, 8, 6, other});
+        if (seed % 3 == 2) {
+            plates.push_back({2 * x + 3 * y, 4 * x, 3 * z, 4, 3, other});
+            plates.push_back({4 * x + y, 4 * y, 3 * z, 4, 3, thick});
+        }
+        Mesh mesh = joint::mesh_of(plates, seed % 2 == 0);
+        const double shaken = 0.04 * (seed % 4);
+        for (Vec3& p : mesh.nodes)
+            p += shaken * (Vec3(share(random), share(random), share(random)) - Vec3::Constant(0.5));
+        mesh.finish();
+        double shells = 0.0;
+        for (const double v : mesh.volumes) shells += v;
+        try {
+            const auto [volume, area] = joint::volume_and_area(thickened(mesh, 0.0, {}));
+            EXPECT_GT(volume, 0.6 * shells) << seed;
+            EXPECT_LT(volume, 1.05 * shells) << seed;
+            ++made;
+        } catch (const Error& error) {
+            EXPECT_EQ(error.code(), ExitCode::Input) << seed << error.what();
+            EXPECT_NE(std::string(error.what()).find('('), std::string::npos) << error.what();
+        }
+    }
+    EXPECT_GT(made, 30);
 }
 
 // What is carved of a ribbed plate, and whether it holds what it held.

@@ -34,7 +34,7 @@ class MeshDivider {
                                fmt::format("the element about ({:.5g}, {:.5g}, {:.5g}) is too bent to be cut "
                                            "into tetrahedra",
                                            at.x(), at.y(), at.z()),
-                               "Mend the mesh there");
+                               "Mend the mesh there; of shells make them thinner, or their elements larger");
         }
     }
 
