@@ -1,9 +1,10 @@
 #include "model/sheet_joints.hpp"
 
+#include "base/groups.hpp"
+
 #include <Eigen/Dense>
 #include <algorithm>
 #include <fmt/format.h>
-#include <numeric>
 #include <optional>
 #include <queue>
 
@@ -11,25 +12,17 @@ namespace upright {
 
 namespace {
 
-constexpr double same_place = 1e-6; // of the mesh's size
+constexpr double in_plane = 1e-6; // of the mesh's size
 // Of the mean of the squares of normals.
 constexpr double other_plane = 0.02;
 
 // Groups that links make of things numbered from zero: the number of each one's group.
 std::vector<int> groups(std::size_t count, const std::vector<std::pair<std::size_t, std::size_t>>& links) {
-    std::vector<std::size_t> root(count);
-    std::iota(root.begin(), root.end(), std::size_t{0});
-    const auto top = [&](std::size_t i) {
-        while (root[i] != i) i = root[i] = root[root[i]];
-        return i;
-    };
-    for (const auto& [a, b] : links) {
-        const std::size_t low = std::min(top(a), top(b));
-        root[top(a)] = root[top(b)] = low;
-    }
+    Groups all(count);
+    for (const auto& [a, b] : links) all.join(a, b);
     std::vector<int> out(count, -1);
     int next = 0;
-    for (std::size_t i = 0; i < count; ++i) out[i] = top(i) == i ? next++ : out[top(i)];
+    for (std::size_t i = 0; i < count; ++i) out[i] = all.root(i) == i ? next++ : out[all.root(i)];
     return out;
 }
 
@@ -50,6 +43,17 @@ Sheets::Corner Sheets::corner(std::size_t element, NodeId n) const {
     const Vec3 across = to.cross(from);
     out.normal = across.normalized();
     out.angle = std::atan2(across.norm(), to.dot(from));
+    return out;
+}
+
+bool Sheets::lies_in(const SymmetryCut& cut, std::size_t node) const {
+    return std::abs(mesh.nodes[node][cut.axis] - cut.at) < in_plane * mesh.size;
+}
+
+std::vector<double> Sheets::largest_halves() const {
+    std::vector<double> out(mesh.nodes.size(), 0.0);
+    for (std::size_t e = 0; e < rings.size(); ++e)
+        for (const NodeId n : rings[e]) out[index(n)] = std::max(out[index(n)], half(e));
     return out;
 }
 
@@ -266,8 +270,7 @@ class SheetJoints::Finder {
         for (std::size_t i = 0; i < about.elements.size(); ++i) {
             auto [normal, weight, beside] = sheets_.corner(about.elements[i], n);
             for (const SymmetryCut& cut : sheets_.mesh.symmetry)
-                if (std::abs(at(n)[cut.axis] - cut.at) < same_place * sheets_.mesh.size)
-                    normal[cut.axis] = 0.0;
+                if (sheets_.lies_in(cut, index(n))) normal[cut.axis] = 0.0;
             for (const bool above : {false, true}) {
                 const auto c = static_cast<std::size_t>(about.corner[side(i, above)]);
                 const Vec3 out = above ? normal : Vec3(-normal);

@@ -32,6 +32,8 @@ struct Sheets {
         std::array<NodeId, 2> beside{}; // the next node of the ring and the one before
     };
     Corner corner(std::size_t element, NodeId n) const;
+    bool lies_in(const SymmetryCut& cut, std::size_t node) const;
+    std::vector<double> largest_halves() const; // of each node's elements
     [[noreturn]] void refuse(const std::string& what, const Vec3& at, const std::string& instead) const;
 };
 

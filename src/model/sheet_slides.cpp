@@ -11,7 +11,6 @@ namespace {
 
 constexpr double reach_of = 4.0;    // of how far a point beside a bend is moved
 constexpr double straight = -0.985; // of the two edges of a rim at a node: 10 degrees
-constexpr double in_plane = 1e-6;   // of the mesh's size
 constexpr int most_sweeps = 300;
 constexpr double settled = 1e-3; // of the largest slide
 
@@ -62,11 +61,10 @@ class SheetSlides::Slider {
         std::vector<std::size_t>& first = out_.first_;
         std::vector<Eigen::Matrix3d> normals(offset_.size(), Eigen::Matrix3d::Zero());
         std::vector<double> weights(offset_.size(), 0.0);
-        std::vector<double> half(offset_.size(), 0.0);
+        const std::vector<double> half = sheets_.largest_halves();
         for (std::size_t e = 0; e < sheets_.rings.size(); ++e)
             for (const NodeId id : sheets_.rings[e]) {
                 const std::size_t n = index(id);
-                half[n] = std::max(half[n], sheets_.half(e));
                 const Sheets::Corner c = sheets_.corner(e, id);
                 normals[n] += c.angle * c.normal * c.normal.transpose();
                 weights[n] += c.angle;
@@ -115,7 +113,7 @@ class SheetSlides::Slider {
         for (std::size_t n = 0; n < offset_.size(); ++n) {
             Eigen::Matrix3d stay = Eigen::Matrix3d::Identity();
             for (const SymmetryCut& cut : mesh.symmetry)
-                if (std::abs(at(n)[cut.axis] - cut.at) < in_plane * mesh.size) stay(cut.axis, cut.axis) = 0.0;
+                if (sheets_.lies_in(cut, n)) stay(cut.axis, cut.axis) = 0.0;
             if (!rims[n].empty()) {
                 Vec3 along = Vec3::Zero();
                 if (rims[n].size() == 2) {

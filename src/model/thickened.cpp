@@ -37,7 +37,11 @@ class Thickener {
             take_offsets();
             bool room = true;
             for (std::size_t e = 0; room && e < rings().size(); ++e) room = !without_room(e);
-            if (!room) slides_ = SheetSlides(sheets_, edges, *joints_, offset_);
+            if (!room) {
+                slides_ = SheetSlides(sheets_, edges, *joints_, offset_);
+                most_half_ = sheets_.largest_halves();
+                for (std::size_t e = 0; e < rings().size(); ++e) require_room(e);
+            }
         }
         out_.mesh.size = mesh_.size;
         out_.mesh.symmetry = mesh_.symmetry;
@@ -149,8 +153,7 @@ class Thickener {
         std::vector<double> count(sum.size(), 0.0);
         for (std::size_t n = 0; n < sum.size(); ++n) {
             for (const SymmetryCut& cut : mesh_.symmetry)
-                if (std::abs(mesh_.nodes[n][cut.axis] - cut.at) < same_thickness * mesh_.size)
-                    sum[n][cut.axis] = 0.0;
+                if (sheets_.lies_in(cut, n)) sum[n][cut.axis] = 0.0;
             sum[n].normalize();
         }
         for (const auto& [n, normal] : normals) {
@@ -163,10 +166,6 @@ class Thickener {
         }
         for (std::size_t n = 0; n < sum.size(); ++n)
             if (count[n] > 0.0) offset_[n] = sum[n] * (count[n] / facing[n]);
-        most_half_.assign(mesh_.nodes.size(), 0.0);
-        for (std::size_t e = 0; e < rings().size(); ++e)
-            for (const NodeId n : rings()[e])
-                most_half_[index(n)] = std::max(most_half_[index(n)], sheets_.half(e));
     }
 
     // What a node of the solid is made from: a node of the sheets; of a joint -1 for its middle, a corner
@@ -271,7 +270,6 @@ class Thickener {
     }
 
     void thicken(std::size_t e) {
-        require_room(e);
         const Ring& ring = rings()[e];
         const std::vector<int> levels = levels_up_to(sheets_.level[e] + 1);
         for (std::size_t k = 0; k + 1 < levels.size(); ++k) {
@@ -431,7 +429,7 @@ class Thickener {
     std::optional<SheetJoints> joints_; // of shells
     std::vector<Vec3> offset_;
     SheetSlides slides_;            // where bends need room
-    std::vector<double> most_half_; // of each node's elements
+    std::vector<double> most_half_; // of each node's elements, where they slide
     std::map<Key, NodeId> number_;
     Thickened out_;
 };
