@@ -19,6 +19,8 @@ namespace {
 // few variables is found in a way that takes longer for each.
 constexpr double grid_around = 6e-6, large_grid_around = 5e-7, mesh_around = 3e-6, stress_around = 2e-5;
 constexpr double any_iteration = 0.03;
+// The program with its libraries, and what a model and its design take beside solving, for each element.
+constexpr double any_bytes = 7e7, grid_bytes = 700.0, mesh_bytes = 1200.0;
 
 bool looks_at_stress(const Model& model) {
     return std::any_of(model.responses.begin(), model.responses.end(), [](const ModelResponse& r) {
@@ -51,6 +53,7 @@ RunEstimate estimate_run(const Model& model, const std::vector<CasePlan>& plans)
                            : large               ? large_grid_around
                                                  : grid_around) +
                           (looks_at_stress(model) ? stress_around : 0.0);
+    out.bytes += any_bytes + elements * (model.mesh.on_grid() ? grid_bytes : mesh_bytes);
     out.seconds = model.run.iterations * (any_iteration + out.seconds + around * elements);
     return out;
 }

@@ -11,7 +11,7 @@ namespace upright {
 
 struct RunEstimate {
     double seconds = 0.0; // with as many iterations as are allowed, on this machine's cores
-    double bytes = 0.0;   // of solving
+    double bytes = 0.0;   // of the whole process
 };
 // Throws Error (Input) for supports that contradict each other.
 RunEstimate estimate_run(const Model& model);

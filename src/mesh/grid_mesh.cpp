@@ -1,5 +1,6 @@
 #include "mesh/mesh.hpp"
 
+#include <algorithm>
 #include <fmt/format.h>
 
 namespace upright {
@@ -37,11 +38,16 @@ Mesh make_grid_mesh(const Space& space, const Painting& painting) {
                static_cast<std::size_t>(ijk[0] + corners[corner][0]);
     };
     const auto per_element = static_cast<std::size_t>(traits(kind).nodes);
+    std::size_t elements = 0;
     for (std::size_t c = 0; c < grid.size(); ++c) {
         if (!painting.solid(c)) continue;
+        ++elements;
         const auto ijk = grid.indices(c);
         for (std::size_t corner = 0; corner < per_element; ++corner) node_at[lattice_index(ijk, corner)] = 0;
     }
+    mesh.reserve(elements, per_element);
+    mesh.nodes.reserve(static_cast<std::size_t>(std::count(node_at.begin(), node_at.end(), 0)));
+    mesh.cell_of.reserve(elements);
     // Nodes are numbered along the lattice, not by element: neighbours stay close in memory.
     for (std::size_t n = 0; n < node_at.size(); ++n) {
         if (node_at[n] < 0) continue;
@@ -54,12 +60,13 @@ Mesh make_grid_mesh(const Space& space, const Painting& painting) {
         mesh.nodes.emplace_back(
             grid.origin + Vec3(i * grid.cell.x(), j * grid.cell.y(), grid.plane ? 0.0 : k * grid.cell.z()));
     }
+    std::vector<NodeId> nodes;
     for (std::size_t c = 0; c < grid.size(); ++c) {
         if (!painting.solid(c)) continue;
         mesh.element_of[c] = static_cast<std::int32_t>(mesh.cell_of.size());
         mesh.cell_of.push_back(c);
         const auto ijk = grid.indices(c);
-        std::vector<NodeId> nodes;
+        nodes.clear();
         for (std::size_t corner = 0; corner < per_element; ++corner)
             nodes.push_back(static_cast<NodeId>(node_at[lattice_index(ijk, corner)]));
         mesh.add(kind, nodes, painting.owner[c]);

@@ -69,6 +69,13 @@ struct KeyHash {
 
 } // namespace
 
+void Mesh::reserve(std::size_t elements, std::size_t nodes_each) {
+    kinds.reserve(elements);
+    connectivity.reserve(elements * nodes_each);
+    starts.reserve(elements + 1);
+    region.reserve(elements);
+}
+
 void Mesh::add(ElementKind kind, const std::vector<NodeId>& nodes_of_it, RegionId region_of_it) {
     kinds.push_back(kind);
     connectivity.insert(connectivity.end(), nodes_of_it.begin(), nodes_of_it.end());
@@ -79,23 +86,20 @@ void Mesh::add(ElementKind kind, const std::vector<NodeId>& nodes_of_it, RegionI
 void Mesh::finish() {
     volumes.assign(elements(), 0.0);
     centers.assign(elements(), Vec3::Zero());
-    node_volumes.assign(connectivity.size(), 0.0);
+    node_volumes.clear();
     bounds = Bounds();
     for (const Vec3& p : nodes) bounds.include(p);
     Eigen::VectorXd N;
     Eigen::MatrixXd G;
     if (on_grid() && kinds.front() != ElementKind::Quad8 && kinds.front() != ElementKind::Hex20) {
         // All cells are the same box, but for the thickness of regions in the plane.
-        const auto nodes_each = static_cast<std::size_t>(traits(kinds.front()).nodes);
-        node_volumes.resize(connectivity.size());
         for (std::size_t e = 0; e < elements(); ++e) {
             volumes[e] = grid.cell_volume() * of_grid_depth(static_cast<ElementId>(e));
             centers[e] = grid.center(cell_of[e]);
-            for (std::size_t i = starts[e]; i < starts[e + 1]; ++i)
-                node_volumes[i] = volumes[e] / static_cast<double>(nodes_each);
         }
         return;
     }
+    node_volumes.assign(connectivity.size(), 0.0);
     // Interpolation at the points of each kind's rule, computed once.
     std::array<std::vector<std::pair<Eigen::VectorXd, Eigen::MatrixXd>>, element_kinds> known;
     for (std::size_t e = 0; e < elements(); ++e) {

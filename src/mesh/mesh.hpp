@@ -69,12 +69,16 @@ struct Mesh {
     // Found by finish().
     std::vector<double> volumes;
     std::vector<Vec3> centers;
-    std::vector<double> node_volumes; // integral of each node's interpolation, beside `connectivity`
+    // Integral of each node's interpolation, beside `connectivity`; none where all nodes of an element share
+    // alike, as on the cells of a grid (node_volume()).
+    std::vector<double> node_volumes;
     Bounds bounds;
 
     // Once nodes, kinds, starts, connectivity and thickness stand. Throws Error (Numerics) for an element
     // that is inside out.
     void finish();
+    // Room for so many elements of so many nodes each.
+    void reserve(std::size_t elements, std::size_t nodes_each);
     // Adds an element; finish() is still to come.
     void add(ElementKind kind, const std::vector<NodeId>& nodes_of_it, RegionId region_of_it);
 
@@ -93,6 +97,11 @@ struct Mesh {
     // The thickness of an element of a plane grid over that of the grid; 1 in space.
     double of_grid_depth(ElementId e) const;
     double volume(ElementId e) const { return volumes[index(e)]; }
+    // The integral of the interpolation of node `i` of an element.
+    double node_volume(ElementId e, std::size_t i) const {
+        return node_volumes.empty() ? volumes[index(e)] / traits(kind(e)).nodes
+                                    : node_volumes[starts[index(e)] + i];
+    }
     const Vec3& center(ElementId e) const { return centers[index(e)]; }
     // How many copies of the modelled part make the whole body.
     int copies() const { return 1 << symmetry.size(); }

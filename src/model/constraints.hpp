@@ -5,8 +5,12 @@
 
 #include <Eigen/Core>
 
+#include <algorithm>
 #include <cstddef>
+#include <cstdint>
 #include <string>
+#include <unordered_map>
+#include <utility>
 #include <vector>
 
 namespace upright {
@@ -23,7 +27,8 @@ struct Equation {
     double value = 0.0;
 };
 
-// What each displacement component is, of those that stay: u[i] = sum factor * q[freedom] + constant.
+// What each displacement component is, of those that stay: u[i] = sum factor * q[freedom] + constant. Four
+// bytes for each that is one by itself.
 class Transform {
   public:
     // Every freedom on its own.
@@ -36,14 +41,14 @@ class Transform {
     // Numbers what is left. To be called once, after the last equation.
     void finish();
 
-    std::size_t freedoms() const { return rows_.size(); }
+    std::size_t freedoms() const { return links_.size(); }
     std::size_t unknowns() const { return unknown_count_; }
     // The unknown that a freedom is, where it is one by itself; -1 where it is held or depends on others.
-    std::int32_t unknown_of(std::size_t freedom) const { return unknown_of_[freedom]; }
-    bool dependent(std::size_t freedom) const { return dependent_[freedom]; }
+    std::int32_t unknown_of(std::size_t freedom) const { return std::max(links_[freedom], alone); }
+    bool dependent(std::size_t freedom) const { return links_[freedom] < alone; }
     // Of a dependent freedom; empty terms: held at the constant. After finish() the terms name unknowns.
-    const std::vector<Term>& terms(std::size_t freedom) const { return rows_[freedom].terms; }
-    double constant(std::size_t freedom) const { return rows_[freedom].constant; }
+    const std::vector<Term>& terms(std::size_t freedom) const { return row(freedom).terms; }
+    double constant(std::size_t freedom) const { return row(freedom).constant; }
     bool moves() const { return moves_; } // some constant is not zero
 
     // u = T q (+ g), and T' f.
@@ -56,12 +61,22 @@ class Transform {
         std::vector<Term> terms;
         double constant = 0.0;
     };
-    std::vector<double> scale_; // 1 for displacements, 1 / length for rotations
-    std::vector<bool> dependent_;
+    // Of a dependent freedom.
+    const Row& row(std::size_t freedom) const {
+        return rows_[static_cast<std::size_t>(first_row - links_[freedom])];
+    }
+    Row& row(std::size_t freedom) { return const_cast<Row&>(std::as_const(*this).row(freedom)); }
+
+    static constexpr std::int32_t alone = -1, first_row = -2;
+    // Of each freedom: its unknown once they are numbered, `alone` before that, or its row counted down from
+    // `first_row`.
+    std::vector<std::int32_t> links_;
     std::vector<Row> rows_;
-    std::vector<std::vector<std::size_t>> users_; // dependent freedoms whose row holds a freedom
-    std::vector<std::int32_t> unknown_of_;
     std::vector<std::size_t> all_dependent_; // freedoms, ascending
+    // Until unknowns are numbered: 1 for displacements, 1 / length for rotations; and the dependent freedoms
+    // whose row holds a freedom.
+    std::vector<double> scale_;
+    std::unordered_map<std::size_t, std::vector<std::size_t>> users_;
     std::size_t unknown_count_ = 0;
     bool moves_ = false;
 };

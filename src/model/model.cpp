@@ -83,10 +83,9 @@ void Model::body_force(const ModelLoad& load, ElementId e, std::vector<Vec3>& ou
     const NodeRange ids = mesh.nodes_of(e);
     out.assign(ids.size(), Vec3::Zero());
     const double density = material(e).density;
-    const std::size_t first = mesh.starts[index(e)];
     if (!load.spin) {
         for (std::size_t i = 0; i < ids.size(); ++i)
-            out[i] = density * mesh.node_volumes[first + i] * *load.gravity;
+            out[i] = density * mesh.node_volume(e, i) * *load.gravity;
         return;
     }
     // The acceleration is linear in place: integrated by the element's rule.

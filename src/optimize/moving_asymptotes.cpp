@@ -1,6 +1,7 @@
 #include "optimize/moving_asymptotes.hpp"
 
 #include "base/reduction.hpp"
+#include "optimize/dual_strip.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -19,11 +20,6 @@ constexpr double last_barrier = 1e-9; // of the largest weight in the problem
 constexpr int most_looks = 200;       // at the dual function: beyond, the interior point method goes on
 constexpr double dual_exact = 1e-10;  // constraints at its end, of their size or of one
 constexpr double armijo = 1e-4, rounding = 1e-11;
-// The problem has the logarithms of the distances from the step's limits in it, times this, as the interior
-// point method has in the end: variables that nothing depends on stay between their limits instead of going
-// to one of them by rounding.
-constexpr double centring = 1e-9, close = 1e-3;
-constexpr int most_settling = 60;
 constexpr double least_distance = 1e-20; // of a variable from its limit
 
 // Of what each block found: `width` sums, over all peers.
@@ -120,17 +116,19 @@ std::vector<double> approximate_at(const Approximation& a, const std::vector<dou
 }
 
 // The subproblem by its dual, which has a variable for each constraint alone: given multipliers every
-// variable has its best place in closed form. Concave with a continuous slope; Newton's steps projected onto
-// what is not negative (Bertsekas 1982) with steps back. Serves problems without z.
+// variable has its best place in closed form, but for logarithms (dual_strip.hpp). Concave with a continuous
+// slope; Newton's steps projected onto what is not negative (Bertsekas 1982) with steps back. Serves problems
+// without z.
 class DualProblem {
   public:
     DualProblem(const Approximation& a, const MmaSettings& settings)
         : a_(a), m_(a.m), w_(a.m + 1), blocks_((a.n + block - 1) / block), c_(settings.c), d_(settings.d) {}
 
     // Nothing where it does not come to an end.
-    std::optional<MmaStep> run() {
+    std::optional<MmaStep> run(const std::vector<double>& start) {
         const auto m = static_cast<Eigen::Index>(m_);
         Eigen::VectorXd lambda = Eigen::VectorXd::Ones(m);
+        if (start.size() == m_) lambda = Eigen::Map<const Eigen::VectorXd>(start.data(), m);
         Look now = look(lambda);
         while (!(left(lambda, now) <= dual_exact)) {
             if (looks_ > most_looks) return std::nullopt;
@@ -151,7 +149,10 @@ class DualProblem {
         out.newton_steps = looks_;
         out.x.resize(a_.n);
 #pragma omp parallel for schedule(static) if (blocks_ > 2)
-        for (std::size_t j = 0; j < a_.n; ++j) out.x[j] = place(j, lambda).x;
+        for (std::size_t b = 0; b < blocks_; ++b)
+            strips(b, [&](std::size_t j, const DualStrip& strip) {
+                best_places(strip, lambda.data(), out.x.data() + j);
+            });
         for (std::size_t i = 0; i < m_; ++i) {
             out.multiplier.push_back(lambda[static_cast<Eigen::Index>(i)]);
             out.y.push_back(std::max(0.0, (out.multiplier[i] - c_) / d_));
@@ -165,71 +166,13 @@ class DualProblem {
         Eigen::VectorXd slope; // what is left of each constraint
         Eigen::MatrixXd curve; // minus the second derivatives
     };
-    struct Place {
-        double x = 0.0, p = 0.0, q = 0.0;       // weighted
-        double centred = 0.0, logarithms = 0.0; // of the distances from its limits: curvature and value
-    };
-
-    Place place(std::size_t j, const Eigen::VectorXd& lambda) const {
-        Place out;
-        out.p = a_.p[j * w_];
-        out.q = a_.q[j * w_];
-        for (std::size_t i = 0; i < m_; ++i) {
-            out.p += lambda[static_cast<Eigen::Index>(i)] * a_.p[j * w_ + i + 1];
-            out.q += lambda[static_cast<Eigen::Index>(i)] * a_.q[j * w_ + i + 1];
-        }
-        if (a_.upper[j] > a_.lower[j])
-            settle(j, out);
-        else
-            out.x = a_.lower[j];
-        return out;
-    }
-
-    // Where a variable with logarithms of its own is whose slope is the same everywhere.
-    double beside_a_limit(std::size_t j, double slope) const {
-        const double span = a_.upper[j] - a_.lower[j];
-        const double k = slope * span / centring;
-        const double u = 2.0 / (std::abs(k) + 2.0 + std::sqrt(k * k + 4.0));
-        return k >= 0.0 ? a_.lower[j] + u * span : a_.upper[j] - u * span;
-    }
-
-    // The best place: from that without logarithms by Newton's steps on the slope, kept between what is known
-    // to lie below and above.
-    void settle(std::size_t j, Place& place) const {
-        double from = a_.lower[j];
-        double to = a_.upper[j];
-        const double span = to - from;
-        const double p = std::sqrt(place.p);
-        const double q = std::sqrt(place.q);
-        double x = p + q > 0.0 ? (p * a_.low[j] + q * a_.high[j]) / (p + q) : 0.5 * (from + to);
-        if (!(x > from + close * span && x < to - close * span)) {
-            const double at = std::clamp(x, from, to);
-            const double up = p / (a_.high[j] - at);
-            const double down = q / (at - a_.low[j]);
-            x = beside_a_limit(j, up * up - down * down);
-        }
-        double above = 0.0;
-        double below = 0.0;
-        for (int i = 0; i < most_settling; ++i) {
-            const double high = 1.0 / (a_.high[j] - x);
-            const double low = 1.0 / (x - a_.low[j]);
-            below = 1.0 / (x - a_.lower[j]);
-            above = 1.0 / (a_.upper[j] - x);
-            const double slope = place.p * high * high - place.q * low * low + centring * (above - below);
-            (slope > 0.0 ? to : from) = x;
-            const double curve = 2.0 * (place.p * high * high * high + place.q * low * low * low) +
-                                 centring * (above * above + below * below);
-            double next = x - slope / curve;
-            if (!(next > from && next < to)) next = 0.5 * (from + to);
-            const double step = std::abs(next - x);
-            x = next;
-            if (step < 1e-10 * span || step * std::max(above, below) < 1e-6) break;
-        }
-        below = 1.0 / (x - a_.lower[j]);
-        above = 1.0 / (a_.upper[j] - x);
-        place.x = x;
-        place.centred = centring * (above * above + below * below);
-        place.logarithms = centring * std::log(0.25 * span * span * below * above);
+    // The strips of a block, with the number of the first variable of each.
+    template <class Each> void strips(std::size_t b, const Each& each) const {
+        const std::size_t end = std::min(a_.n, (b + 1) * block);
+        for (std::size_t j = b * block; j < end; j += dual_strip)
+            each(j,
+                 DualStrip{std::min(dual_strip, end - j), m_, a_.p.data() + j * w_, a_.q.data() + j * w_,
+                           a_.lower.data() + j, a_.upper.data() + j, a_.low.data() + j, a_.high.data() + j});
     }
 
     Look look(const Eigen::VectorXd& lambda) {
@@ -239,24 +182,9 @@ class DualProblem {
         std::vector<double> parts(blocks_ * width, 0.0);
 #pragma omp parallel for schedule(static) if (blocks_ > 2)
         for (std::size_t b = 0; b < blocks_; ++b) {
-            double* sums = parts.data() + b * width;
-            std::vector<double> G(m_);
-            for (std::size_t j = b * block; j < std::min(a_.n, (b + 1) * block); ++j) {
-                const Place here = place(j, lambda);
-                const double up = 1.0 / (a_.high[j] - here.x);
-                const double down = 1.0 / (here.x - a_.low[j]);
-                sums[0] += here.p * up + here.q * down + here.logarithms;
-                const double* pj = a_.p.data() + j * w_ + 1;
-                const double* qj = a_.q.data() + j * w_ + 1;
-                for (std::size_t i = 0; i < m_; ++i) sums[1 + i] += pj[i] * up + qj[i] * down;
-                const double curve =
-                    2.0 * (here.p * up * up * up + here.q * down * down * down) + here.centred;
-                if (!(curve > 0.0)) continue;
-                for (std::size_t i = 0; i < m_; ++i) G[i] = pj[i] * up * up - qj[i] * down * down;
-                double* row = sums + 1 + m_;
-                for (std::size_t i = 0; i < m_; ++i)
-                    for (std::size_t k = 0; k <= i; ++k) *row++ += G[i] * G[k] / curve;
-            }
+            strips(b, [&](std::size_t, const DualStrip& strip) {
+                add_dual_sums(strip, lambda.data(), parts.data() + b * width);
+            });
         }
         const std::vector<double> sums = sum_of_parts(parts, width);
         const auto m = static_cast<Eigen::Index>(m_);
@@ -640,12 +568,13 @@ class Subproblem {
 };
 
 MmaStep solve(const Approximation& a, const std::vector<double>& x, const std::vector<double>& x_low,
-              const std::vector<double>& x_high, const MmaSettings& settings) {
+              const std::vector<double>& x_high, const MmaSettings& settings,
+              const std::vector<double>& multiplier) {
     const bool without_z =
         std::all_of(settings.a.begin(), settings.a.end(), [](double v) { return v == 0.0; });
     std::optional<MmaStep> by_dual;
     if (total(static_cast<std::int64_t>(a.n)) >= settings.dual_from && without_z && settings.d > 0.0)
-        by_dual = DualProblem(a, settings).run();
+        by_dual = DualProblem(a, settings).run(multiplier);
     MmaStep out = by_dual ? std::move(*by_dual) : Subproblem(a, settings).run();
     out.expected = approximate_at(a, out.x);
     out.distance = sum_over(a.n, [&](std::size_t j) {
@@ -682,11 +611,13 @@ MmaStep mma_step(const MmaPoint& at, const MmaSettings& settings, MmaState& stat
     state.before2 = state.before;
     state.before = x;
     ++state.steps;
-    return mma_again(at, settings, state);
+    MmaStep out = mma_again(at, settings, state);
+    state.multiplier = out.multiplier;
+    return out;
 }
 
 MmaStep mma_again(const MmaPoint& at, const MmaSettings& settings, const MmaState& state) {
-    return solve(approximate(at, settings, state), at.x, at.low, at.high, settings);
+    return solve(approximate(at, settings, state), at.x, at.low, at.high, settings, state.multiplier);
 }
 
 bool mma_raise(const MmaStep& step, const std::vector<double>& found, double tolerance, MmaState& state) {

@@ -41,6 +41,8 @@ struct MmaState {
     std::vector<double> low, high;       // asymptotes
     std::vector<double> before, before2; // the last two points
     std::vector<double> extra;           // curvature added to goal and constraints: globally convergent form
+    // Of the constraints of the last step: what the dual function is first looked at with.
+    std::vector<double> multiplier;
 };
 
 struct MmaStep {

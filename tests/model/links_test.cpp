@@ -173,7 +173,8 @@ thickness = 2
     EXPECT_NEAR(m.regions[1].volume, 20 * 20 * 6, 1e-9);
     EXPECT_NEAR(m.regions[1].mass, 7.85e-9 * 2400, 1e-15);
     double nodes = 0.0;
-    for (const double v : m.mesh.node_volumes) nodes += v;
+    for (std::size_t e = 0; e < m.mesh.elements(); ++e)
+        for (std::size_t i = 0; i < 4; ++i) nodes += m.mesh.node_volume(static_cast<ElementId>(e), i);
     EXPECT_NEAR(nodes, 1600 + 2400, 1e-9);
     const ElementId last = static_cast<ElementId>(m.mesh.elements() - 1);
     EXPECT_NEAR(m.mesh.face_area({last, 1}), 2 * 6, 1e-9);

@@ -118,6 +118,7 @@ class Asymptotes final : public Stepper {
         mma("before", mma_.before);
         mma("before2", mma_.before2);
         mma("extra", mma_.extra);
+        mma("multiplier", mma_.multiplier);
     }
 
   private:
