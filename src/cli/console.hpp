@@ -55,6 +55,12 @@ class Waiting {
     std::thread shown_;
 };
 
+// What a piece of work gives, with word of it while it goes on.
+template <class Work> auto waited(Console& console, const std::string& what, const Work& work) {
+    const Waiting waiting(console, what);
+    return work();
+}
+
 // Ctrl-C asks the run to stop at the next whole iteration; a second one ends the program at once.
 class InterruptGuard {
   public:

@@ -88,7 +88,7 @@ std::vector<Outcome> fill(const AnalyzeWish& in, const Job& job, const AnalysisW
         for (const ModelRegion& r : model.regions) mass += r.mass;
         return model.units.mass_text(mass, 5);
     }()));
-    const AnalysisReport report = analyze(model, wish);
+    const AnalysisReport report = waited(console, "analysing it", [&] { return analyze(model, wish); });
     for (const std::string& note : report.notes) console.remark(note);
     const std::vector<Outcome> outcomes = measure_all(model, report);
     for (const StaticReport& s : report.statics) console.result(static_table(model, report, s, probes));
@@ -101,9 +101,9 @@ std::vector<Outcome> fill(const AnalyzeWish& in, const Job& job, const AnalysisW
     if (!outcomes.empty()) console.result(response_table(model, outcomes));
     if (in.refine) {
         const Study finer = on_cells(study, 1.0 / *in.refine);
-        const Model fine = build_model(finer);
+        const Model fine = waited(console, "making the finer mesh", [&] { return build_model(finer); });
         console.remark(fmt::format("the same on a mesh {} times as fine: {}", *in.refine, size_text(fine)));
-        const AnalysisReport better = analyze(fine, wish);
+        const AnalysisReport better = waited(console, "analysing it", [&] { return analyze(fine, wish); });
         console.result(
             refinement_table({model, report, outcomes}, {fine, better, measure_all(fine, better)}));
     }

@@ -272,7 +272,8 @@ double chosen_threshold(const CarveWish& in, const Session& session, const RunFo
     if (!in.mass.empty()) return field.threshold_of_mass(mass_asked(in, model));
     if (in.fraction) return field.threshold_of_fraction(*in.fraction);
     if (in.connected) {
-        const double at = field.largest_connected();
+        const double at = waited(session.console, "looking for the largest threshold that leaves one piece",
+                                 [&] { return field.largest_connected(); });
         session.console.result(
             fmt::format("one piece that reaches every support and load up to a threshold of {:.3f}", at));
         return at;
@@ -317,7 +318,9 @@ int run_carve(const CarveWish& in, Session& session) {
     const bool mass_with_fillets = !in.mass.empty() && part_options.blend > 0.0;
     part_options.threshold = mass_with_fillets ? threshold(in.at, folder, in.iteration)
                                                : chosen_threshold(in, session, folder, model, field);
-    Part part = field.extract(part_options);
+    const char* carving = part_options.infill && !model.infills.empty() ? "carving, with infill" : "carving";
+    const auto extract = [&] { return field.extract(part_options); };
+    Part part = waited(console, carving, extract);
     // What fillets add is a part of the mass that was asked for; lighter designs have larger ones.
     double fillets = part.outside().fillets;
     for (int round = 0; round < 5 && mass_with_fillets; ++round) {
@@ -330,7 +333,7 @@ int run_carve(const CarveWish& in, Session& session) {
             throw Error::input({}, fmt::format("--mass {}, {} of it in fillets: {}", in.mass,
                                                model.units.mass_text(fillets, 3), e.what()));
         }
-        part = field.extract(part_options);
+        part = waited(console, carving, extract);
     }
     const Part machined = part;
     if (part.solid && has_stock && !in.no_stock)
@@ -343,12 +346,16 @@ int run_carve(const CarveWish& in, Session& session) {
     std::vector<MakingFinding> making;
     // Spheres tell nothing of members of a sheet that are wider than it is thick.
     if (part.solid && !made_of_sheets(model)) {
-        thickness =
-            measure_thickness(model, machined.outside(),
-                              std::max(gaps_seen * model.mesh.size, 1.1 * model.form.min_slot.value_or(0.0)));
+        thickness = waited(console, "measuring its thickness", [&] {
+            return measure_thickness(
+                model, machined.outside(),
+                std::max(gaps_seen * model.mesh.size, 1.1 * model.form.min_slot.value_or(0.0)));
+        });
         console.result(thickness_text(model, *thickness));
-        making = check_making(model, machined.outside(),
-                              model.form.draw ? draw_parting(model, model.form) : 0.0, *thickness);
+        making = waited(console, "looking whether it can be made", [&] {
+            return check_making(model, machined.outside(),
+                                model.form.draw ? draw_parting(model, model.form) : 0.0, *thickness);
+        });
     }
     if (!making.empty()) console.result(making_text(making));
 
@@ -356,12 +363,14 @@ int run_carve(const CarveWish& in, Session& session) {
     if (file.has_parent_path()) make_folder(file.parent_path());
     PartToWrite written{part.surface, model.units.length, model.title, &part, &model, {}};
     written.facets = in.step == "facets";
-    written.tell = [&](const std::string& text) { console.result(text); };
+    std::vector<std::string> told; // while it was written
+    written.tell = [&](const std::string& text) { told.push_back(text); };
     cad::StepResult step;
     if (format.ending == ".step") written.read_back = &step;
     if (part.solid && format.ending == ".vtu" && !made_of_sheets(model))
         written.surfaces = points_of_surfaces(finished(job.study), job.model, machined);
-    format.write(written, file);
+    waited(console, "writing " + file.filename().string(), [&] { format.write(written, file); });
+    for (const std::string& text : told) console.result(text);
     Json report = report_of(model, part, part_options, table, making, thickness);
     if (written.read_back != nullptr)
         report["step"] = {{"sound", step.valid},

@@ -85,11 +85,15 @@ void look_for_threshold(Verification& v, Console& console) {
 }
 
 void verify(const VerifyWish& in, Verification& v, Console& console) {
-    v.carve();
+    waited(console, "making tetrahedra of the part", [&] { v.carve(); });
     const Verified& found = v.result();
     say(console, verified_part_text(found));
-    v.analyse();
-    while (in.refine && v.analyse_finer(in.error.value_or(default_error)))
+    waited(console, "analysing it", [&] { v.analyse(); });
+    const auto finer = [&] {
+        return waited(console, "analysing it with finer tetrahedra",
+                      [&] { return v.analyse_finer(in.error.value_or(default_error)); });
+    };
+    while (in.refine && finer())
         console.remark(fmt::format("{} tetrahedra: error of the energy norm {:.1f} %",
                                    found.rounds.back().tets, 100.0 * found.error()));
     say(console, surfaces_left_text(found));
