@@ -5,6 +5,7 @@
 #include "base/version.hpp"
 #include "cli/print_error.hpp"
 
+#include <cstdio>
 #include <cstdlib>
 #include <filesystem>
 #include <iostream>
@@ -16,12 +17,25 @@ namespace {
 using upright::Error;
 using RunProgram = int (*)(int, char**, const char*);
 
+// Libraries that find no memory or no thread may end the program by themselves, with a code of theirs.
+bool ended = false;
+void end_of_libraries() {
+    if (ended) return;
+    std::fputs(
+        "upright: there is not enough memory, or no thread to be had. Allow the program more memory and "
+        "threads.\n",
+        stderr);
+    std::_Exit(static_cast<int>(upright::ExitCode::Numerics));
+}
+
 // The commands stand beside the program when it was built here, in ../lib/upright when it was installed.
 int load_and_run(int argc, char** argv) {
     // Threads of the linear algebra must not wait actively: next to other load that costs a factor of ten.
     // These are read when the libraries are loaded, so they cannot be set later.
     ::setenv("OMP_WAIT_POLICY", "passive", 0);
     ::setenv("OPENBLAS_THREAD_TIMEOUT", "10", 0);
+    // Its threads are made where they are asked for (BlasThreads): each takes 128 MB of address space.
+    ::setenv("OPENBLAS_NUM_THREADS", "1", 0);
     // Arrays of a few megabytes come and go every iteration: their pages are kept, not fetched anew each
     // time.
     ::mallopt(M_MMAP_THRESHOLD, 32 << 20);
@@ -41,12 +55,16 @@ int main(int argc, char** argv) {
         std::cout << "upright " << upright::version << "\n";
         return 0;
     }
+    std::atexit(end_of_libraries);
+    int code = 0;
     try {
-        return load_and_run(argc, argv);
+        code = load_and_run(argc, argv);
     } catch (const Error& bad) {
-        return upright::cli::print_error(bad);
+        code = upright::cli::print_error(bad);
     } catch (const std::exception& bad) {
         std::cerr << "upright: " << bad.what() << "\n";
-        return static_cast<int>(upright::ExitCode::Files);
+        code = static_cast<int>(upright::ExitCode::Files);
     }
+    ended = true;
+    return code;
 }

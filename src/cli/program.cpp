@@ -11,6 +11,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <iostream>
+#include <system_error>
 
 namespace upright::cli {
 
@@ -161,6 +162,12 @@ int run_program(int argc, char** argv, const std::string& program, const Extras&
         return print_error(Error::numerics("there is not enough memory", "Write a larger cell size"));
     } catch (const std::filesystem::filesystem_error& bad) {
         return print_error(Error::files(bad.path1().string(), bad.code().message()));
+    } catch (const std::system_error& bad) {
+        if (bad.code() == std::errc::resource_unavailable_try_again ||
+            bad.code() == std::errc::not_enough_memory)
+            return print_error(Error::numerics("there is not enough memory, or no thread to be had",
+                                               "Allow the program more memory and threads"));
+        return print_error(Error::numerics(std::string("unexpected: ") + bad.what()));
     } catch (const std::exception& bad) {
         return print_error(Error::numerics(std::string("unexpected: ") + bad.what()));
     }

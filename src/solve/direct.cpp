@@ -55,6 +55,7 @@ class DirectSolver : public LinearSolver {
             analyse(&scale);
         else
             assemble(scale);
+        const BlasThreads blas(threads_of(options_));
         cholmod_l_factorize(matrix_, factor_, &common_);
         if (common_.status == CHOLMOD_NOT_POSDEF ||
             (common_.status == CHOLMOD_OK && factor_->minor < factor_->n))

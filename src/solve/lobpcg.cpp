@@ -11,6 +11,7 @@
 #include <cblas.h>
 #include <cmath>
 #include <fmt/format.h>
+#include <omp.h>
 
 namespace upright {
 
@@ -334,7 +335,7 @@ class Search {
 
 EigenPairs lowest_modes_iterative(const IterativeEigenProblem& problem, const EigenWish& wish) {
     EigenPairs out;
-    const BlasThreads blas(1); // the blocks of rows have a thread each
+    const BlasThreads blas(1, ::omp_get_max_threads()); // the blocks of rows have a thread each
     Search search(problem, wish);
     Eigen::MatrixXd start = problem.start;
     if (start.cols() == 0) start.resize(problem.length, 0);

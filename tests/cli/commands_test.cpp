@@ -1,5 +1,6 @@
 #include "support/folder.hpp"
 #include "support/run_upright.hpp"
+#include "support/sanitized.hpp"
 
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
@@ -498,6 +499,26 @@ TEST(Program, AnyMeasureBoundsAnyOther) {
     EXPECT_TRUE(fs::exists(folder.path() / "bracket.run/figures/mode-hum-2.png"));
     EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--what", "mode", "--mode", "9"}).code, 2);
     EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--what", "history"}).code, 0);
+}
+
+// The linear algebra library tries for ever where it finds no room for its buffers.
+TEST(Program, TooLittleMemoryIsToldAndNotWaitedFor) {
+    if (test::sanitized) GTEST_SKIP() << "sanitizers take address space of their own";
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 3\nsolver = \"direct\"\n"));
+    int told = 0;
+    for (int megabytes = 160; megabytes <= 640; megabytes += 60) {
+        const auto out = test::upright(folder.path(), {"optimize", "bracket.toml", "--force"},
+                                       "ulimit -v " + std::to_string(1000 * megabytes) +
+                                           " && OMP_NUM_THREADS=1 timeout 60");
+        EXPECT_TRUE(out.code == 0 || out.code == 5 || out.code == 6)
+            << megabytes << ": " << out.code << out.err;
+        EXPECT_EQ(out.err.find("unexpected"), std::string::npos) << megabytes << out.err;
+        if (out.code != 0) EXPECT_NE(out.err.find(". "), std::string::npos) << megabytes << out.err;
+        told += out.code == 5 && out.err.find("memory") != std::string::npos ? 1 : 0;
+    }
+    EXPECT_GE(told, 1);
+    EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--force"}).code, 0);
 }
 
 TEST(Program, KilledAtAnyMomentAndResumedEndsTheSame) {
