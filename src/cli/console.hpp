@@ -1,6 +1,7 @@
 // What the commands print: a terminal as wide as it is, colours only there, and a copy for log.txt.
 #pragma once
 
+#include "figures/no_pictures.hpp"
 #include "optimize/run.hpp"
 
 #include <condition_variable>
@@ -54,6 +55,15 @@ class Waiting {
     std::condition_variable end_;
     std::thread shown_;
 };
+
+// Draws what stands beside a result; where the machine can draw nothing, the result stays and that is told.
+template <class Work> void beside_result(Console& console, const Work& draw) {
+    try {
+        draw();
+    } catch (const NoPictures& none) {
+        console.result(std::string(none.what()));
+    }
+}
 
 // What a piece of work gives, with word of it while it goes on.
 template <class Work> auto waited(Console& console, const std::string& what, const Work& work) {

@@ -5,6 +5,7 @@
 #include "base/version.hpp"
 #include "cli/print_error.hpp"
 
+#include <csignal>
 #include <cstdio>
 #include <cstdlib>
 #include <filesystem>
@@ -51,14 +52,17 @@ int load_and_run(int argc, char** argv) {
 } // namespace
 
 int main(int argc, char** argv) {
+    // Writing fails instead, and what fails is told; who reads no further wants to hear no more.
+    std::signal(SIGPIPE, SIG_IGN);
+    std::signal(SIGXFSZ, SIG_IGN);
     if (argc == 2 && std::string(argv[1]) == "--version") {
         std::cout << "upright " << upright::version << "\n";
-        return 0;
+        return upright::cli::once_told(0);
     }
     std::atexit(end_of_libraries);
     int code = 0;
     try {
-        code = load_and_run(argc, argv);
+        code = upright::cli::once_told(load_and_run(argc, argv));
     } catch (const Error& bad) {
         code = upright::cli::print_error(bad);
     } catch (const std::exception& bad) {

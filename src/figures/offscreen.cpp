@@ -1,5 +1,7 @@
 #include "figures/offscreen.hpp"
 
+#include "figures/no_pictures.hpp"
+
 #include "base/error.hpp"
 
 #include <EGL/egl.h>
@@ -18,9 +20,9 @@ struct EglContext {
     EGLContext context = EGL_NO_CONTEXT;
 };
 
-Error no_egl(const char* what) {
-    return Error::files("figures", std::string("no picture can be drawn: ") + what,
-                        "Install libegl1 and libgl1-mesa-dri (scripts/install-packages)");
+NoPictures no_egl(const char* what) {
+    return NoPictures(Error::files("figures", std::string("no picture can be drawn: ") + what,
+                                   "Install libegl1 and libgl1-mesa-dri (scripts/install-packages)"));
 }
 
 // One context for the life of the program; it is never terminated, which crashes in Mesa when VTK still holds

@@ -7,7 +7,7 @@ class vtkRenderWindow;
 
 namespace upright {
 
-// Throws Error (Files) when the machine has no EGL.
+// Throws NoPictures when the machine has no EGL.
 vtkSmartPointer<vtkRenderWindow> make_offscreen_window(int width, int height);
 
 } // namespace upright

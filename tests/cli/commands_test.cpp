@@ -501,6 +501,58 @@ TEST(Program, AnyMeasureBoundsAnyOther) {
     EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run", "--what", "history"}).code, 0);
 }
 
+TEST(Program, WhoReadsNoFurtherStopsNothingAndAFullOutputIsTold) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 3\n"));
+    const std::string here = "cd " + test::shell_quoted(folder.path().string()) + " && ";
+    const std::string program = test::shell_quoted(UPRIGHT_PROGRAM);
+    ASSERT_EQ(
+        std::system(
+            (here + "{ " + program + " optimize bracket.toml; echo $? > code; } | head -c 1 >first").c_str()),
+        0);
+    EXPECT_EQ(test::text_of(folder.path() / "code"), "0\n");
+    EXPECT_TRUE(fs::exists(folder.path() / "bracket.run" / "run.json"));
+    for (const char* words : {" check bracket.toml --no-figures", " materials", " --help", " --version"}) {
+        const int status = std::system((here + program + words + " >/dev/full 2>told").c_str());
+        EXPECT_EQ(WEXITSTATUS(status), 6) << words;
+        EXPECT_EQ(test::text_of(folder.path() / "told"),
+                  "standard output: cannot be written: what was to be told is lost.\n")
+            << words;
+        EXPECT_EQ(WEXITSTATUS(std::system((here + program + words + " >&- 2>told").c_str())), 0) << words;
+    }
+}
+
+TEST(Program, AFileBeyondTheLimitIsToldAndNothingHalfWrittenStays) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 3\n"));
+    const auto out = test::upright(folder.path(), {"optimize", "bracket.toml"}, "ulimit -f 4 &&");
+    EXPECT_EQ(out.code, 6) << out.err;
+    EXPECT_NE(out.err.find("bracket.run"), std::string::npos) << out.err;
+    EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--force"}).code, 0);
+}
+
+TEST(Program, WithoutPicturesResultsStay) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 20\n"));
+    const std::string none = "__EGL_VENDOR_LIBRARY_FILENAMES=/nowhere.json";
+    const auto told = [&](const std::vector<std::string>& words) {
+        const auto out = test::upright(folder.path(), words, none);
+        EXPECT_EQ(out.code, 0) << words[0] << ": " << out.err;
+        EXPECT_NE(out.out.find("no picture can be drawn"), std::string::npos) << words[0] << ": " << out.out;
+    };
+    told({"check", "bracket.toml"});
+    told({"analyze", "bracket.toml"});
+    EXPECT_TRUE(fs::exists(folder.path() / "bracket.analysis" / "analysis.json"));
+    told({"model", "bracket.toml"});
+    EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml"}, none).code, 0);
+    told({"carve", "bracket.run"});
+    told({"verify", "bracket.run"});
+    EXPECT_TRUE(fs::exists(folder.path() / "bracket.run" / "verify" / "verify.json"));
+    told({"inspect", "bracket.run/part.stl"});
+    // A picture alone is what is asked for here.
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run"}, none).code, 6);
+}
+
 // The linear algebra library tries for ever where it finds no room for its buffers.
 TEST(Program, TooLittleMemoryIsToldAndNotWaitedFor) {
     if (test::sanitized) GTEST_SKIP() << "sanitizers take address space of their own";

@@ -112,8 +112,10 @@ std::vector<Outcome> fill(const AnalyzeWish& in, const Job& job, const AnalysisW
     write_text(folder.path() / "study.toml", study.resolved);
     folder.write_fields(model, report);
     if (!in.no_figures)
-        for (const fs::path& file : draw_analysis(model, report, folder, options))
-            console.remark("figure: " + file.string());
+        beside_result(console, [&] {
+            for (const fs::path& file : draw_analysis(model, report, folder, options))
+                console.remark("figure: " + file.string());
+        });
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     folder.write_json(model, report, outcomes, seconds);
     return outcomes;

@@ -386,17 +386,20 @@ int run_carve(const CarveWish& in, Session& session) {
                           {"within_a_degree", step.within_a_degree}};
     write_text(fs::path(file).replace_extension(".json"), json_text(report));
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");
-    draw_part(model, part,
-              fmt::format("cut at density {:.4g}; mass {}; {}", part_options.threshold,
-                          model.units.mass_text(part.mass, 5),
-                          part.one_piece() ? "one piece" : "NOT ONE PIECE"),
-              options, png);
-    console.result(fmt::format("part: {}\nfigure: {}", file.string(), png.string()));
-    if (part.unfilled) {
-        const fs::path inside = fs::path(png).replace_filename(png.stem().string() + "-inside.png");
-        draw_inside(model, part, options, inside);
-        console.result("figure: " + inside.string());
-    }
+    console.result("part: " + file.string());
+    beside_result(console, [&] {
+        draw_part(model, part,
+                  fmt::format("cut at density {:.4g}; mass {}; {}", part_options.threshold,
+                              model.units.mass_text(part.mass, 5),
+                              part.one_piece() ? "one piece" : "NOT ONE PIECE"),
+                  options, png);
+        console.result("figure: " + png.string());
+        if (part.unfilled) {
+            const fs::path inside = fs::path(png).replace_filename(png.stem().string() + "-inside.png");
+            draw_inside(model, part, options, inside);
+            console.result("figure: " + inside.string());
+        }
+    });
     const bool kept = std::all_of(making.begin(), making.end(), [](const auto& f) { return f.holds(); });
     const bool sound = written.read_back == nullptr || step.valid;
     return part.one_piece() && kept && sound ? 0 : static_cast<int>(ExitCode::BoundBroken);

@@ -64,21 +64,23 @@ int run_check(const CheckWish& in, Session& session) {
         const fs::path folder = in.out.empty()
                                     ? study_file.parent_path() / (study_file.stem().string() + ".check")
                                     : fs::path(in.out);
-        draw_regions(model, options, folder / "regions.png");
-        std::string drawn = (folder / "regions.png").string();
-        if (const fs::path file = folder / "pattern.png"; draw_pattern(model, options, file))
-            drawn += "\n         " + file.string();
-        for (const ModelCase& c : model.cases) {
-            const fs::path file = folder / ("case-" + file_name(c.name) + ".png");
-            draw_case(model, c, options, file);
-            drawn += "\n         " + file.string();
-        }
-        for (const ModelModalCase& c : model.modal_cases) {
-            const fs::path file = folder / ("case-" + file_name(c.name) + ".png");
-            draw_modal_case(model, c, options, file);
-            drawn += "\n         " + file.string();
-        }
-        console.remark("figures: " + drawn + "\n");
+        beside_result(console, [&] {
+            draw_regions(model, options, folder / "regions.png");
+            std::string drawn = (folder / "regions.png").string();
+            if (const fs::path file = folder / "pattern.png"; draw_pattern(model, options, file))
+                drawn += "\n         " + file.string();
+            for (const ModelCase& c : model.cases) {
+                const fs::path file = folder / ("case-" + file_name(c.name) + ".png");
+                draw_case(model, c, options, file);
+                drawn += "\n         " + file.string();
+            }
+            for (const ModelModalCase& c : model.modal_cases) {
+                const fs::path file = folder / ("case-" + file_name(c.name) + ".png");
+                draw_modal_case(model, c, options, file);
+                drawn += "\n         " + file.string();
+            }
+            console.remark("figures: " + drawn + "\n");
+        });
     }
     if (in.gradients && missing == 0) show_gradients(model, console);
     const auto plural = [](std::size_t n, const char* word) {

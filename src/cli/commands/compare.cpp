@@ -54,8 +54,10 @@ int run_compare(const CompareWish& in, Session& session) {
     console.result(fmt::format("\ntables: {}\n        {}", (folder / "compare.csv").string(),
                                (folder / "compare.json").string()));
     if (in.no_figures) return 0;
-    for (const fs::path& file : draw_comparison(comparison, figures, session, folder))
-        console.result("figure: " + file.string());
+    beside_result(console, [&] {
+        for (const fs::path& file : draw_comparison(comparison, figures, session, folder))
+            console.result("figure: " + file.string());
+    });
     return 0;
 }
 

@@ -150,11 +150,13 @@ int inspect_bodies(const InspectWish& in, const BodyFile& file, Console& console
     fs::path png =
         in.out.empty() ? given.parent_path() / (given.stem().string() + "-faces.png") : fs::path(in.out);
     if (png.extension() != ".png") png += ".png";
-    draw_bodies(file, given.filename().string(), unit.empty() ? "" : unit, false, options, png);
-    fs::path behind = png;
-    behind.replace_filename(png.stem().string() + "-behind.png");
-    draw_bodies(file, given.filename().string(), unit.empty() ? "" : unit, true, options, behind);
-    console.remark("\nfigures: " + png.string() + "\n         " + behind.string());
+    beside_result(console, [&] {
+        draw_bodies(file, given.filename().string(), unit.empty() ? "" : unit, false, options, png);
+        fs::path behind = png;
+        behind.replace_filename(png.stem().string() + "-behind.png");
+        draw_bodies(file, given.filename().string(), unit.empty() ? "" : unit, true, options, behind);
+        console.remark("\nfigures: " + png.string() + "\n         " + behind.string());
+    });
     return 0;
 }
 

@@ -224,11 +224,13 @@ int inspect_middle(const MiddleWish& in, const BodyFile& file, Console& console,
         words.push_back(thicknesses(names[b], all[b], kinds, length));
     fs::path png = vtu;
     png.replace_extension(".png");
-    draw_bodies(shown, given.filename().string(), unit, false, options, png, words);
-    fs::path behind = png;
-    behind.replace_filename(png.stem().string() + "-behind.png");
-    draw_bodies(shown, given.filename().string(), unit, true, options, behind, words);
-    console.remark("figures: " + png.string() + "\n         " + behind.string());
+    beside_result(console, [&] {
+        draw_bodies(shown, given.filename().string(), unit, false, options, png, words);
+        fs::path behind = png;
+        behind.replace_filename(png.stem().string() + "-behind.png");
+        draw_bodies(shown, given.filename().string(), unit, true, options, behind, words);
+        console.remark("figures: " + png.string() + "\n         " + behind.string());
+    });
     return 0;
 }
 

@@ -121,8 +121,10 @@ int run_model(const ModelWish& in, Session& session) {
                    "\nsets:  " + (folder / "model.vtu").string());
     if (in.matrices) write_matrices(folder / "matrices", model, console);
     if (!in.no_figures) {
-        draw_quality(model, q, options, folder / "quality.png");
-        console.remark("figure: " + (folder / "quality.png").string());
+        beside_result(console, [&] {
+            draw_quality(model, q, options, folder / "quality.png");
+            console.remark("figure: " + (folder / "quality.png").string());
+        });
     }
     return 0;
 }

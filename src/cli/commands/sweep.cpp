@@ -463,8 +463,10 @@ class Sweep {
             CompareFiguresWish wish;
             wish.options.width = 960;
             wish.options.height = 600;
-            for (const fs::path& file : draw_comparison(comparison, wish, session_, folder_))
-                console_.result("figure: " + file.string());
+            beside_result(console_, [&] {
+                for (const fs::path& file : draw_comparison(comparison, wish, session_, folder_))
+                    console_.result("figure: " + file.string());
+            });
         }
         console_.result("sweep: " + folder_.string());
         return code;
@@ -549,8 +551,10 @@ class Sweep {
         };
         const std::string title = comparison.subjects().front().title + ": " + y->name + " over " + x->name;
         for (const char* name : {"scatter.png", "scatter.svg"}) {
-            draw_scatter(title, axis(x), axis(y), points, {}, folder_ / name);
-            console_.result("figure: " + (folder_ / name).string());
+            beside_result(console_, [&] {
+                draw_scatter(title, axis(x), axis(y), points, {}, folder_ / name);
+                console_.result("figure: " + (folder_ / name).string());
+            });
         }
         std::string csv = "label," + x->name + "," + y->name + ",feasible,front\n";
         for (const ScatterPoint& p : points)

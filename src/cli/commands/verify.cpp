@@ -142,9 +142,11 @@ int run_verify(const VerifyWish& in, Session& session) {
         throw;
     }
     if (!in.no_figures)
-        for (const fs::path& file :
-             draw_analysis(v.result().model, v.result().report, out, figure_options(in)))
-            console.remark("figure: " + file.string());
+        beside_result(console, [&] {
+            for (const fs::path& file :
+                 draw_analysis(v.result().model, v.result().report, out, figure_options(in)))
+                console.remark("figure: " + file.string());
+        });
     console.result("verification: " + out.path().string());
     return v.result().passed() ? 0 : static_cast<int>(ExitCode::BoundBroken);
 }
