@@ -549,6 +549,9 @@ TEST(Program, WithoutPicturesResultsStay) {
     told({"verify", "bracket.run"});
     EXPECT_TRUE(fs::exists(folder.path() / "bracket.run" / "verify" / "verify.json"));
     told({"inspect", "bracket.run/part.stl"});
+    EXPECT_EQ(test::upright(folder.path(), {"report", "bracket.run"}, none).code, 0);
+    EXPECT_NE(test::text_of(folder.path() / "bracket.run" / "report.html").find("no picture can be drawn"),
+              std::string::npos);
     // A picture alone is what is asked for here.
     EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run"}, none).code, 6);
 }

@@ -408,8 +408,14 @@ class RunReport {
     }
 
     template <class Draw> void picture(const std::string& name, const std::string& alt, const Draw& draw) {
+        if (no_pictures_) return;
         const fs::path file = room_.file(file_name(name));
-        draw(file);
+        try {
+            draw(file);
+        } catch (const NoPictures& none) { // told once, on the page
+            no_pictures_ = true;
+            return page_.paragraph(none.what());
+        }
         page_.image(file, alt);
     }
 
@@ -619,6 +625,7 @@ class RunReport {
     Json run_;
     ReportPage page_;
     FigureOptions options_;
+    bool no_pictures_ = false;
     DesignValues design_;
     double at_ = 0.5;
     bool made_ = false;
