@@ -6,7 +6,6 @@
 #include "cli/print_error.hpp"
 
 #include <csignal>
-#include <cstdio>
 #include <cstdlib>
 #include <filesystem>
 #include <iostream>
@@ -22,11 +21,7 @@ using RunProgram = int (*)(int, char**, const char*);
 bool ended = false;
 void end_of_libraries() {
     if (ended) return;
-    std::fputs(
-        "upright: there is not enough memory, or no thread to be had. Allow the program more memory and "
-        "threads.\n",
-        stderr);
-    std::_Exit(static_cast<int>(upright::ExitCode::Numerics));
+    std::_Exit(upright::cli::print_error(upright::cli::no_memory_or_thread()));
 }
 
 // The commands stand beside the program when it was built here, in ../lib/upright when it was installed.

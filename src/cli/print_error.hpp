@@ -16,6 +16,11 @@ inline int print_error(const Error& bad) {
     return static_cast<int>(bad.code());
 }
 
+inline Error no_memory_or_thread() {
+    return Error::numerics("there is not enough memory, or no thread to be had",
+                           "Allow the program more memory and threads");
+}
+
 // The exit code once standard output has taken everything; that of a failed file where it could not, as on a
 // full disk. Where its reader has gone nothing is missed.
 inline int once_told(int code) {

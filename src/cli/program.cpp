@@ -165,8 +165,7 @@ int run_program(int argc, char** argv, const std::string& program, const Extras&
     } catch (const std::system_error& bad) {
         if (bad.code() == std::errc::resource_unavailable_try_again ||
             bad.code() == std::errc::not_enough_memory)
-            return print_error(Error::numerics("there is not enough memory, or no thread to be had",
-                                               "Allow the program more memory and threads"));
+            return print_error(no_memory_or_thread());
         return print_error(Error::numerics(std::string("unexpected: ") + bad.what()));
     } catch (const std::exception& bad) {
         return print_error(Error::numerics(std::string("unexpected: ") + bad.what()));
