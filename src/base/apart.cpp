@@ -50,11 +50,13 @@ double used_seconds() {
     return static_cast<double>(used.ru_utime.tv_sec + used.ru_stime.tv_sec);
 }
 
+#ifndef UPRIGHT_ADDRESS_SANITIZER
 double own_memory() {
     std::ifstream statm("/proc/self/statm");
     double pages = 0.0;
     return statm >> pages ? pages * static_cast<double>(::sysconf(_SC_PAGESIZE)) : 0.0;
 }
+#endif
 
 [[noreturn]] void make_and_end(const ApartLimits& limits, const std::function<void()>& make,
                                const std::function<void(Handover&)>& walk, int pipe) {

@@ -115,7 +115,7 @@ FileMesh read_mesh_file(const std::filesystem::path& file, const Place& place, d
         const std::string why = bad.what();
         const bool about = why.rfind("is ", 0) == 0 || why.rfind("has ", 0) == 0; // the file
         throw Error::input(at, file.string() + (about ? " " : ": ") + why,
-                           "Write it as an unstructured grid (.vtu)");
+                           "Write it again, as an unstructured grid (.vtu)");
     }
     if (grid.cells() == 0)
         throw Error::input(at, file.string() + " holds no cells", "Write it as an unstructured grid (.vtu)");

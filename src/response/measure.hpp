@@ -77,13 +77,14 @@ struct SmoothWish {
     bool gradients = false;
     bool adapt = false;        // corrections move: once an iteration
     bool each_element = false; // stress with an upper bound as what a goal is raised by (Smooth::of_goal)
+    bool mixtures = false;     // of modes: also those of every two, whose slopes tell how they part
 };
 
 // Of a design that is made three times: the one that is analysed, as drawn, and the thick one.
 enum class Made { Thin, Drawn, Thick };
 
 // A function of the physical densities that stands for a reading where the reading is not smooth: an
-// aggregate corrected towards it, or one of several modes.
+// aggregate corrected towards it, one of several modes, or the Rayleigh quotient of a mixture of them.
 struct Smooth {
     std::size_t column = 0;
     double value = 0.0;

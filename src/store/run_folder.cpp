@@ -87,7 +87,11 @@ int take_lock(const fs::path& folder) {
     if (lock < 0)
         throw Error::files(folder.string(), std::string("cannot be written: ") + std::strerror(errno),
                            "Choose another place with --out");
-    if (::flock(lock, LOCK_EX | LOCK_NB) != 0) {
+    // Who asks whether a run goes on holds the lock for a moment.
+    bool taken = false;
+    for (int again = 0; !(taken = ::flock(lock, LOCK_EX | LOCK_NB) == 0) && again < 5; ++again)
+        ::usleep(20000);
+    if (!taken) {
         ::close(lock);
         throw Error::files(folder.string(), "a run is going on in this folder",
                            "Wait for it, or choose another folder with --out");
@@ -209,6 +213,14 @@ RunFolder RunFolder::open(const fs::path& path, Access access) {
         for (const char* inner : {"steps", "cases", "figures"}) remove_files(path / inner);
     }
     return out;
+}
+
+bool RunFolder::goes_on() const {
+    const int lock = ::open((path_ / ".lock").c_str(), O_RDONLY | O_CLOEXEC);
+    if (lock < 0) return false;
+    const bool held = ::flock(lock, LOCK_SH | LOCK_NB) != 0 && errno == EWOULDBLOCK;
+    ::close(lock);
+    return held;
 }
 
 fs::path RunFolder::case_file(const std::string& name) const {

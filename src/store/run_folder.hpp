@@ -43,6 +43,9 @@ class RunFolder {
     void discard();
     // An existing run, locked where a run goes on in it. Throws Error (Input) when it is none.
     static RunFolder open(const std::filesystem::path& path, Access access);
+    // Whether a run holds the lock of this folder now. Asked for without writing: the folder may be
+    // another's.
+    bool goes_on() const;
 
     RunFolder(RunFolder&& other) noexcept;
     RunFolder(const RunFolder&) = delete;

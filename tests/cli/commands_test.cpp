@@ -556,6 +556,41 @@ TEST(Program, WithoutPicturesResultsStay) {
     EXPECT_EQ(test::upright(folder.path(), {"plot", "bracket.run"}, none).code, 6);
 }
 
+// A disk that is mounted for reading, or the folder of a colleague: what was there is looked at, what is to
+// be written is told with a name.
+TEST(Program, OnAReadOnlyDiskRunsAreLookedAt) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 12\n"));
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml"}).code, 0);
+    const std::string read_only =
+        R"(unshare -rm sh -c 'mount --bind . . && mount -o remount,ro,bind . && cd "$PWD" && exec "$@"' sh)";
+    if (test::upright(folder.path(), {"--version"}, read_only).code != 0)
+        GTEST_SKIP() << "nothing can be mounted here";
+    const auto before = std::distance(fs::recursive_directory_iterator(folder.path()), {});
+    const auto refused = [&](const std::vector<std::string>& words) {
+        const auto out = test::upright(folder.path(), words, read_only);
+        EXPECT_EQ(out.code, 6) << words[0] << ": " << out.err;
+        EXPECT_NE(out.err.find("Read-only file system"), std::string::npos) << words[0] << ": " << out.err;
+    };
+    refused({"check", "bracket.toml"});
+    refused({"analyze", "bracket.toml"});
+    refused({"model", "bracket.toml"});
+    refused({"optimize", "bracket.toml", "--force"});
+    refused({"optimize", "bracket.toml", "--resume"});
+    refused({"carve", "bracket.run"});
+    refused({"verify", "bracket.run"});
+    refused({"report", "bracket.run"});
+    refused({"plot", "bracket.run"});
+    refused({"sweep", "bracket.toml", "--vary", "run.filter=8,10"});
+    EXPECT_EQ(test::upright(folder.path(), {"compare", "bracket.run", "bracket.run"}, read_only).code, 0);
+    // A run that is over is not said to go on because its lock cannot be written.
+    const auto watched = test::upright(folder.path(), {"watch", "bracket.run", "--once"}, read_only);
+    EXPECT_EQ(watched.code, 0) << watched.err;
+    EXPECT_EQ(watched.out.find("goes on"), std::string::npos) << watched.out;
+    const auto after = std::distance(fs::recursive_directory_iterator(folder.path()), {});
+    EXPECT_EQ(before, after);
+}
+
 // The linear algebra library tries for ever where it finds no room for its buffers.
 TEST(Program, TooLittleMemoryIsToldAndNotWaitedFor) {
     if (test::sanitized) GTEST_SKIP() << "sanitizers take address space of their own";

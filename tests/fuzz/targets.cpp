@@ -19,6 +19,7 @@
 #include <cstdio>
 #include <cstdlib>
 #include <limits>
+#include <numeric>
 
 namespace upright::fuzz {
 
@@ -101,10 +102,15 @@ std::string cube_obj() {
     return out + "f 1 3 4 2\nf 5 6 8 7\nf 1 2 6 5\nf 3 7 8 4\nf 1 5 7 3\nf 2 4 8 6\n";
 }
 
+// As a mesh of solids or of shells, as its bytes fall: each reading is a process of its own, which takes the
+// time.
 void take_vtu(const std::string& bytes) {
     const fs::path file = file_of("fuzz.vtu", bytes);
-    for (const ElementFamily family : {ElementFamily::Solid, ElementFamily::Shell})
-        ends_well(bytes, [&] { read_mesh_file(file, {}, 1.0, family); });
+    const auto sum = std::accumulate(bytes.begin(), bytes.end(), 0U, [](unsigned so_far, char c) {
+        return so_far + static_cast<unsigned char>(c);
+    });
+    const ElementFamily family = sum % 2 == 0 ? ElementFamily::Solid : ElementFamily::Shell;
+    ends_well(bytes, [&] { read_mesh_file(file, {}, 1.0, family); });
 }
 
 std::vector<std::string> vtu_seeds() {

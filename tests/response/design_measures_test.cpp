@@ -372,6 +372,73 @@ track = true
     EXPECT_NEAR(last, measures.state().modals()[0].modes[1].frequency, 1e-9 * last);
 }
 
+// The slopes of two modes of one frequency are those of the directions in which a step parts them:
+// eigenvalues of the matrix that the modes and their mixtures give (Seyranian, Lund & Olhoff 1994), against
+// differences.
+TEST(DesignMeasures, MixturesTellHowARepeatedFrequencyParts) {
+    const std::string text = test::block_study(R"(
+[[case]]
+name = "ring"
+kind = "modal"
+supports = "clamp"
+modes = 4
+[[response]]
+name = "pitch"
+measure = "frequency"
+min = "1 Hz"
+)");
+    const Study study = study_from(text, {"region.block.box=[[0, 0, 0], [12, 4, 4]]"});
+    const Model model = build_model(study);
+    StaticAnalysis analysis(model, {});
+    DesignMeasures measures(analysis);
+    MeasureAccuracy exact;
+    exact.modals.tolerance = 1e-7;
+    std::vector<bool> wanted(measures.columns().size(), false);
+    wanted.back() = true;
+    const std::vector<double> even(model.mesh.elements(), 0.7);
+    measures.analyse(even, 3.0, exact);
+    const std::vector<Mode>& modes = measures.state().modals()[0].modes;
+    ASSERT_NEAR(modes[0].frequency, modes[1].frequency, 1e-7 * modes[0].frequency);
+    ASSERT_GT(modes[2].frequency, 1.1 * modes[1].frequency);
+    SmoothWish wish;
+    wish.gradients = true;
+    EXPECT_EQ(measures.smooth(wanted, wish).size(), 3U);
+    wish.mixtures = true;
+    const std::vector<Smooth> found = measures.smooth(wanted, wish);
+    ASSERT_EQ(found.size(), 9U); // three modes, and two for each of three pairs
+    for (const std::size_t k : {std::size_t{3}, std::size_t{4}})
+        EXPECT_NEAR(found[k].value, modes[0].frequency, 1e-6 * modes[0].frequency);
+    std::mt19937 random(3);
+    for (int round = 0; round < 4; ++round) {
+        std::vector<double> way(even.size());
+        for (double& d : way) d = static_cast<double>(random()) / 2147483648.0 - 1.0;
+        const auto along = [&](std::size_t k) {
+            double sum = 0.0;
+            for (std::size_t e = 0; e < way.size(); ++e) sum += found[k].gradient[e] * way[e];
+            return sum;
+        };
+        const double own = along(0);
+        const double other = along(1);
+        const double cross = 0.5 * (along(3) - along(4));
+        EXPECT_NEAR(along(3) + along(4), own + other, 1e-6 * (std::abs(own) + std::abs(other)));
+        const double half = std::hypot(0.5 * (own - other), cross);
+        const double parted[2] = {0.5 * (own + other) - half, 0.5 * (own + other) + half};
+        const double h = 1e-4;
+        double values[2][2];
+        for (const int side : {0, 1}) {
+            std::vector<double> at = even;
+            for (std::size_t e = 0; e < at.size(); ++e) at[e] += (side == 0 ? h : -h) * way[e];
+            measures.analyse(at, 3.0, exact);
+            const std::vector<Mode>& there = measures.state().modals()[0].modes;
+            for (const std::size_t m : {std::size_t{0}, std::size_t{1}}) values[side][m] = there[m].frequency;
+        }
+        // The lower one falls by the smaller slope forward and by the greater one backward.
+        for (const std::size_t m : {std::size_t{0}, std::size_t{1}})
+            EXPECT_NEAR((values[0][m] - values[1][1 - m]) / (2 * h), parted[m], 2e-4 * half) << round;
+        EXPECT_GT(std::abs(cross), 0.01 * half); // what single modes do not see
+    }
+}
+
 namespace {
 
 std::string stressed(const std::string& more = {}) {

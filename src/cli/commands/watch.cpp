@@ -40,7 +40,7 @@ class Watch {
         const InterruptGuard guard;
         bool first = true;
         for (;;) {
-            const bool over = !going_on();
+            const bool over = !folder_.goes_on();
             read();
             const bool last = over || in_.once;
             if (last) refresh_picture(); // it is told with the rest
@@ -61,18 +61,6 @@ class Watch {
     }
 
   private:
-    // A run that goes on holds its lock.
-    bool going_on() const {
-        std::error_code ignored;
-        if (!fs::exists(folder_.path() / ".lock", ignored)) return false;
-        try {
-            RunFolder::open(folder_.path(), Access::Running);
-            return false;
-        } catch (const Error&) {
-            return true;
-        }
-    }
-
     void read() {
         std::error_code ignored;
         if (fs::exists(folder_.history_file(), ignored)) rows_ = folder_.read_history();

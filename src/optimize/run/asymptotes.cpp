@@ -83,10 +83,12 @@ class Asymptotes final : public Stepper {
         else
             for (double& e : mma_.extra) e = std::max(0.1 * e, 1e-6);
         MmaStep step = mma_step({state.x, low, high, now.move, f.values}, settings, mma_);
+        SmoothWish values_alone;
+        values_alone.mixtures = true; // as many as with gradients
         for (int trial = 0; conservative_ && trial < most_trials; ++trial) {
             tools_.chain.made(step.x, now.sharpness, room_);
             tools_.measures.analyse(room_, now.penalty, tools_.accuracy(now.move));
-            const Functions found = make_functions(tools_.measures.smooth(wanted_, {}), now, false);
+            const Functions found = make_functions(tools_.measures.smooth(wanted_, values_alone), now, false);
             std::vector<double> values{found.values.goal};
             values.insert(values.end(), found.values.constraint.begin(), found.values.constraint.end());
             if (values.size() != step.expected.size() || !mma_raise(step, values, 1e-3, mma_)) break;
@@ -139,7 +141,7 @@ class Asymptotes final : public Stepper {
     // towards the largest.
     SmoothWish wish() const {
         SmoothWish out;
-        out.gradients = out.adapt = true;
+        out.gradients = out.adapt = out.mixtures = true;
         out.each_element = tools_.problem.has_stress && tools_.model.run.sharpen;
         return out;
     }

@@ -45,25 +45,36 @@ class Frequency final : public Measurement {
                 ? own
                 : std::min(modes.size() - 1, own + static_cast<std::size_t>(modes_together) - 1);
         std::vector<Pending> out;
-        for (std::size_t m = own; m <= last; ++m) {
+        const auto add = [&](double frequency, const Eigen::VectorXd& shape, bool highest) {
             Pending p;
             Smooth& one = p.smooth;
             one.column = at.column;
-            one.value = modes[m].frequency;
+            one.value = frequency;
             one.min = response_.min;
-            if (m == own) one.max = response_.max;
+            if (highest) one.max = response_.max;
             if (wish.gradients) {
                 const ModalAnalysis::UnitEnergies unit =
-                    state.modal().unit_energies(modes[m].shape, model_.modal_cases[c].lumped);
-                const double lambda = std::pow(2.0 * pi * modes[m].frequency, 2);
-                const double factor = 1.0 / (8.0 * pi * pi * std::max(modes[m].frequency, 1e-300));
+                    state.modal().unit_energies(shape, model_.modal_cases[c].lumped);
+                const double lambda = std::pow(2.0 * pi * frequency, 2);
+                const double factor = 1.0 / (8.0 * pi * pi * std::max(frequency, 1e-300));
                 one.gradient.resize(state.density()->size());
                 for (std::size_t e = 0; e < one.gradient.size(); ++e)
                     one.gradient[e] = factor * (state.slope()[e] * unit.strain[e] -
                                                 lambda * state.mass_slope()[e] * unit.kinetic[e]);
             }
             out.push_back(std::move(p));
-        }
+        };
+        for (std::size_t m = own; m <= last; ++m) add(modes[m].frequency, modes[m].shape, m == own);
+        // Modes that share a frequency are no functions of the design one by one: any mixture is a mode too,
+        // and a step parts them by the whole matrix of slopes. A bound on the lowest is one on the Rayleigh
+        // quotient of every mixture; of each two modes the two halfway between them go with their own, which
+        // cut off what the modes' own slopes do not see (the generalised gradients of Seyranian, Lund &
+        // Olhoff 1994).
+        for (std::size_t i = own; wish.mixtures && i < last; ++i)
+            for (std::size_t j = i + 1; j <= last; ++j)
+                for (const double sign : {1.0, -1.0})
+                    add(std::hypot(modes[i].frequency, modes[j].frequency) * std::sqrt(0.5),
+                        (modes[i].shape + sign * modes[j].shape) * std::sqrt(0.5), false);
         return out;
     }
 
