@@ -6,6 +6,7 @@
 
 #include <condition_variable>
 #include <mutex>
+#include <new>
 #include <string>
 #include <thread>
 
@@ -62,6 +63,8 @@ template <class Work> void beside_result(Console& console, const Work& draw) {
         draw();
     } catch (const NoPictures& none) {
         console.result(std::string(none.what()));
+    } catch (const std::bad_alloc&) {
+        console.result("figures: there is not enough memory to draw them");
     }
 }
 

@@ -7,10 +7,16 @@
 
 #include <csignal>
 #include <cstdlib>
+#include <cxxabi.h>
+#include <exception>
 #include <filesystem>
 #include <iostream>
 #include <malloc.h>
+#include <new>
 #include <string>
+#include <system_error>
+#include <typeinfo>
+#include <unistd.h>
 
 namespace {
 
@@ -22,6 +28,21 @@ bool ended = false;
 void end_of_libraries() {
     if (ended) return;
     std::_Exit(upright::cli::print_error(upright::cli::no_memory_or_thread()));
+}
+
+// Memory that runs out on a thread of its own can be caught by nobody there. Files are whole at any moment,
+// and a run goes on from its checkpoint.
+[[noreturn]] void end_of_threads() {
+    // Without memory nothing can be thrown again to see what it was.
+    const std::type_info* what = abi::__cxa_current_exception_type();
+    if (what != nullptr && (*what == typeid(std::bad_alloc) || *what == typeid(std::bad_array_new_length) ||
+                            *what == typeid(std::system_error))) {
+        constexpr char words[] = "upright: there is not enough memory, or no thread to be had. Allow the "
+                                 "program more memory and threads.\n";
+        [[maybe_unused]] const auto told = ::write(STDERR_FILENO, words, sizeof words - 1);
+        std::_Exit(static_cast<int>(upright::ExitCode::Numerics));
+    }
+    std::abort();
 }
 
 // The commands stand beside the program when it was built here, in ../lib/upright when it was installed.
@@ -55,6 +76,7 @@ int main(int argc, char** argv) {
         return upright::cli::once_told(0);
     }
     std::atexit(end_of_libraries);
+    std::set_terminate(end_of_threads);
     int code = 0;
     try {
         code = upright::cli::once_told(load_and_run(argc, argv));

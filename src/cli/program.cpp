@@ -159,7 +159,8 @@ int run_program(int argc, char** argv, const std::string& program, const Extras&
     } catch (const Error& bad) {
         return print_error(bad);
     } catch (const std::bad_alloc&) {
-        return print_error(Error::numerics("there is not enough memory", "Write a larger cell size"));
+        return print_error(Error::numerics("there is not enough memory",
+                                           "Write a larger cell size, or allow the program more memory"));
     } catch (const std::filesystem::filesystem_error& bad) {
         return print_error(Error::files(bad.path1().string(), bad.code().message()));
     } catch (const std::system_error& bad) {

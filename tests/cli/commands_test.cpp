@@ -611,6 +611,35 @@ TEST(Program, TooLittleMemoryIsToldAndNotWaitedFor) {
     EXPECT_EQ(test::upright(folder.path(), {"optimize", "bracket.toml", "--force"}).code, 0);
 }
 
+// Memory that runs out on a thread of the linear algebra or of ours ended the program by a signal.
+TEST(Program, TooLittleMemoryForAPartIsTold) {
+    if (test::sanitized) GTEST_SKIP() << "sanitizers take address space of their own";
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study(R"(iterations = 20
+[[case]]
+name = "hum"
+kind = "modal"
+supports = "clamp"
+modes = 4
+)"));
+    const auto run = test::upright(folder.path(), {"optimize", "bracket.toml"});
+    ASSERT_EQ(run.code, 0) << run.err;
+    int told = 0;
+    const auto with_memory = [&](const char* word, int megabytes) {
+        const auto out = test::upright(folder.path(), {word, "bracket.run"},
+                                       "ulimit -v " + std::to_string(1000 * megabytes) +
+                                           " && OMP_NUM_THREADS=2 timeout 60");
+        EXPECT_TRUE(out.code == 0 || out.code == 5 || out.code == 6)
+            << word << " " << megabytes << ": " << out.code << out.err;
+        if (out.code != 0) EXPECT_NE(out.err.find(". "), std::string::npos) << megabytes << out.err;
+        told += out.code == 5 ? 1 : 0;
+    };
+    for (int megabytes = 170; megabytes <= 240; megabytes += 10) with_memory("verify", megabytes);
+    with_memory("carve", 160);
+    EXPECT_GE(told, 2);
+    EXPECT_EQ(test::upright(folder.path(), {"verify", "bracket.run"}).code, 0);
+}
+
 TEST(Program, KilledAtAnyMomentAndResumedEndsTheSame) {
     const TemporaryFolder folder;
     // On the multigrid, whose solves start from the last ones.

@@ -131,8 +131,9 @@ class Run {
         try {
             work(analysis, folder);
         } catch (const std::bad_alloc&) {
-            throw failed(Error::numerics("there is not enough memory", "Write a larger cell size"), analysis,
-                         folder, path);
+            throw failed(Error::numerics("there is not enough memory",
+                                         "Write a larger cell size, or allow the program more memory"),
+                         analysis, folder, path);
         } catch (const Error& bad) {
             throw failed(bad, analysis, folder, path);
         } catch (const std::exception& bad) {
