@@ -44,6 +44,13 @@ class Shown {
     const Model& model() const { return job_.model; }
     const std::string& label() const { return subject_.label; }
     bool designed() const { return run_.has_value(); }
+    // "stiffness 212.75 N·mm", of what the design was made for; "design" where that is not known.
+    std::string goal_words() const {
+        const KnownValue* goal = subject_.find("responses", subject_.goal);
+        if (goal == nullptr || !goal->value) return "design";
+        return fmt::format("{} {:.5g}{}{}", goal->name, *goal->value, goal->unit.empty() ? "" : " ",
+                           goal->unit);
+    }
     std::vector<std::string> cases() const {
         std::vector<std::string> out;
         for (const ModelCase& c : model().cases)
@@ -149,7 +156,7 @@ std::vector<fs::path> draw_comparison(const Comparison& comparison, const Compar
     };
     std::vector<std::unique_ptr<Figure>> designs;
     for (const auto& one : all)
-        if (one->designed()) designs.push_back(one->density(titled(*one, "design")));
+        if (one->designed()) designs.push_back(one->density(titled(*one, one->goal_words())));
     if (!designs.empty()) {
         written.push_back(folder / "density.png");
         write_side_by_side(designs, written.back());
