@@ -74,7 +74,8 @@ RuleList overhang_rules();
 // What members may be thick at most, by max_feature.
 std::optional<double> largest_feature(const FormCard& form);
 
-// Where the parting of two dies lies along the draw.
+// Where the parting plane of two dies lies along the draw; the middle where they part along a surface of
+// their own.
 double draw_parting(const Model& model, const FormCard& form);
 
 // What the words of [form] are in the design.

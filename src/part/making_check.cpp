@@ -105,6 +105,8 @@ class DrawCheck {
             if (meets_shape(foot + s * draw_.along)) return Line::Exempt;
         if (pieces.size() > 1) return Line::Bad;
         if (draw_.dies == 2) {
+            // Dies that part column by column meet within whatever one piece there is.
+            if (draw_.parting == FormCard::Draw::Parting::Found) return Line::Good;
             const double cut = parting_ - foot.dot(draw_.along);
             return pieces[0].first <= cut + size_ && pieces[0].second >= cut - size_ ? Line::Good : Line::Bad;
         }

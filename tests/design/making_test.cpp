@@ -67,10 +67,7 @@ TEST(Draw, TwoDiesPartWhereItIsSaid) {
     const std::pair<const char*, double> partings[] = {
         {"", 2.0},
         {", parting = \"middle\"", 2.0},
-        {", parting = { point = [0, 0, 1], normal = [0, 0, -1] }", 1.0},
-        // The head lies from 2 to 3: a parting there hides nothing; of the many that do the nearest to the
-        // middle.
-        {", parting = \"found\"", 2.5}};
+        {", parting = { point = [0, 0, 1], normal = [0, 0, -1] }", 1.0}};
     for (const auto& [words, at] : partings) {
         const Study study =
             study_of(std::string("draw = { along = [0, 0, 1], dies = 2") + words + " }\n", head);
@@ -84,6 +81,75 @@ TEST(Draw, TwoDiesPartWhereItIsSaid) {
             const long away = beside(model, e, z > parting ? Vec3(0, 0, 1) : Vec3(0, 0, -1));
             if (away >= 0) EXPECT_LE(density[static_cast<std::size_t>(away)], density[e] + 1e-12) << words;
         }
+    }
+}
+
+// Whatever the variables, along the draw no element is less dense than one to either side of it.
+TEST(Draw, WithAFoundPartingEveryColumnHasOneInterval) {
+    for (const char* along : {"[0, 0, 1]", "[0, 1, 0]"})
+        for (const char* kept : {"", head}) {
+            const Study study =
+                study_of(std::string("draw = { along = ") + along + ", dies = 2, parting = \"found\" }\n",
+                         kept, "0.5");
+            const Model model = build_model(study);
+            const DesignChain chain(model, 0.6, form_rules(model.form));
+            const Vec3 step = 0.5 * model.form.draw->along;
+            for (const double sharpness : {0.0, 32.0}) {
+                const std::vector<double> density = chain.physical(random_design(chain, 11), sharpness);
+                std::size_t columns = 0;
+                for (std::size_t e = 0; e < density.size(); ++e) {
+                    if (beside(model, e, -step) >= 0) continue;
+                    ++columns;
+                    std::vector<double> up;
+                    for (long at = static_cast<long>(e); at >= 0;
+                         at = beside(model, static_cast<std::size_t>(at), step))
+                        up.push_back(density[static_cast<std::size_t>(at)]);
+                    const auto top = std::max_element(up.begin(), up.end());
+                    EXPECT_TRUE(std::is_sorted(up.begin(), top + 1)) << along << kept;
+                    EXPECT_TRUE(std::is_sorted(top, up.end(), std::greater<>())) << along << kept;
+                }
+                EXPECT_EQ(columns, 16U * 8U) << along;
+            }
+        }
+}
+
+// A design that dies can leave already stays what it is.
+TEST(Draw, WithAFoundPartingWhatIsOneIntervalStays) {
+    const Study study = study_of("draw = { along = [0, 0, 1], dies = 2, parting = \"found\" }\n", {}, "0.5");
+    const Model model = build_model(study);
+    const DesignChain chain(model, 0.1, form_rules(model.form)); // no neighbour in reach
+    ASSERT_EQ(chain.variables(), model.mesh.elements());
+    std::vector<double> x(chain.variables());
+    const auto wanted = [&](std::size_t e) {
+        const Vec3& p = model.mesh.centers[e];
+        const double from = 0.5 * static_cast<int>(p.x() * 0.6); // 0 to 2, by a cell at most
+        return p.z() > from && p.z() < std::min(4.0, from + 2.0 + 0.5 * static_cast<int>(p.y()));
+    };
+    for (std::size_t e = 0; e < x.size(); ++e) x[e] = wanted(e) ? 1.0 : 0.0;
+    const std::vector<double> density = chain.physical(x, 0.0);
+    std::size_t wrong = 0;
+    for (std::size_t e = 0; e < x.size(); ++e) wrong += (density[e] > 0.5) == wanted(e) ? 0 : 1;
+    EXPECT_EQ(wrong, 0U);
+}
+
+TEST(Draw, WithAFoundPartingAWallStandsInEveryColumn) {
+    const Study study = study_of(
+        "draw = { along = [0, 0, 1], dies = 2, parting = \"found\", through = \"none\", wall = 1.5 }\n", {},
+        "0.5");
+    const Model model = build_model(study);
+    const DesignChain chain(model, 0.6, form_rules(model.form));
+    std::vector<double> x = random_design(chain, 2);
+    for (std::size_t v = 0; v < x.size(); ++v)
+        if (model.mesh.centers[v].x() < 4.0) x[v] = 0.0;
+    const std::vector<double> density = chain.physical(x, 32.0);
+    for (std::size_t e = 0; e < density.size(); ++e) {
+        if (beside(model, e, Vec3(0, 0, -0.5)) >= 0) continue;
+        int solid = 0;
+        for (long at = static_cast<long>(e); at >= 0;
+             at = beside(model, static_cast<std::size_t>(at), Vec3(0, 0, 0.5)))
+            solid += density[static_cast<std::size_t>(at)] > 0.5 ? 1 : 0;
+        EXPECT_GE(solid, 2) << model.mesh.centers[e].transpose();
+        if (model.mesh.centers[e].x() < 3.0) EXPECT_LE(solid, 3);
     }
 }
 
@@ -150,7 +216,9 @@ TEST(MakingRules, PullGradientsBackOnEveryMesh) {
     for (const char* form :
          {"draw = { along = [0, 0, 1] }\n", "draw = { along = [0, 1, 0], dies = 2 }\nmirror = [\"z = 2\"]\n",
           "overhang = { up = [0, 0, 1] }\n", "overhang = { up = [1, 0, 0] }\nmirror = [\"y = 2\"]\n",
-          "draw = { along = [0, 0, 1], dies = 2 }\noverhang = { up = [0, 0, 1] }\n"}) {
+          "draw = { along = [0, 0, 1], dies = 2 }\noverhang = { up = [0, 0, 1] }\n",
+          "draw = { along = [0, 0, 1], dies = 2, parting = \"found\" }\n",
+          "draw = { along = [0, 1, 0], dies = 2, parting = \"found\", through = \"none\" }\n"}) {
         EXPECT_LT(error(study_of(form, head)), 1e-5) << form;
         EXPECT_LT(error(study_from(block_study(fitted + "[form]\n" + form), {"mesh.kind=fitted"})), 1e-5)
             << form << "fitted";
@@ -172,6 +240,8 @@ TEST(MakingRules, RefuseWhatCannotBeMadeTogether) {
     refused("draw = { along = [0, 0, 1] }\nmirror = [\"z = 2\"]\n", "mirror plane lies across the draw");
     refused("draw = { along = [0, 0, 1], wall = 2 }\n", "wall belongs to");
     refused("draw = { along = [0, 0, 1], parting = \"found\" }\n", "parting belongs to two dies");
+    refused("draw = { along = [0, 0, 1], dies = 2, parting = \"found\", draft = \"2 deg\" }\n",
+            "parting = \"found\" has none");
     refused("draw = { along = [0, 0, 1], dies = 2, parting = { point = [0, 0, 9], normal = [0, 0, 1] } }\n",
             "outside the space");
     refused("draw = { along = [0, 0, 1], dies = 2, parting = { point = [0, 0, 2], normal = [1, 0, 0] } }\n",

@@ -3,6 +3,7 @@
 // neighbours, so that no undercut can come of any density.
 #include "design/columns.hpp"
 #include "design/making_rule.hpp"
+#include "design/rules/found_parting.hpp"
 #include "design/rules/plane_table.hpp"
 
 #include "study/cards/cards.hpp"
@@ -27,38 +28,15 @@ double direction_off(const Vec3& a, const Vec3& b) {
 }
 constexpr double parallel = 1e-6;
 
-// The parting's place along the draw: given, in the middle, or where kept regions hide least of the design.
-double parting_of(const Model& model, const DrawCard& card, const Columns& columns) {
+// The parting's place along the draw: given, or in the middle.
+double parting_of(const Model& model, const DrawCard& card) {
     const auto [low, high] = extent_along(model.mesh, card.along);
     if (card.parting == DrawCard::Parting::Plane) return card.point.dot(card.along);
-    const double middle = 0.5 * (low + high);
-    if (card.parting == DrawCard::Parting::Middle) return middle;
-    // Of each column the kept interval; the parting through it hides nothing there, away from it what lies
-    // between.
-    std::vector<double> least(columns.count(), 1e300);
-    std::vector<double> most(columns.count(), -1e300);
-    for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
-        const auto id = static_cast<ElementId>(e);
-        if (model.role(id) != Role::Keep) continue;
-        const double at = model.mesh.centers[e].dot(card.along);
-        least[columns.of(id)] = std::min(least[columns.of(id)], at);
-        most[columns.of(id)] = std::max(most[columns.of(id)], at);
-    }
-    const auto hidden = [&](double at) {
-        double out = 0.0;
-        for (std::size_t c = 0; c < least.size(); ++c)
-            if (least[c] <= most[c]) out += std::max({0.0, least[c] - at, at - most[c]});
-        return out;
-    };
-    double best = middle;
-    constexpr int steps = 40;
-    for (int k = 1; k < steps; ++k) {
-        const double at = low + (high - low) * k / steps;
-        const double gain = hidden(best) - hidden(at);
-        const bool nearer = std::abs(at - middle) < std::abs(best - middle);
-        if (gain > 1e-9 * (1.0 + hidden(best)) || (gain >= 0.0 && nearer)) best = at;
-    }
-    return best;
+    return 0.5 * (low + high);
+}
+
+double wall_of(const Model& model, const DrawCard& card) {
+    return card.wall.value_or(default_wall * model.mesh.size);
 }
 
 class DrawLink final : public Link {
@@ -67,8 +45,8 @@ class DrawLink final : public Link {
         : columns_(model.mesh, card.along), elements_(elements) {
         const Mesh& mesh = model.mesh;
         const auto [low, high] = extent_along(mesh, card.along);
-        const double base = card.dies == 1 ? low : parting_of(model, card, columns_);
-        const double wall = card.wall.value_or(default_wall * mesh.size);
+        const double base = card.dies == 1 ? low : parting_of(model, card);
+        const double wall = wall_of(model, card);
         const auto above = [&](std::size_t e) { return mesh.centers[e].dot(card.along) - base; };
         const auto side_of = [&](double s) { return card.dies == 2 && s < 0.0 ? 1U : 0U; };
         const std::array<double, 2> length{std::max(high - base, 1e-9), std::max(base - low, 1e-9)};
@@ -187,8 +165,8 @@ const Schema<DrawCard>& draw_schema() {
                  }
              })
              .fallback("\"middle\"")
-             .says("of two dies: in the middle of the space, found where kept regions hide least from the "
-                   "dies, or a plane { point, normal } across the draw"),
+             .says("of two dies: in the middle of the space, a plane { point, normal } across the draw, or "
+                   "found: a surface of its own, in each column where its material has its middle"),
          key<DrawCard>("through", {value::word({"allowed", "none"})},
                        [](DrawCard& d, const Given& g) { d.through = g.word() == "allowed"; })
              .fallback("\"allowed\"")
@@ -204,6 +182,10 @@ const Schema<DrawCard>& draw_schema() {
                    "carved, "
                    "at the same volume, since an angle so small is less than a cell; `carve` measures it")});
     return out;
+}
+
+bool found(const DrawCard& d) {
+    return d.dies == 2 && d.parting == DrawCard::Parting::Found;
 }
 
 class DrawRule final : public RuleKind {
@@ -244,6 +226,9 @@ class DrawRule final : public RuleKind {
             return {"parting belongs to two dies", "Write dies = 2, or remove parting"};
         if (d.parting == DrawCard::Parting::Plane && direction_off(d.normal, d.along) > parallel)
             return {"the parting plane is not across the draw", "Write its normal along the draw"};
+        if (found(d) && d.draft > 0.0)
+            return {"draft leans walls back from a parting plane, and parting = \"found\" has none",
+                    "Write parting = \"middle\" or a plane, or remove draft"};
         if (d.dies == 2) {
             const auto [low, high] = extent_along(model.mesh, d.along);
             const double at = d.point.dot(d.along);
@@ -255,17 +240,21 @@ class DrawRule final : public RuleKind {
     }
     std::unique_ptr<Link> link(const Model& model, const std::vector<std::size_t>& elements,
                                const FormCard& form) const override {
-        return std::make_unique<DrawLink>(model, elements, *form.draw);
+        const DrawCard& d = *form.draw;
+        if (found(d)) return found_parting(model, elements, d, wall_of(model, d)).link;
+        return std::make_unique<DrawLink>(model, elements, d);
     }
     // What kept regions hide from the dies.
     std::string doubt(const Model& model, const FormCard& form) const override {
         std::vector<std::size_t> elements;
         for (std::size_t e = 0; e < model.mesh.elements(); ++e)
             if (model.role(static_cast<ElementId>(e)) == Role::Design) elements.push_back(e);
-        const double hidden = DrawLink(model, elements, *form.draw).hidden_share();
+        const DrawCard& d = *form.draw;
+        const double hidden = found(d) ? found_parting(model, elements, d, wall_of(model, d)).hidden
+                                       : DrawLink(model, elements, d).hidden_share();
         if (hidden < 0.005) return {};
-        return fmt::format("kept regions hide {:.0f} % of the design from the die: it is filled below them",
-                           100.0 * hidden);
+        return fmt::format("kept regions hide {:.0f} % of the design from the {}", 100.0 * hidden,
+                           found(d) ? "dies: it is filled between them" : "die: it is filled below them");
     }
     std::string words(const FormCard& form, const UnitSystem& units) const override {
         const DrawCard& d = *form.draw;
@@ -276,8 +265,9 @@ class DrawRule final : public RuleKind {
             out += d.parting == DrawCard::Parting::Plane
                        ? fmt::format(", parting at {:.6g} {}", d.point.dot(d.along),
                                      units.text(dimension::length))
-                   : d.parting == DrawCard::Parting::Found ? ", parting where kept regions hide least"
-                                                           : ", parting in the middle";
+                   : d.parting == DrawCard::Parting::Found
+                       ? ", parting in each column where its material has its middle"
+                       : ", parting in the middle";
         if (d.draft > 0.0) out += fmt::format(", walls that lean by {:.4g} degrees", d.draft);
         return out + (d.through ? "" : ", no holes through");
     }
@@ -286,7 +276,7 @@ class DrawRule final : public RuleKind {
 } // namespace
 
 double draw_parting(const Model& model, const FormCard& form) {
-    return parting_of(model, *form.draw, Columns(model.mesh, form.draw->along));
+    return parting_of(model, *form.draw);
 }
 
 RuleList draw_rules() {
