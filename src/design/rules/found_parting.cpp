@@ -29,7 +29,8 @@ class Intervals final : public Link {
         for (std::size_t e = 0; e < mesh.elements(); ++e) {
             const auto id = static_cast<ElementId>(e);
             Column& c = column_[columns_.of(id)];
-            const double half = 0.5 * mesh.size;
+            const double half =
+                0.5 * std::cbrt(mesh.volumes[e]); // an element's own reach, of tetrahedra as well
             c.low = std::min(c.low, at(e) - half);
             c.high = std::max(c.high, at(e) + half);
             if (model.role(id) != Role::Keep) continue;
