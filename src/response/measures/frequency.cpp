@@ -14,7 +14,8 @@ namespace upright {
 
 namespace {
 
-constexpr int modes_together = 3; // above the lowest one wanted: they may swap, or share a frequency
+constexpr double near_frequencies = 0.02; // as a share: modes that a step may bring together
+constexpr int modes_together = 3;         // above the lowest one wanted: they may swap, or share a frequency
 
 class Frequency final : public Measurement {
   public:
@@ -70,8 +71,11 @@ class Frequency final : public Measurement {
         // quotient of every mixture; of each two modes the two halfway between them go with their own, which
         // cut off what the modes' own slopes do not see (the generalised gradients of Seyranian, Lund &
         // Olhoff 1994).
+        const auto near = [&](std::size_t i, std::size_t j) {
+            return modes[j].frequency <= (1.0 + near_frequencies) * modes[i].frequency;
+        };
         for (std::size_t i = own; wish.mixtures && i < last; ++i)
-            for (std::size_t j = i + 1; j <= last; ++j)
+            for (std::size_t j = i + 1; j <= last && near(i, j); ++j)
                 for (const double sign : {1.0, -1.0})
                     add(std::hypot(modes[i].frequency, modes[j].frequency) * std::sqrt(0.5),
                         (modes[i].shape + sign * modes[j].shape) * std::sqrt(0.5), false);
