@@ -336,9 +336,11 @@ TEST(DesignMeasures, SoftCellsCountLessForStress) {
         EXPECT_NEAR(stress_share_slope(d), (stress_share(d + 1e-6) - stress_share(d - 1e-6)) / 2e-6, 1e-6);
 }
 
-// Two modes of a square column share a frequency; a mode that is followed keeps its shape when they swap.
-TEST(DesignMeasures, AFollowedModeKeepsItsShape) {
-    const std::string text = test::block_study(R"(
+namespace {
+
+// The block with a modal case, and the frequency of its lowest mode with a key of its card.
+std::string ringing(const std::string& key) {
+    return test::block_study(R"(
 [[case]]
 name = "ring"
 kind = "modal"
@@ -347,8 +349,14 @@ modes = 4
 [[response]]
 name = "pitch"
 measure = "frequency"
-track = true
-)");
+)" + key + "\n");
+}
+
+} // namespace
+
+// Two modes of a square column share a frequency; a mode that is followed keeps its shape when they swap.
+TEST(DesignMeasures, AFollowedModeKeepsItsShape) {
+    const std::string text = ringing(R"(track = true)");
     const Study study = study_from(text, {"region.block.box=[[0, 0, 0], [12, 3, 4]]"});
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
@@ -376,17 +384,7 @@ track = true
 // eigenvalues of the matrix that the modes and their mixtures give (Seyranian, Lund & Olhoff 1994), against
 // differences.
 TEST(DesignMeasures, MixturesTellHowARepeatedFrequencyParts) {
-    const std::string text = test::block_study(R"(
-[[case]]
-name = "ring"
-kind = "modal"
-supports = "clamp"
-modes = 4
-[[response]]
-name = "pitch"
-measure = "frequency"
-min = "1 Hz"
-)");
+    const std::string text = ringing(R"(min = "1 Hz")");
     const Study study = study_from(text, {"region.block.box=[[0, 0, 0], [12, 4, 4]]"});
     const Model model = build_model(study);
     StaticAnalysis analysis(model, {});
