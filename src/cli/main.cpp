@@ -6,6 +6,7 @@
 #include "cli/print_error.hpp"
 
 #include <csignal>
+#include <cstdio>
 #include <cstdlib>
 #include <cxxabi.h>
 #include <exception>
@@ -16,7 +17,6 @@
 #include <string>
 #include <system_error>
 #include <typeinfo>
-#include <unistd.h>
 
 namespace {
 
@@ -37,9 +37,7 @@ void end_of_libraries() {
     const std::type_info* what = abi::__cxa_current_exception_type();
     if (what != nullptr && (*what == typeid(std::bad_alloc) || *what == typeid(std::bad_array_new_length) ||
                             *what == typeid(std::system_error))) {
-        constexpr char words[] = "upright: there is not enough memory, or no thread to be had. Allow the "
-                                 "program more memory and threads.\n";
-        [[maybe_unused]] const auto told = ::write(STDERR_FILENO, words, sizeof words - 1);
+        std::fprintf(stderr, "upright: %s. %s.\n", upright::cli::no_room, upright::cli::more_room);
         std::_Exit(static_cast<int>(upright::ExitCode::Numerics));
     }
     std::abort();

@@ -16,9 +16,12 @@ inline int print_error(const Error& bad) {
     return static_cast<int>(bad.code());
 }
 
+// What is said where memory or threads ran out, also where there is no memory left for an Error.
+constexpr char no_room[] = "there is not enough memory, or no thread to be had";
+constexpr char more_room[] = "Allow the program more memory and threads";
+
 inline Error no_memory_or_thread() {
-    return Error::numerics("there is not enough memory, or no thread to be had",
-                           "Allow the program more memory and threads");
+    return Error::numerics(no_room, more_room);
 }
 
 // The exit code once standard output has taken everything; that of a failed file where it could not, as on a
