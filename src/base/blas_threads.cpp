@@ -6,6 +6,7 @@
 #include <cblas.h>
 #include <cstddef>
 #include <mutex>
+#include <omp.h>
 #include <sys/mman.h>
 
 extern "C" void dpotrf_(const char* uplo, const int* n, double* a, const int* lda, int* info);
@@ -59,6 +60,11 @@ BlasThreads::BlasThreads(int threads, int callers) : before_(openblas_get_num_th
 
 BlasThreads::~BlasThreads() {
     openblas_set_num_threads(before_);
+}
+
+int usable_threads() {
+    static const int at_start = std::max(1, ::omp_get_max_threads()); // before anyone asked for others
+    return at_start;
 }
 
 } // namespace upright

@@ -20,4 +20,7 @@ class BlasThreads {
     int before_;
 };
 
+// Threads that this process may keep busy: what OMP_NUM_THREADS says, else the cores it may run on.
+int usable_threads();
+
 } // namespace upright

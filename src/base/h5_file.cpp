@@ -144,7 +144,7 @@ void H5File::write(const std::filesystem::path& file, const std::function<void(c
     write_then_rename(file, [&](const std::filesystem::path& temporary) {
         H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
         const hid_t access = H5Pcreate(H5P_FILE_ACCESS);
-        H5Pset_fapl_core(access, std::size_t{1} << 24, 0);
+        H5Pset_fapl_core(access, std::size_t{1} << 21, 0); // it grows by as much, zeroed
         const hid_t id = H5Fcreate(temporary.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, access);
         const H5File made(id, file);
         void** bytes = nullptr;

@@ -329,8 +329,9 @@ class DirectSolver : public LinearSolver {
 } // namespace
 
 int threads_of(const SolverOptions& options) {
+    const int usual = usable_threads();
     const int cores = static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
-    return options.threads > 0 ? std::min(options.threads, 4 * cores) : cores;
+    return options.threads > 0 ? std::min(options.threads, 4 * cores) : usual;
 }
 
 std::unique_ptr<LinearSolver> make_direct_solver(const ElementSystem& system, const SolverOptions& options) {

@@ -1,6 +1,7 @@
 #include "cli/commands/restarts.hpp"
 #include "store/json_inside.hpp"
 
+#include "base/blas_threads.hpp"
 #include "base/files.hpp"
 #include "base/process.hpp"
 #include "optimize/problem.hpp"
@@ -52,8 +53,7 @@ class Restarts {
   public:
     Restarts(const RestartWish& wish, const Model& model, Console& console)
         : wish_(wish), model_(model), console_(console) {
-        const int cores = std::max(1, static_cast<int>(std::thread::hardware_concurrency()));
-        const int asked = model.run.threads > 0 ? model.run.threads : cores;
+        const int asked = model.run.threads > 0 ? model.run.threads : usable_threads();
         const double fit = wish.bytes > 0.0 ? part_of_memory * free_memory() / wish.bytes : 1e9;
         together_ =
             std::clamp(std::min(asked, static_cast<int>(std::min(fit, 1e9))), 1, std::max(1, wish.count - 1));

@@ -1,4 +1,5 @@
 // upright sweep: one run for each of several values, then all of them compared.
+#include "base/blas_threads.hpp"
 #include "base/files.hpp"
 #include "base/nearest.hpp"
 #include "base/process.hpp"
@@ -283,8 +284,7 @@ class Sweep {
     }
 
     void run_all() {
-        const int cores = std::max(1, static_cast<int>(std::thread::hardware_concurrency()));
-        const int allowed = threads_ > 0 ? threads_ : cores;
+        const int allowed = threads_ > 0 ? threads_ : usable_threads();
         std::vector<std::size_t> open;
         for (std::size_t k = 0; k < points_.size(); ++k)
             if (points_[k].state != State::Ended) open.push_back(k);

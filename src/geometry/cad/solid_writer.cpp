@@ -1,7 +1,7 @@
 // Curved patches of free triangles after Vlachos, Peters, Boyd & Mitchell 2001 ("Curved PN triangles"): cubic
-// edges from points and normals alone, so that neighbours share them; raised to quartics, whose inner points
-// give both patches at an edge one normal in its middle as well. A triangle is a part of a square of the same
-// degree each way, trimmed by three straight lines of its parameters.
+// edges from points and normals alone, so that neighbours share them; raised to degree five, whose inner
+// points give both patches at an edge one normal at three places between its ends as well. A triangle is a
+// part of a square of the same degree each way, trimmed by three straight lines of its parameters.
 #include "geometry/cad/solid_writer.hpp"
 
 #include "base/edge_key.hpp"
@@ -73,8 +73,8 @@ using Surface = Skin::Surface;
 using Kind = Surface::Kind;
 
 constexpr double pi_here = 3.14159265358979323846;
-constexpr double crease = 40.0 * pi_here / 180.0;   // free edges that bend more stay straight
-constexpr double steepest = 35.0 * pi_here / 180.0; // a curve may leave its chord by so much
+constexpr double crease = 60.0 * pi_here / 180.0;   // free faces that turn more meet in an edge
+constexpr double steepest = 60.0 * pi_here / 180.0; // a curve may leave its chord by so much
 constexpr double close_enough = 1e-6;               // millimetres: of points to their surfaces
 
 gp_Pnt pnt(const Vec3& p) {
@@ -102,6 +102,11 @@ struct Cubic {
     Vec3 at(double t) const {
         const double s = 1.0 - t;
         return s * s * s * a + 3.0 * s * s * t * b + 3.0 * s * t * t * c + t * t * t * d;
+    }
+    // A third of its derivative.
+    Vec3 slope(double t) const {
+        const double s = 1.0 - t;
+        return s * s * (b - a) + 2.0 * s * t * (c - b) + t * t * (d - c);
     }
 };
 
@@ -134,11 +139,12 @@ class SolidWriter {
         find_edges();
         find_patches();
         find_normals();
+        keep_volume();
     }
 
     TopoDS_Shape make() {
         make_chains();
-        find_middle_normals();
+        find_shared_normals();
         std::vector<std::vector<TopoDS_Face>> of_shell(shells_);
         for (std::size_t p = 0; p < patch_count_; ++p) of_shell[shell_of_patch(p)].push_back(face_of(p));
         return solids_of(of_shell);
@@ -158,7 +164,6 @@ class SolidWriter {
     struct Chain {
         TopoDS_Edge edge;
         std::size_t left = 0, right = 0; // patches: along it is as `left` goes round
-        Cubic cubic;                     // of single mesh edges
     };
 
     bool is_free(std::size_t t) const { return skin_.surface_of[t] < 0; }
@@ -228,21 +233,46 @@ class SolidWriter {
         return s < 0 ? nullptr : &surfaces_[static_cast<std::size_t>(s)];
     }
 
-    // Of the free surface at each of its points, weighted by angles.
+    // Of the free surface at the corners of its triangles, weighted by angles: of all triangles that are
+    // reached round the point without a crease.
     void find_normals() {
-        normal_.assign(points_.size(), Vec3::Zero());
-        for (std::size_t t = 0; t < skin_.triangles.size(); ++t) {
-            if (!is_free(t)) continue;
-            const Vec3 n = facet(t).normalized();
+        normal_.assign(skin_.triangles.size(), {Vec3::Zero(), Vec3::Zero(), Vec3::Zero()});
+        std::vector<std::array<bool, 3>> known(skin_.triangles.size(), {false, false, false});
+        std::vector<std::pair<std::size_t, std::size_t>> fan; // triangles and their corners at the point
+        for (std::size_t t = 0; t < skin_.triangles.size(); ++t)
             for (std::size_t k = 0; k < 3; ++k) {
-                const Vec3 u = (corner(t, (k + 1) % 3) - corner(t, k)).normalized();
-                const Vec3 v = (corner(t, (k + 2) % 3) - corner(t, k)).normalized();
-                normal_[static_cast<std::size_t>(skin_.triangles[t][k])] +=
-                    std::acos(std::clamp(u.dot(v), -1.0, 1.0)) * n;
+                if (!is_free(t) || known[t][k]) continue;
+                const std::int32_t point = skin_.triangles[t][k];
+                fan.assign(1, {t, k});
+                known[t][k] = true;
+                Vec3 sum = Vec3::Zero();
+                for (std::size_t i = 0; i < fan.size(); ++i) {
+                    const auto [own, at] = fan[i];
+                    const Vec3 u = (corner(own, (at + 1) % 3) - corner(own, at)).normalized();
+                    const Vec3 v = (corner(own, (at + 2) % 3) - corner(own, at)).normalized();
+                    sum += std::acos(std::clamp(u.dot(v), -1.0, 1.0)) * facet(own).normalized();
+                    for (const std::size_t side : {at, (at + 2) % 3}) { // those that meet there
+                        const MeshEdge& edge = edges_[edge_of_[own][side]];
+                        if (!smooth_across(edge)) continue;
+                        const auto next = static_cast<std::size_t>(
+                            edge.first == static_cast<std::int32_t>(own) ? edge.second : edge.first);
+                        const auto& corners = skin_.triangles[next];
+                        const auto there = static_cast<std::size_t>(
+                            std::find(corners.begin(), corners.end(), point) - corners.begin());
+                        if (known[next][there]) continue;
+                        known[next][there] = true;
+                        fan.emplace_back(next, there);
+                    }
+                }
+                if (sum.norm() > 0.0) sum.normalize();
+                for (const auto& [own, at] : fan) normal_[own][at] = sum;
             }
-        }
-        for (Vec3& n : normal_)
-            if (n.norm() > 0.0) n.normalize();
+    }
+    Vec3 free_normal(std::int32_t triangle, std::int32_t point) const {
+        const auto t = static_cast<std::size_t>(triangle);
+        for (std::size_t k = 0; k < 3; ++k)
+            if (skin_.triangles[t][k] == point) return normal_[t][k];
+        return Vec3::Zero();
     }
 
     const TopoDS_Vertex& vertex(std::int32_t p) {
@@ -303,12 +333,13 @@ class SolidWriter {
             Chain chain;
             chain.left = patch_at(edge.first);
             chain.right = patch_at(edge.second);
-            if (circle)
+            if (circle) {
                 chain.edge = on_circle(*circle, walk);
-            else if (line)
+            } else if (line) {
                 chain.edge = on_line(walk);
-            else
-                chain.edge = on_cubic(edge, a, b, chain.cubic);
+            } else {
+                chain.edge = bends(a, b) ? on_cubic(edge, cubic_of(edge)) : on_line(walk);
+            }
             for (const std::size_t m : members) chain_of_[m] = chains_.size();
             chains_.push_back(std::move(chain));
         }
@@ -383,41 +414,45 @@ class SolidWriter {
         return out;
     }
 
-    // `a`, `b`: the exact surfaces beside it, nullptr where it is free.
-    TopoDS_Edge on_cubic(const MeshEdge& edge, const Surface* a, const Surface* b, Cubic& cubic) {
+    const Surface* beside(std::int32_t triangle) const { return surface_of(patch_at(triangle)); }
+
+    // Whether the edge between two faces may be a curve: flat facets have straight ones.
+    bool bends(const Surface* a, const Surface* b) const {
+        const auto curved = [](const Surface* s) { return s != nullptr && s->kind != Kind::Plane; };
+        return !skin_.facets || curved(a) || curved(b);
+    }
+    // The curve of an edge that is no line and no circle.
+    Cubic cubic_of(const MeshEdge& edge) const {
+        const Surface* a = beside(edge.first);
+        const Surface* b = beside(edge.second);
         const Vec3 from = points_[static_cast<std::size_t>(edge.from)];
         const Vec3 to = points_[static_cast<std::size_t>(edge.to)];
-        cubic = {from, from + (to - from) / 3.0, to + (from - to) / 3.0, to};
+        const Cubic straight_one{from, (2.0 * from + to) / 3.0, (from + 2.0 * to) / 3.0, to};
         const Surface* exact = a != nullptr ? a : b;
-        const bool curved_exact = exact != nullptr && exact->kind != Kind::Plane;
+        if (!bends(a, b)) return straight_one;
+        const bool fold = exact == nullptr && turn(edge) >= crease;
         const auto along = [&](std::int32_t p, const Vec3& chord) -> Vec3 {
             const Vec3& place = points_[static_cast<std::size_t>(p)];
-            const Vec3& free = normal_[static_cast<std::size_t>(p)];
             if (a != nullptr && b != nullptr) return normal_at(*a, place).cross(normal_at(*b, place));
-            if (exact == nullptr) return chord - chord.dot(free) * free;
-            const Vec3 n = normal_at(*exact, place);
-            const Vec3 flat = chord - chord.dot(n) * n;
+            const Vec3 free = free_normal(a == nullptr ? edge.first : edge.second, p);
+            if (exact == nullptr && !fold) return chord - chord.dot(free) * free;
+            const Vec3 n = fold ? free_normal(edge.second, p) : normal_at(*exact, place);
+            const Vec3 flat = fold ? chord : Vec3(chord - chord.dot(n) * n);
             if (skin_.facets) return flat;
             const Vec3 both = n.cross(free);
             // Where the two are almost the same surface the chord tells the way.
             return both.norm() > 0.2 && std::abs(both.normalized().dot(flat.normalized())) > 0.7 ? both
                                                                                                  : flat;
         };
-        bool bent = !skin_.facets || curved_exact;
-        if (exact == nullptr) {
-            bent = bent && turn(edge) < crease;
-        }
-        if (bent) {
-            cubic.b = handle(from, to, along(edge.from, to - from));
-            cubic.c = handle(to, from, along(edge.to, from - to));
-        }
+        const Cubic bent{from, handle(from, to, along(edge.from, to - from)),
+                         handle(to, from, along(edge.to, from - to)), to};
+        return (bent.b - straight_one.b).norm() + (bent.c - straight_one.c).norm() < 1e-9 * (to - from).norm()
+                   ? straight_one
+                   : bent;
+    }
+
+    TopoDS_Edge on_cubic(const MeshEdge& edge, const Cubic& cubic) {
         TopoDS_Edge out;
-        if ((cubic.b - (2.0 * from + to) / 3.0).norm() + (cubic.c - (from + 2.0 * to) / 3.0).norm() <
-            1e-9 * (to - from).norm()) {
-            cubic.b = (2.0 * from + to) / 3.0;
-            cubic.c = (from + 2.0 * to) / 3.0;
-        }
-        if (skin_.facets && !curved_exact) return on_line({edge.from, edge.to});
         TColgp_Array1OfPnt poles(1, 4);
         poles(1) = pnt(cubic.a);
         poles(2) = pnt(cubic.b);
@@ -429,6 +464,45 @@ class SolidWriter {
         builder_.Add(out, vertex(edge.to).Oriented(TopAbs_REVERSED));
         builder_.Range(out, 0.0, 1.0);
         return out;
+    }
+
+    // Curved faces through points of the free surface enclose more or less than the facets, by which the part
+    // is weighed: the points that lie on no exact face go in or out alike by what keeps the volume.
+    void keep_volume() {
+        if (skin_.facets) return;
+        std::vector<char> held(points_.size(), 0);
+        std::vector<Vec3> outward(points_.size(), Vec3::Zero());
+        for (std::size_t t = 0; t < skin_.triangles.size(); ++t)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const auto p = static_cast<std::size_t>(skin_.triangles[t][k]);
+                if (is_free(t))
+                    outward[p] += normal_[t][k];
+                else
+                    held[p] = 1;
+            }
+        for (Vec3& n : outward)
+            if (n.norm() > 0.0) n.normalize();
+        double more = 0.0; // volume between faces and facets, to first order
+        double area = 0.0; // that of the facets which moving points take along
+        for (std::size_t t = 0; t < skin_.triangles.size(); ++t) {
+            if (!is_free(t)) continue;
+            const Sides own = sides_of(t);
+            Vec3 mean = 0.1 * own.middle; // of the control points, as of the face
+            Vec3 center = Vec3::Zero();
+            for (const Cubic& c : own.cubic) {
+                mean += 0.1 * (c.a + c.b + c.c);
+                center += c.a / 3.0;
+            }
+            const Vec3 n = 0.5 * facet(t);
+            more += (mean - center).dot(n);
+            for (const std::int32_t p : skin_.triangles[t])
+                if (held[static_cast<std::size_t>(p)] == 0)
+                    area += outward[static_cast<std::size_t>(p)].dot(n) / 3.0;
+        }
+        if (!(area > 0.0)) return;
+        for (std::size_t p = 0; p < points_.size(); ++p)
+            if (held[p] == 0) points_[p] -= more / area * outward[p];
+        find_normals();
     }
 
     TopoDS_Face face_of(std::size_t p) {
@@ -455,9 +529,9 @@ class SolidWriter {
         Vec3 corners = Vec3::Zero();
         Vec3 mean = Vec3::Zero();
         for (std::size_t k = 0; k < 3; ++k) {
-            const Chain& chain = chains_[chain_of_[edge_of_[t][k]]];
-            const Cubic& c = chain.cubic;
-            out.cubic[k] = chain.left == patch_[t] ? c : Cubic{c.d, c.c, c.b, c.a};
+            const MeshEdge& edge = edges_[edge_of_[t][k]];
+            const Cubic c = cubic_of(edge);
+            out.cubic[k] = edge.first == static_cast<std::int32_t>(t) ? c : Cubic{c.d, c.c, c.b, c.a};
             const Cubic& own = out.cubic[k];
             const double off =
                 (own.b - (2.0 * own.a + own.d) / 3.0).norm() + (own.c - (own.a + 2.0 * own.d) / 3.0).norm();
@@ -482,83 +556,125 @@ class SolidWriter {
                                     -1.0, 1.0));
     }
 
-    // At the middle of every smooth edge one normal for both patches: the mean of those of their PN
-    // triangles.
-    void find_middle_normals() {
-        middle_normal_.assign(edges_.size(), Vec3::Zero());
+    // Where both patches at a smooth edge are given one normal, besides at its ends.
+    static constexpr std::array<double, 2> shared_places{1.0 / 3.0, 2.0 / 3.0};
+    static constexpr std::size_t shared = shared_places.size();
+    using Shared = std::array<Vec3, shared>;
+
+    bool runs_forward(std::size_t t, std::size_t k) const {
+        return edges_[edge_of_[t][k]].first == static_cast<std::int32_t>(t);
+    }
+
+    // At these places of every smooth edge, as it runs: the means of the normals of the PN triangles at it.
+    void find_shared_normals() {
+        shared_normals_.assign(edges_.size(), {Vec3::Zero(), Vec3::Zero()});
         for (std::size_t t = 0; t < skin_.triangles.size(); ++t) {
             if (!is_free(t)) continue;
             const Sides own = sides_of(t);
             for (std::size_t k = 0; k < 3; ++k) {
                 if (!smooth_across(edges_[edge_of_[t][k]])) continue;
                 const Cubic& c = own.cubic[k];
-                const Vec3 along = c.d + c.c - c.b - c.a;
-                const Vec3 across = 0.25 * own.cubic[(k + 2) % 3].c + 0.5 * own.middle +
-                                    0.25 * own.cubic[(k + 1) % 3].b - c.at(0.5);
-                middle_normal_[edge_of_[t][k]] += along.cross(across).normalized();
+                for (std::size_t i = 0; i < shared; ++i) {
+                    const double s = shared_places[i];
+                    const Vec3 across = (1 - s) * (1 - s) * own.cubic[(k + 2) % 3].c +
+                                        2 * s * (1 - s) * own.middle + s * s * own.cubic[(k + 1) % 3].b -
+                                        c.at(s);
+                    shared_normals_[edge_of_[t][k]][runs_forward(t, k) ? i : shared - 1 - i] +=
+                        c.slope(s).cross(across).normalized();
+                }
             }
         }
-        for (Vec3& n : middle_normal_)
-            if (n.norm() > 0.0) n.normalize();
+        for (auto& of_edge : shared_normals_)
+            for (Vec3& n : of_edge)
+                if (n.norm() > 0.0) n.normalize();
     }
 
-    // A quartic triangle: control points [of u][of v], u towards the second corner, v towards the third.
-    using Net = std::array<std::array<Vec3, 5>, 5>;
+    // A triangle of degree five: control points [of u][of v], u towards the second corner, v towards the
+    // third.
+    static constexpr std::size_t degree = 5;
+    using Net = std::array<std::array<Vec3, degree + 1>, degree + 1>;
 
-    // Over the cubic sides; its three inner points are those of the PN triangle, moved as little as gives it
-    // the normal at the middle of each smooth side that the neighbour has too.
-    Net quartic(std::size_t t, const Sides& own) const {
+    // The control points of the row next to side k, as the side runs.
+    static std::array<std::array<std::size_t, 2>, degree> row_of(std::size_t k) {
+        std::array<std::array<std::size_t, 2>, degree> out{};
+        for (std::size_t i = 0; i < degree; ++i)
+            out[i] = k == 0   ? std::array<std::size_t, 2>{i, 1}
+                     : k == 1 ? std::array<std::size_t, 2>{degree - 1 - i, i}
+                              : std::array<std::size_t, 2>{1, degree - 1 - i};
+        return out;
+    }
+    // The Bernstein polynomials of the row.
+    static std::array<double, degree> weights_at(double s) {
+        constexpr std::array<double, degree> choose{1, 4, 6, 4, 1};
+        std::array<double, degree> out{};
+        for (std::size_t i = 0; i < degree; ++i)
+            out[i] = choose[i] * std::pow(s, static_cast<double>(i)) *
+                     std::pow(1.0 - s, static_cast<double>(degree - 1 - i));
+        return out;
+    }
+    static Vec3 row_at(const Net& net, std::size_t k, double s) {
+        const auto row = row_of(k);
+        const auto weights = weights_at(s);
+        Vec3 out = Vec3::Zero();
+        for (std::size_t i = 0; i < degree; ++i) out += weights[i] * net[row[i][0]][row[i][1]];
+        return out;
+    }
+
+    // The PN triangle raised to degree five, its six inner points moved as little as gives it the normals on
+    // its smooth sides that the neighbours have too.
+    Net quintic(std::size_t t, const Sides& own) const {
         Net net;
         for (auto& row : net) row.fill(Vec3::Zero());
-        const auto raised = [](const Cubic& c) {
-            return std::array<Vec3, 5>{c.a, Vec3(0.25 * c.a + 0.75 * c.b), Vec3(0.5 * (c.b + c.c)),
-                                       Vec3(0.75 * c.c + 0.25 * c.d), c.d};
-        };
-        const std::array<std::array<Vec3, 5>, 3> side{raised(own.cubic[0]), raised(own.cubic[1]),
-                                                      raised(own.cubic[2])};
-        for (std::size_t i = 0; i < 5; ++i) {
-            net[i][0] = side[0][i];
-            net[4 - i][i] = side[1][i];
-            net[0][4 - i] = side[2][i];
-        }
-        // Inner points of the raised cubic: next to the first, the second and the third corner.
         const auto& c = own.cubic;
-        std::array<Vec3, 3> inner{Vec3(0.25 * (c[0].b + c[2].c + 2.0 * own.middle)),
-                                  Vec3(0.25 * (c[1].b + c[0].c + 2.0 * own.middle)),
-                                  Vec3(0.25 * (c[2].b + c[1].c + 2.0 * own.middle))};
-        // Of side k the row next to it is (last side's fourth, inner k, inner k + 1, next side's second).
-        Mat3 gram = Mat3::Zero();
-        Vec3 miss = Vec3::Zero();
-        std::array<Vec3, 3> normal;
-        for (std::size_t k = 0; k < 3; ++k) {
-            normal[k] = middle_normal_[edge_of_[t][k]];
-            const Vec3 row =
-                (side[(k + 2) % 3][3] + 3.0 * inner[k] + 3.0 * inner[(k + 1) % 3] + side[(k + 1) % 3][1]) /
-                8.0;
-            if (normal[k].norm() > 0.0)
-                miss[static_cast<Eigen::Index>(k)] = -(row - c[k].at(0.5)).dot(normal[k]);
+        net[0][0] = c[0].a, net[1][0] = c[0].b, net[2][0] = c[0].c, net[3][0] = c[0].d;
+        net[2][1] = c[1].b, net[1][2] = c[1].c, net[0][3] = c[1].d;
+        net[0][2] = c[2].b, net[0][1] = c[2].c;
+        net[1][1] = own.middle;
+        for (std::size_t n = 3; n < degree; ++n) { // from degree n to the next
+            Net up;
+            for (auto& row : up) row.fill(Vec3::Zero());
+            for (std::size_t i = 0; i <= n + 1; ++i)
+                for (std::size_t j = 0; i + j <= n + 1; ++j) {
+                    const std::size_t k = n + 1 - i - j;
+                    if (i > 0) up[i][j] += static_cast<double>(i) * net[i - 1][j];
+                    if (j > 0) up[i][j] += static_cast<double>(j) * net[i][j - 1];
+                    if (k > 0) up[i][j] += static_cast<double>(k) * net[i][j];
+                    up[i][j] /= static_cast<double>(n + 1);
+                }
+            net = up;
         }
-        for (std::size_t k = 0; k < 3; ++k)
-            for (std::size_t l = 0; l < 3; ++l) {
-                const double shared = k == l ? 2.0 : 1.0; // inner points that both sides move
-                gram(static_cast<Eigen::Index>(k), static_cast<Eigen::Index>(l)) =
-                    shared * 9.0 / 64.0 * normal[k].dot(normal[l]);
+        constexpr std::array<std::array<std::size_t, 2>, 6> inner{
+            {{1, 1}, {2, 1}, {3, 1}, {2, 2}, {1, 3}, {1, 2}}};
+        constexpr auto asked = static_cast<Eigen::Index>(3 * shared);
+        Eigen::Matrix<double, asked, 18> moves = Eigen::Matrix<double, asked, 18>::Zero();
+        Eigen::Matrix<double, asked, 1> miss = Eigen::Matrix<double, asked, 1>::Zero();
+        for (std::size_t k = 0; k < 3; ++k) {
+            const auto row = row_of(k);
+            for (std::size_t i = 0; i < shared; ++i) {
+                const std::size_t place = runs_forward(t, k) ? i : shared - 1 - i;
+                const Vec3& n = shared_normals_[edge_of_[t][k]][place];
+                if (n.norm() == 0.0) continue;
+                const auto at = static_cast<Eigen::Index>(shared * k + i);
+                miss[at] = -n.dot(row_at(net, k, shared_places[i]) - c[k].at(shared_places[i]));
+                const auto weights = weights_at(shared_places[i]);
+                for (std::size_t p = 1; p + 1 < degree; ++p) {
+                    const auto which = static_cast<Eigen::Index>(
+                        std::find(inner.begin(), inner.end(), row[p]) - inner.begin());
+                    moves.block<1, 3>(at, 3 * which) = weights[p] * n.transpose();
+                }
             }
-        for (Eigen::Index k = 0; k < 3; ++k)
-            if (gram(k, k) == 0.0) gram(k, k) = 1.0;
-        const Vec3 by = gram.fullPivLu().solve(miss);
+        }
+        Eigen::Matrix<double, asked, asked> gram = moves * moves.transpose();
+        gram.diagonal().array() += 1e-4;
+        const Eigen::Matrix<double, 18, 1> by = moves.transpose() * gram.ldlt().solve(miss);
         const double size = (c[0].d - c[0].a).norm();
         if (by.allFinite() && by.norm() < 4.0 * size)
-            for (std::size_t k = 0; k < 3; ++k)
-                for (const std::size_t i : {k, (k + 1) % 3})
-                    inner[i] += 3.0 / 8.0 * by[static_cast<Eigen::Index>(k)] * normal[k];
-        net[1][1] = inner[0];
-        net[2][1] = inner[1];
-        net[1][2] = inner[2];
+            for (std::size_t p = 0; p < inner.size(); ++p)
+                net[inner[p][0]][inner[p][1]] += by.segment<3>(static_cast<Eigen::Index>(3 * p));
         return net;
     }
 
-    // The part u, v, u + v <= 1 of a square of degree four each way.
+    // The part u, v, u + v <= 1 of a square of degree five each way.
     TopoDS_Face free_face(std::size_t t) {
         const Sides own = sides_of(t);
         TopoDS_Face out;
@@ -574,29 +690,31 @@ class SolidWriter {
             builder_.Add(out, wire);
             return out;
         }
-        const Net net = quartic(t, own);
+        const Net net = quintic(t, own);
         // To powers u^m v^n: (1 - u - v)^i = sum over p + q <= i of (-1)^(p + q) i! / (p! q! (i - p - q)!).
-        constexpr std::array<double, 5> fact{1.0, 1.0, 2.0, 6.0, 24.0};
+        constexpr std::array<double, degree + 1> fact{1.0, 1.0, 2.0, 6.0, 24.0, 120.0};
+        const auto choose = [&](std::size_t n, std::size_t k) {
+            return k > n ? 0.0 : fact[n] / (fact[k] * fact[n - k]);
+        };
         Net power;
         for (auto& row : power) row.fill(Vec3::Zero());
-        for (std::size_t j = 0; j <= 4; ++j)
-            for (std::size_t k = 0; j + k <= 4; ++k) {
-                const std::size_t i = 4 - j - k;
-                const double count = 24.0 / (fact[i] * fact[j] * fact[k]);
+        for (std::size_t j = 0; j <= degree; ++j)
+            for (std::size_t k = 0; j + k <= degree; ++k) {
+                const std::size_t i = degree - j - k;
+                const double count = fact[degree] / (fact[i] * fact[j] * fact[k]);
                 for (std::size_t p = 0; p <= i; ++p)
                     for (std::size_t q = 0; p + q <= i; ++q)
                         power[j + p][k + q] += count * ((p + q) % 2 == 0 ? 1.0 : -1.0) * fact[i] /
                                                (fact[p] * fact[q] * fact[i - p - q]) * net[j][k];
             }
-        constexpr std::array<std::array<double, 5>, 5> choose{
-            {{1, 0, 0, 0, 0}, {1, 1, 0, 0, 0}, {1, 2, 1, 0, 0}, {1, 3, 3, 1, 0}, {1, 4, 6, 4, 1}}};
-        TColgp_Array2OfPnt poles(1, 5, 1, 5);
-        for (std::size_t i = 0; i <= 4; ++i)
-            for (std::size_t j = 0; j <= 4; ++j) {
+        TColgp_Array2OfPnt poles(1, degree + 1, 1, degree + 1);
+        for (std::size_t i = 0; i <= degree; ++i)
+            for (std::size_t j = 0; j <= degree; ++j) {
                 Vec3 at = Vec3::Zero();
                 for (std::size_t m = 0; m <= i; ++m)
                     for (std::size_t n = 0; n <= j; ++n)
-                        at += choose[i][m] / choose[4][m] * choose[j][n] / choose[4][n] * power[m][n];
+                        at +=
+                            choose(i, m) / choose(degree, m) * choose(j, n) / choose(degree, n) * power[m][n];
                 poles(static_cast<int>(i) + 1, static_cast<int>(j) + 1) = pnt(at);
             }
         const Handle(Geom_BezierSurface) bezier = new Geom_BezierSurface(poles);
@@ -626,25 +744,20 @@ class SolidWriter {
 
     // The normals of the patch at places on its smooth sides, against the neighbours' when they come.
     void note_bends(std::size_t t, const Sides& own, const Net& net) {
-        const std::array<std::array<Vec3, 4>, 3> rows{{{net[0][1], net[1][1], net[2][1], net[3][1]},
-                                                       {net[3][0], net[2][1], net[1][2], net[0][3]},
-                                                       {net[1][3], net[1][2], net[1][1], net[1][0]}}};
         for (std::size_t k = 0; k < 3; ++k) {
             if (!smooth_across(edges_[edge_of_[t][k]])) continue;
             const Cubic& c = own.cubic[k];
-            std::array<Vec3, 3> normal;
-            for (std::size_t i = 0; i < 3; ++i) {
-                const double s = 0.25 * static_cast<double>(i + 1);
-                const Vec3 along =
-                    (1 - s) * (1 - s) * (c.b - c.a) + 2 * s * (1 - s) * (c.c - c.b) + s * s * (c.d - c.c);
-                const Cubic row{rows[k][0], rows[k][1], rows[k][2], rows[k][3]};
-                normal[i] = along.cross(row.at(s) - c.at(s)).normalized();
+            BendPlaces normal;
+            for (std::size_t i = 0; i < normal.size(); ++i) {
+                const double s = static_cast<double>(i + 1) / static_cast<double>(normal.size() + 1);
+                normal[i] = c.slope(s).cross(row_at(net, k, s) - c.at(s)).normalized();
             }
             const auto [at, fresh] = side_normals_.emplace(edge_of_[t][k], normal);
             if (fresh) continue;
-            for (std::size_t i = 0; i < 3; ++i) { // the neighbour goes the other way
+            for (std::size_t i = 0; i < normal.size(); ++i) { // the neighbour goes the other way
                 const double angle =
-                    std::acos(std::clamp(at->second[2 - i].dot(normal[i]), -1.0, 1.0)) * 180.0 / pi_here;
+                    std::acos(std::clamp(at->second[normal.size() - 1 - i].dot(normal[i]), -1.0, 1.0)) *
+                    180.0 / pi_here;
                 bend_ = std::max(bend_, angle);
                 bends_small_ += angle <= 1.0 ? 1 : 0;
                 ++bends_;
@@ -813,7 +926,8 @@ class SolidWriter {
     static constexpr std::size_t none = static_cast<std::size_t>(-1);
 
     const Skin& skin_;
-    std::vector<Vec3> points_, normal_;
+    std::vector<Vec3> points_;
+    std::vector<std::array<Vec3, 3>> normal_; // at the corners of free triangles
     std::vector<Surface> surfaces_;
     std::vector<MeshEdge> edges_;
     std::unordered_map<std::uint64_t, std::size_t> by_key_;
@@ -824,8 +938,9 @@ class SolidWriter {
     std::vector<Chain> chains_;
     std::vector<std::size_t> chain_of_; // of each mesh edge
     std::unordered_map<std::int32_t, TopoDS_Vertex> vertices_;
-    std::vector<Vec3> middle_normal_; // of each mesh edge
-    std::unordered_map<std::size_t, std::array<Vec3, 3>> side_normals_;
+    std::vector<Shared> shared_normals_;    // of each mesh edge
+    using BendPlaces = std::array<Vec3, 7>; // in equal steps
+    std::unordered_map<std::size_t, BendPlaces> side_normals_;
     double bend_ = 0.0;
     std::size_t bends_ = 0, bends_small_ = 0;
     BRep_Builder builder_;

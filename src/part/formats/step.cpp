@@ -172,7 +172,7 @@ void write_step_part(const PartToWrite& part, const std::filesystem::path& file)
     }
     say(fmt::format("STEP: {}{}; edges to {:.2g} {}", result.valid ? "" : "NOT SOUND: ",
                     words_of(result, part.part->volume), result.tolerance, part.length_unit));
-    if (result.patches > 0)
+    if (result.patches > 0 && !skin.facets)
         say(fmt::format(
             "      smooth faces meet within a degree at {:.3g} % of the places looked at, within {:.2g} "
             "at all",

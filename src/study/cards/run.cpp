@@ -156,7 +156,7 @@ Schema<RunCard> run_schema(const std::vector<SolverWord>& solvers) {
              .example("solver = \"multigrid\"")
              .says(meant),
          key("threads", value::whole(0), &R::threads)
-             .fallback("0: all cores")
+             .fallback("0: as many as cores, or OMP_NUM_THREADS")
              .example("threads = 4")
              .says("of computation"),
          key<R>("memory", {value::text("a size of memory")},
