@@ -273,6 +273,17 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
                               file.bodies.size(), file.bodies.size() == 1 ? "y" : "ies", faces,
                               sheets ? "walls" : "faces", s.x(), s.y(), s.z(), unit));
     const double words = faces <= 30 ? 15.0 : faces <= 120 ? 11.0 : 8.0;
+    // Of very many faces the largest alone bear numbers; free forms are one surface to the eye then.
+    constexpr std::size_t most_numbers = 150;
+    const bool many = faces > most_numbers;
+    double least_area = 0.0;
+    if (many) {
+        std::vector<double> areas;
+        for (const auto& body : file.bodies)
+            for (const FacetFace& face : body->mesh().faces) areas.push_back(face.area);
+        std::nth_element(areas.begin(), areas.begin() + (most_numbers - 1), areas.end(), std::greater<>());
+        least_area = areas[most_numbers - 1];
+    }
     for (const auto& body : file.bodies) {
         const FacetMesh& mesh = body->mesh();
         Patch patch;
@@ -281,7 +292,9 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
         for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
             const auto& c = mesh.triangles[t];
             patch.polygons.push_back({c[0], c[1], c[2]});
-            patch.colors.push_back(shades[static_cast<std::size_t>(mesh.face_of[t]) % shades.size()]);
+            const auto f = static_cast<std::size_t>(mesh.face_of[t]);
+            patch.colors.push_back(
+                many && mesh.faces[f].kind == FaceKind::FreeForm ? shades[4] : shades[f % shades.size()]);
         }
         figure.add(patch);
         figure.add_lines(body->edges(), color::empty, 1.2);
@@ -313,13 +326,15 @@ void draw_bodies(const BodyFile& file, const std::string& title, const std::stri
             }
         }
         for (std::size_t f = 0; f < mesh.faces.size(); ++f)
-            if (best[f] > -1e299)
+            if (best[f] > -1e299 && mesh.faces[f].area >= least_area)
                 figure.add_label(at[f] + 0.02 * box.diagonal() * view, std::to_string(mesh.faces[f].number),
                                  words);
         if (!sheets)
             figure.add_legend('#', shades[0], body->name() + fmt::format("\n{} faces", mesh.faces.size()));
     }
     for (const std::string& one : words_of) figure.add_legend(' ', color::text, one);
+    if (many)
+        figure.add_legend(' ', color::text, fmt::format("the {} largest faces\nare numbered", most_numbers));
     figure.add_legend(' ', color::text,
                       behind ? "the other figure shows\nthe front"
                              : "the other figure shows\nwhat is behind");

@@ -277,7 +277,8 @@ std::pair<double, double> volume_and_area(const Thickened& solid) {
     for (const auto& [face, count] : uses) {
         EXPECT_LE(count, 2);
         if (count > 1) continue;
-        const auto p = [&](std::size_t k) { return space.tets.points[static_cast<std::size_t>(face[k])]; };
+        const auto& corners = face;
+        const auto p = [&](std::size_t k) { return space.tets.points[static_cast<std::size_t>(corners[k])]; };
         area += 0.5 * (p(1) - p(0)).cross(p(2) - p(0)).norm();
     }
     const auto groups = face_connected_parts(solid.mesh);

@@ -106,6 +106,38 @@ TEST(CutSpace, FacesAreWhereTheyAreWritten) {
     }
 }
 
+// Holes and balls as small as a cell of the lattice are round all the same.
+TEST(CutSpace, SmallRoundFacesAreRound) {
+    const std::string small = R"(
+[[region]]
+name = "hole"
+role = "void"
+cylinder = { from = [2.1, 2, -1], to = [2.1, 2, 5], radius = 0.4 }
+[[region]]
+name = "slant"
+role = "void"
+cylinder = { from = [4, -1, 1], to = [5, 5, 3], radius = 0.3 }
+[[region]]
+name = "bubble"
+role = "void"
+sphere = { center = [6.6, 2.2, 2.1], radius = 0.5 }
+)";
+    for (const double size : {0.5, 0.8, 1.0}) {
+        const Model model =
+            build_model(study_from(block_study(small), {"mesh.size=" + std::to_string(size)}));
+        const SpaceTets space = cut_space(model.mesh, model.shapes);
+        expect_sound(space);
+        EXPECT_EQ(space.doubtful, 0.0);
+        double whole = 0.0;
+        for (std::size_t t = 0; t < space.tets.tets.size(); ++t) whole += space.tets.volume(t);
+        // What chords of 30 degrees take: 4.5 % of a circle, twice that of a ball.
+        const double slant = std::sqrt(1.0 + 36.0 + 4.0) / 6.0 * 4.0;
+        const double holes = pi * (0.16 * 4.0 + 0.09 * slant + 4.0 / 3.0 * 0.125);
+        EXPECT_LT(128.0 - whole, holes) << size;
+        EXPECT_GT(128.0 - whole, 0.92 * holes) << size;
+    }
+}
+
 TEST(CutSpace, SymmetryPlanesCutTheSpace) {
     const Model model =
         build_model(study_from(block_study(holes + "[symmetry]\nplanes = [\"y = 2\"]\n"), {"mesh.size=0.5"}));

@@ -1,6 +1,7 @@
 // Parts as STEP: read again by the program's own reader, against closed forms.
 #include "base/angles.hpp"
 #include "geometry/cad_module.hpp"
+#include "model/finished.hpp"
 #include "part/extract.hpp"
 #include "part/format.hpp"
 #include "support/studies.hpp"
@@ -177,6 +178,24 @@ TEST(Step, SmoothFacesMeetWithinADegreeButAtCreases) {
             if (std::abs(p.z()) > 0.5) EXPECT_NEAR(off, 0.0, sag) << rings;
         }
     }
+}
+
+// Holes drilled through a free face, whose arcs bulge into the triangles about them.
+TEST(Step, SmoothFacesDoNotFoldAboutDrilledHoles) {
+    std::string holes;
+    for (int k = 0; k < 4; ++k)
+        holes += "[[finish]]\nname = \"hole-" + std::to_string(k) +
+                 "\"\nrole = \"cut\"\ncylinder = { from = [" + std::to_string(22 + 4 * k) + ", " +
+                 std::to_string(5 + 3 * k) + ", -1], to = [" + std::to_string(22 + 4 * k) + ", " +
+                 std::to_string(5 + 3 * k) + ", 21], radius = " + std::to_string(1.0 + 0.3 * k) + " }\n";
+    const Model model = finished(
+        build_model(study_from(drilled(holes), {"region.sink.active=false", "region.dent.active=false"})));
+    const Part part = part_of(model, [](const Vec3& c) { return c.z() < 14.0 - 0.2 * (c.x() - 20.0); });
+    const Written w = written(model, part);
+    EXPECT_TRUE(w.result.valid) << w.result.trouble;
+    EXPECT_EQ(w.result.cylinders, 5);
+    EXPECT_LT(w.result.bend, 20.0);
+    EXPECT_GT(w.result.within_a_degree, 0.97);
 }
 
 // The whole of a half model: faces go on across the plane of symmetry.

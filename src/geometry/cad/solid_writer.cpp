@@ -139,6 +139,11 @@ class SolidWriter {
         find_edges();
         find_patches();
         find_normals();
+        for (int pass = 0; pass < 5 && open_corners(); ++pass) {
+            find_edges();
+            find_patches();
+            find_normals();
+        }
         keep_volume();
     }
 
@@ -175,6 +180,8 @@ class SolidWriter {
     }
 
     void find_edges() {
+        edges_.clear();
+        by_key_.clear();
         edge_of_.resize(skin_.triangles.size());
         for (std::size_t t = 0; t < skin_.triangles.size(); ++t)
             for (std::size_t k = 0; k < 3; ++k) {
@@ -199,6 +206,8 @@ class SolidWriter {
     // Neighbours on one exact surface are a patch, every free triangle is one; and what hangs together.
     void find_patches() {
         const std::size_t n = skin_.triangles.size();
+        patch_count_ = shells_ = 0;
+        members_.clear();
         patch_.assign(n, n);
         shell_.assign(n, n);
         const auto flood = [&](std::vector<std::size_t>& of, std::size_t seed, std::size_t number,
@@ -464,6 +473,75 @@ class SolidWriter {
         builder_.Add(out, vertex(edge.to).Oriented(TopAbs_REVERSED));
         builder_.Range(out, 0.0, 1.0);
         return out;
+    }
+
+    // A round border that bulges into a thin corner of a triangle crosses its other side: that side becomes
+    // the other diagonal of the two triangles at it, where that opens the corner. Whether any was turned.
+    bool open_corners() {
+        constexpr double narrow = 12.0 * pi_here / 180.0;
+        std::vector<char> taken(skin_.triangles.size(), 0);
+        bool any = false;
+        const auto way = [&](std::int32_t from, std::int32_t to) -> Vec3 {
+            const auto known = by_key_.find(edge_key(from, to));
+            if (known == by_key_.end())
+                return points_[static_cast<std::size_t>(to)] - points_[static_cast<std::size_t>(from)];
+            const Cubic c = cubic_of(edges_[known->second]);
+            return edges_[known->second].from == from ? Vec3(c.b - c.a) : Vec3(c.c - c.d);
+        };
+        // The least angle of a triangle between its sides as they leave the corners; below zero where they
+        // cross.
+        const auto least = [&](const std::array<std::int32_t, 3>& t, const Vec3& n) {
+            double out = pi_here;
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Vec3 u = way(t[k], t[(k + 1) % 3]);
+                const Vec3 v = way(t[k], t[(k + 2) % 3]);
+                out = std::min(out, std::atan2(n.dot(u.cross(v)), u.dot(v)));
+            }
+            return out;
+        };
+        for (std::size_t t = 0; t < skin_.triangles.size(); ++t) {
+            if (!is_free(t) || taken[t] != 0) continue;
+            bool round = false;
+            for (const std::size_t e : edge_of_[t])
+                for (const Surface* s : {beside(edges_[e].first), beside(edges_[e].second)})
+                    round = round || (s != nullptr && s->kind != Kind::Plane);
+            if (!round || least(skin_.triangles[t], facet(t).normalized()) >= narrow) continue;
+            double best = -pi_here;
+            std::size_t other = t;
+            std::array<std::int32_t, 3> one{}, two{};
+            for (std::size_t k = 0; k < 3; ++k) {
+                const MeshEdge& edge = edges_[edge_of_[t][k]];
+                if (!smooth_across(edge)) continue;
+                const auto o = static_cast<std::size_t>(
+                    edge.first == static_cast<std::int32_t>(t) ? edge.second : edge.first);
+                if (taken[o] != 0) continue;
+                const std::int32_t a = skin_.triangles[t][k];
+                const std::int32_t b = skin_.triangles[t][(k + 1) % 3];
+                const std::int32_t c = skin_.triangles[t][(k + 2) % 3];
+                std::int32_t d = -1;
+                for (const std::int32_t p : skin_.triangles[o])
+                    if (p != a && p != b) d = p;
+                if (by_key_.count(edge_key(c, d)) > 0) continue;
+                const Vec3 n = (facet(t).normalized() + facet(o).normalized()).normalized();
+                const double before = std::min(least(skin_.triangles[t], n), least(skin_.triangles[o], n));
+                const double after = std::min(least({c, a, d}, n), least({d, b, c}, n));
+                if (after <= before || after <= best) continue;
+                best = after;
+                other = o;
+                one = {c, a, d};
+                two = {d, b, c};
+            }
+            if (other == t) continue;
+            skin_.triangles[t] = one;
+            skin_.triangles[other] = two;
+            // Edges are those of before until all are found anew: neighbours wait for the next pass.
+            for (const std::size_t changed : {t, other})
+                for (const std::size_t e : edge_of_[changed])
+                    taken[static_cast<std::size_t>(edges_[e].first)] =
+                        taken[static_cast<std::size_t>(edges_[e].second)] = 1;
+            any = true;
+        }
+        return any;
     }
 
     // Curved faces through points of the free surface enclose more or less than the facets, by which the part
@@ -925,7 +1003,7 @@ class SolidWriter {
 
     static constexpr std::size_t none = static_cast<std::size_t>(-1);
 
-    const Skin& skin_;
+    Skin skin_;
     std::vector<Vec3> points_;
     std::vector<std::array<Vec3, 3>> normal_; // at the corners of free triangles
     std::vector<Surface> surfaces_;

@@ -1,6 +1,7 @@
 #include "part/solid/cut_space.hpp"
 
 #include "base/error.hpp"
+#include "part/solid/refine.hpp"
 #include "part/solid/split.hpp"
 
 #include <algorithm>
@@ -24,10 +25,12 @@ constexpr double along = 0.9;   // cosine: surfaces that go the same way
 // Edges on curved faces bend off them by so much of the radius at most (about 30 degrees an edge), unless
 // they are as short, in lattice steps.
 constexpr double bend = 0.035, shortest = 0.12;
-constexpr double of_radius = 0.8, least_step = 0.5; // the lattice where there is no grid, in sizes
-constexpr int samples = 5;                          // each way, over a step
-constexpr double agreed = 0.9;                      // share of a component's volume
-constexpr double noise = 2.0; // cells of it that others own: more than that and a wall has a hole
+// The lattice of round faces, in their radii; where there is no grid least_step of the mesh's size at least,
+// about smaller ones finest of the lattice's own step.
+constexpr double of_radius = 0.8, least_step = 0.5, finest = 0.2;
+constexpr int samples = 5;     // each way, over a step
+constexpr double agreed = 0.9; // share of a component's volume
+constexpr double noise = 2.0;  // cells of it that others own: more than that and a wall has a hole
 
 // Places in cubes of one width: is one of them near?
 class Near {
@@ -77,6 +80,7 @@ class SpaceCutter {
     SpaceTets run() {
         out_.tets =
             body_centred(boxes(), [&](const Vec3& p) { return regions_.body_distance(p) < step_.norm(); });
+        refine_lattice();
         for (std::size_t s = 0; s < out_.sheets.count(); ++s) cut(static_cast<std::int32_t>(s));
         label();
         refine_curved(out_.tets, out_.sheets, bend, shortest * a_);
@@ -84,6 +88,26 @@ class SpaceCutter {
     }
 
   private:
+    // Round faces that are small for the lattice get a finer one about them: a hole of a cell across would be
+    // cut into four, and chords cannot become arcs afterwards where the tetrahedra beside them are as large.
+    void refine_lattice() {
+        std::vector<const Sheet*> small;
+        for (std::size_t s = 0; s < out_.sheets.count(); ++s) {
+            const Sheet& sheet = out_.sheets[static_cast<std::int32_t>(s)];
+            if ((sheet.kind == Sheet::Kind::Cylinder || sheet.kind == Sheet::Kind::Sphere) &&
+                sheet.radius < of_radius * a_)
+                small.push_back(&sheet);
+        }
+        if (small.empty()) return;
+        std::vector<bool> all(out_.tets.tets.size(), true);
+        split_long_edges(out_.tets, all, out_.sheets, [&](const Vec3& p) {
+            double out = 1e300;
+            for (const Sheet* sheet : small)
+                if (std::abs(sheet->value(p)) < sheet->radius && on_written_face(*sheet, p))
+                    out = std::min(out, std::max(of_radius * sheet->radius, finest * a_));
+            return out;
+        });
+    }
     std::vector<std::pair<int, double>> planes() const {
         std::vector<std::pair<int, double>> out;
         for (const SymmetryCut& c : mesh_.symmetry) out.emplace_back(c.axis, c.at);
