@@ -73,8 +73,9 @@ using Surface = Skin::Surface;
 using Kind = Surface::Kind;
 
 constexpr double pi_here = 3.14159265358979323846;
-constexpr double crease = 60.0 * pi_here / 180.0;   // free faces that turn more meet in an edge
+constexpr double crease = 45.0 * pi_here / 180.0;   // free faces that turn more meet in an edge
 constexpr double steepest = 60.0 * pi_here / 180.0; // a curve may leave its chord by so much
+constexpr double tangent = 0.2;                     // sine: faces that meet at less go on smoothly
 constexpr double close_enough = 1e-6;               // millimetres: of points to their surfaces
 
 gp_Pnt pnt(const Vec3& p) {
@@ -255,6 +256,7 @@ class SolidWriter {
                 fan.assign(1, {t, k});
                 known[t][k] = true;
                 Vec3 sum = Vec3::Zero();
+                const Surface* exact = nullptr; // that the fan ends at
                 for (std::size_t i = 0; i < fan.size(); ++i) {
                     const auto [own, at] = fan[i];
                     const Vec3 u = (corner(own, (at + 1) % 3) - corner(own, at)).normalized();
@@ -262,9 +264,11 @@ class SolidWriter {
                     sum += std::acos(std::clamp(u.dot(v), -1.0, 1.0)) * facet(own).normalized();
                     for (const std::size_t side : {at, (at + 2) % 3}) { // those that meet there
                         const MeshEdge& edge = edges_[edge_of_[own][side]];
-                        if (!smooth_across(edge)) continue;
                         const auto next = static_cast<std::size_t>(
                             edge.first == static_cast<std::int32_t>(own) ? edge.second : edge.first);
+                        if (!is_free(next))
+                            exact = &surfaces_[static_cast<std::size_t>(skin_.surface_of[next])];
+                        if (!smooth_across(edge)) continue;
                         const auto& corners = skin_.triangles[next];
                         const auto there = static_cast<std::size_t>(
                             std::find(corners.begin(), corners.end(), point) - corners.begin());
@@ -274,6 +278,10 @@ class SolidWriter {
                     }
                 }
                 if (sum.norm() > 0.0) sum.normalize();
+                if (exact != nullptr) {
+                    const Vec3 n = normal_at(*exact, points_[static_cast<std::size_t>(point)]);
+                    if (n.cross(sum).norm() < tangent) sum = n.dot(sum) < 0.0 ? Vec3(-n) : n;
+                }
                 for (const auto& [own, at] : fan) normal_[own][at] = sum;
             }
     }
@@ -446,12 +454,13 @@ class SolidWriter {
             const Vec3 free = free_normal(a == nullptr ? edge.first : edge.second, p);
             if (exact == nullptr && !fold) return chord - chord.dot(free) * free;
             const Vec3 n = fold ? free_normal(edge.second, p) : normal_at(*exact, place);
-            const Vec3 flat = fold ? chord : Vec3(chord - chord.dot(n) * n);
-            if (skin_.facets) return flat;
             const Vec3 both = n.cross(free);
+            // Where a fold ends both sides have one tangent plane.
+            const Vec3 flat = fold && both.norm() > tangent ? chord : Vec3(chord - chord.dot(n) * n);
+            if (skin_.facets) return flat;
             // Where the two are almost the same surface the chord tells the way.
-            return both.norm() > 0.2 && std::abs(both.normalized().dot(flat.normalized())) > 0.7 ? both
-                                                                                                 : flat;
+            return both.norm() > tangent && std::abs(both.normalized().dot(flat.normalized())) > 0.7 ? both
+                                                                                                     : flat;
         };
         const Cubic bent{from, handle(from, to, along(edge.from, to - from)),
                          handle(to, from, along(edge.to, from - to)), to};
