@@ -3,6 +3,7 @@
 #include "base/error.hpp"
 #include "base/files.hpp"
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
 #include <cstring>
@@ -22,8 +23,25 @@ std::vector<hsize_t> extent(std::size_t size, std::size_t columns) {
     return {size / columns, columns};
 }
 
+// How texts go: the library converts them in buffers of a megabyte each, zeroed every time, unless told that
+// there are few.
+class TextTransfer {
+  public:
+    explicit TextTransfer(std::size_t texts) : id_(H5Pcreate(H5P_DATASET_XFER)) {
+        constexpr std::size_t least = 4096, most = std::size_t{1} << 20, of_one = 64;
+        H5Pset_buffer(id_, std::clamp(of_one * texts, least, most), nullptr, nullptr);
+    }
+    ~TextTransfer() { H5Pclose(id_); }
+    TextTransfer(const TextTransfer&) = delete;
+    TextTransfer& operator=(const TextTransfer&) = delete;
+    hid_t id() const { return id_; }
+
+  private:
+    hid_t id_;
+};
+
 void put_array(hid_t file, const std::string& name, hid_t stored, hid_t given,
-               const std::vector<hsize_t>& size, const void* values) {
+               const std::vector<hsize_t>& size, const void* values, hid_t transfer = H5P_DEFAULT) {
     const hid_t space = H5Screate_simple(static_cast<int>(size.size()), size.data(), nullptr);
     const hid_t links = H5Pcreate(H5P_LINK_CREATE);
     H5Pset_create_intermediate_group(links, 1);
@@ -31,9 +49,7 @@ void put_array(hid_t file, const std::string& name, hid_t stored, hid_t given,
     H5Pset_obj_track_times(manner, false); // the same numbers are the same file
     const hid_t set = H5Dcreate2(file, name.c_str(), stored, space, links, manner, H5P_DEFAULT);
     const bool empty = size[0] == 0;
-    const herr_t done = set < 0 ? -1
-                        : empty ? 0
-                                : H5Dwrite(set, given, H5S_ALL, H5S_ALL, H5P_DEFAULT, values);
+    const herr_t done = set < 0 ? -1 : empty ? 0 : H5Dwrite(set, given, H5S_ALL, H5S_ALL, transfer, values);
     if (set >= 0) H5Dclose(set);
     H5Pclose(manner);
     H5Pclose(links);
@@ -57,8 +73,8 @@ class Set {
     Set(const Set&) = delete;
     Set& operator=(const Set&) = delete;
     std::size_t size() const { return size_; }
-    void read(hid_t type, void* into) const {
-        if (size_ > 0 && H5Dread(id_, type, H5S_ALL, H5S_ALL, H5P_DEFAULT, into) < 0)
+    void read(hid_t type, void* into, hid_t transfer = H5P_DEFAULT) const {
+        if (size_ > 0 && H5Dread(id_, type, H5S_ALL, H5S_ALL, transfer, into) < 0)
             throw Error::input({file_.string()}, "this file is damaged");
     }
     void release(hid_t type, void* values) const { H5Dvlen_reclaim(type, space_, H5P_DEFAULT, values); }
@@ -190,7 +206,8 @@ void H5File::put(const std::string& name, const std::vector<std::string>& values
     std::vector<const char*> pointers;
     for (const std::string& v : values) pointers.push_back(v.c_str());
     const hid_t type = text_type();
-    put_array(id_, name, type, type, {pointers.size()}, pointers.data());
+    const TextTransfer transfer(pointers.size());
+    put_array(id_, name, type, type, {pointers.size()}, pointers.data(), transfer.id());
     H5Tclose(type);
 }
 
@@ -219,7 +236,8 @@ std::vector<std::string> H5File::texts(const std::string& name) const {
     const Set set(id_, name, file_);
     std::vector<char*> pointers(set.size(), nullptr);
     const hid_t type = text_type();
-    set.read(type, pointers.data());
+    const TextTransfer transfer(pointers.size());
+    set.read(type, pointers.data(), transfer.id());
     std::vector<std::string> out;
     for (const char* p : pointers) out.emplace_back(p == nullptr ? "" : p);
     set.release(type, pointers.data());
