@@ -101,8 +101,15 @@ class DrawCheck {
         }
         if (pieces.empty()) return Line::Empty;
         const double end = high_ - low_ + 2.0 * size_;
-        for (double s = 0.0; s < end; s += asked_every * size_)
-            if (meets_shape(foot + s * draw_.along)) return Line::Exempt;
+        bool within = false;
+        bool left = false;
+        for (double s = 0.0; s < end; s += asked_every * size_) {
+            const RegionId r = owner(foot + s * draw_.along);
+            if (r != RegionId::None && model_.shapes[r].role != Role::Design) return Line::Exempt;
+            if (r != RegionId::None && left) return Line::Exempt; // a gap of the space itself
+            left = left || (within && r == RegionId::None);
+            within = r != RegionId::None;
+        }
         if (pieces.size() > 1) return Line::Bad;
         if (draw_.dies == 2) {
             // Dies that part column by column meet within whatever one piece there is.
@@ -117,10 +124,6 @@ class DrawCheck {
 
     RegionId owner(const Vec3& p) const {
         return model_.shapes.owner(into_model(model_.mesh, p));
-    }
-    bool meets_shape(const Vec3& p) const {
-        const RegionId r = owner(p);
-        return r != RegionId::None && model_.shapes[r].role != Role::Design;
     }
     bool in_space(const Vec3& p) const {
         return in_design(model_, p);
@@ -160,7 +163,8 @@ class DrawCheck {
             ++rounds;
         }
         out.value = rounds == 0 ? 0.0 : (2.0 * rounds - 1.0) * step_;
-        out.also = fmt::format("{} of {} lines that miss kept and void shapes", total, seen);
+        out.also =
+            fmt::format("{} of {} lines that miss kept and void shapes and gaps of the space", total, seen);
         return out;
     }
 

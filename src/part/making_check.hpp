@@ -16,9 +16,9 @@ struct MakingFinding {
     Vec3 where = Vec3::Zero(); // the worst place; of the whole body
 };
 
-// Draw: lines along it, as close as a third of a cell, that miss kept and void shapes meet one interval of
-// material, which ends at the base or crosses the parting; where they do not stands an undercut, as wide as
-// the lines that see it are across. At most one cell holds.
+// Draw: lines along it, as close as a third of a cell, that miss kept and void shapes and gaps of the space
+// (holes of a CAD body) meet one interval of material, which ends at the base or crosses the parting; where
+// they do not stands an undercut, as wide as the lines that see it are across. At most one cell holds.
 // Draft: the area of free faces that lean by half a degree less than asked, as a share of all free faces: at
 // most three percent holds.
 // Overhang: the area of free faces that are more than five degrees beyond the angle, as a share of all free

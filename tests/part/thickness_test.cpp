@@ -159,5 +159,32 @@ TEST(ThicknessTest, RulesOfSizeAreJudgedWithACellOfSlack) {
     }
 }
 
+// Two cheeks on a base: what lies between them is no undercut of a design, for the space has nothing there.
+TEST(MakingTest, GapsOfTheSpaceAreNoUndercuts) {
+    const auto space = [](const Vec3& p) { return p.z() < 6.0 || p.x() < 20.0 || p.x() > 40.0; };
+    for (const std::string dies : {"1", "2, parting = \"found\""}) {
+        const Model model =
+            build_model(study_from(StudyText()
+                                       .steel()
+                                       .region("left", "box = [[0, 0, 6], [20, 30, 30]]")
+                                       .region("right", "box = [[40, 0, 6], [60, 30, 30]]")
+                                       .region("base", "box = [[0, 0, 0], [60, 30, 6]]")
+                                       .surface("root", "facing = [0, 0, -1]")
+                                       .support("clamp", "root", R"(["x", "y", "z"])")
+                                       .mesh("size = 3")
+                                       .add("[form]\ndraw = { along = [1, 0, 0], dies = " + dies + " }\n")));
+        const auto judged = [&](const std::function<bool(const Vec3&)>& inside) {
+            Part part = cubes({60, 30, 30}, inside, true);
+            part.solid = std::make_shared<SolidPart>();
+            const auto found = check_making(model, part, 0.0, {});
+            return found.at(0).value;
+        };
+        EXPECT_EQ(judged(space), 0.0) << dies;
+        const double notch =
+            judged([&](const Vec3& p) { return space(p) && !(p.z() < 6.0 && std::abs(p.x() - 30) < 4); });
+        EXPECT_GT(notch, 3.0) << dies;
+    }
+}
+
 } // namespace
 } // namespace upright
