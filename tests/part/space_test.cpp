@@ -278,11 +278,13 @@ TEST(CutLevel, ABallIsABall) {
 // tetrahedra; exact faces stay.
 TEST(CutLevel, GrazingFacesItGivesWay) {
     const Model model = build_model(study_from(block_study(holes), {"mesh.size=0.5"}));
+    int sharp = 0; // of them, which rounding may change: another compiler has another mesh
     for (const Vec3& middle : {Vec3(4.369, 2.03, 2.95), Vec3(3.666, 2.03, 2.0)}) {
         const auto f = [&](const Vec3& p) { return 1.9 - (p - middle).norm(); };
         const Cut plain = cut_where(model, f);
         const Cut eased = cut_where(model, f, true);
-        EXPECT_GT(eased.least, std::max(18.0, plain.least + 1.0));
+        sharp += plain.least < 18.0 ? 1 : 0;
+        EXPECT_GT(eased.least, plain.least < 18.0 ? std::max(18.0, plain.least + 1.0) : plain.least - 1e-9);
         EXPECT_TRUE(closed(eased.skin));
         EXPECT_EQ(test::crossings(eased.skin, 0.5), 0U);
         // Farthest off the level, and off any other face.
@@ -301,6 +303,7 @@ TEST(CutLevel, GrazingFacesItGivesWay) {
         EXPECT_LE(farthest(eased)[1], farthest(plain)[1] + 1e-9);
         EXPECT_NEAR(volume(eased.skin), volume(plain.skin), 1e-4 * volume(plain.skin));
     }
+    EXPECT_GT(sharp, 0);
 }
 
 // Thin members, islands and gaps narrower than a cell: closed, free of crossings, no flat tetrahedra; kept
