@@ -1,6 +1,7 @@
 #include "part/extract.hpp"
 
 #include "base/angles.hpp"
+#include "part/solid/design_field.hpp"
 #include "support/studies.hpp"
 
 #include <gtest/gtest.h>
@@ -256,5 +257,45 @@ TEST(Extract, ASharpDesignKeepsItsVolume) {
         options.threshold = at;
         // A threshold is far from another by what the projection leaves between black and white.
         EXPECT_NEAR(field.extract(options).volume, dense, (at == 0.7 ? 0.01 : 0.06) * dense) << at;
+    }
+}
+
+// Walls that are hardly above the level lie between the lattice's points: wherever the field is above it on a
+// line through the wall, the line finds the part.
+TEST(Extract, ThinWallsHaveNoHoles) {
+    constexpr double size = 0.5;
+    const Model model = build_model(study_from(block_study(), {"mesh.size=0.5"}));
+    for (const Vec3& across : {Vec3(0.9, 0.3, 0.2), Vec3(0.8, 0.45, 0.15)}) {
+        const Vec3 n = across.normalized();
+        const Vec3 middle(4.03, 2.07, 1.94);
+        std::vector<double> density;
+        for (const Vec3& c : model.mesh.centers)
+            density.push_back(std::clamp(1.0 - std::abs((c - middle).dot(n)) / (1.5 * size), 0.0, 1.0));
+        const DesignField field(model.mesh, density, std::vector<bool>(density.size(), true), true);
+        for (const double level : {0.45, 0.55, 0.6}) {
+            PartOptions options;
+            options.threshold = level;
+            options.drop_islands = false;
+            const Part part = PartField(model, density).extract(options);
+            const FacetTree tree(part.surface.points, part.surface.corners);
+            const Vec3 u = n.unitOrthogonal();
+            const Vec3 v = n.cross(u);
+            std::vector<FacetTree::Hit> hits;
+            int seen = 0;
+            int holes = 0;
+            for (double i = -1.4; i < 1.4; i += 0.0671)
+                for (double j = -1.4; j < 1.4; j += 0.0713) {
+                    const Vec3 foot = middle + i * u + j * v;
+                    double most = 0.0;
+                    for (double s = -1.0; s < 1.0; s += 0.05)
+                        most = std::max(most, field.value(foot + s * n));
+                    if (most < level + 0.02) continue;
+                    ++seen;
+                    tree.crossings(foot - 3.0 * n, n, hits);
+                    holes += hits.empty() ? 1 : 0;
+                }
+            EXPECT_GT(seen, 100) << level;
+            EXPECT_LE(holes, seen / 500) << seen << " lines at " << level << ", across " << n.transpose();
+        }
     }
 }

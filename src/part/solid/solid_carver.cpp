@@ -1,6 +1,7 @@
 #include "part/solid/solid_carver.hpp"
 
 #include "base/angles.hpp"
+#include "base/edge_key.hpp"
 #include "design/making_rule.hpp"
 #include "mesh/into_model.hpp"
 #include "mesh/quality.hpp"
@@ -9,6 +10,7 @@
 #include "part/solid/cut_level.hpp"
 #include "part/solid/made_elsewhere.hpp"
 #include "part/solid/mesh_space.hpp"
+#include "part/solid/split.hpp"
 #include "part/solid/tet_locator.hpp"
 #include "study/mesh_word.hpp"
 
@@ -25,6 +27,10 @@ constexpr double flat_walls =
 constexpr double overhang_slack = 1.0, most_overhang = 88.0; // degrees
 constexpr double layers = 1.0 / 6.0;                         // of a size
 constexpr double fillet_near = 1e-4;                         // of a size: to so much a rolling ball is known
+// Edges are looked at for what they hide so often, in so many parts, unless both ends are so far from the
+// level.
+constexpr int hidden_rounds = 2, looks = 4;
+constexpr double nothing_hidden = 0.5;
 constexpr double difference = 1e-3; // of the distance to a body made elsewhere: step, in sizes
 
 std::vector<bool> is_design(const Model& model) {
@@ -308,6 +314,53 @@ void SolidCarver::lower_by(const Blend& blend, const Sheet& surface, std::vector
     }
 }
 
+// Members and gaps narrower than the lattice lie between edges that begin and end beyond them, and would come
+// out with holes: such edges get a point between.
+void SolidCarver::uncover(CutTets& tets, const SheetSet& sheets, std::int32_t level,
+                          std::vector<double>& below) const {
+    for (int round = 0; round < hidden_rounds; ++round) {
+        std::vector<std::uint64_t> keys;
+        for (std::size_t t = 0; t < tets.tets.size(); ++t) {
+            if (!design_[static_cast<std::size_t>(tets.label[t])]) continue;
+            const auto& n = tets.tets[t];
+            for (std::size_t i = 0; i < 4; ++i)
+                for (std::size_t j = i + 1; j < 4; ++j) {
+                    const double a = below[static_cast<std::size_t>(n[i])];
+                    const double b = below[static_cast<std::size_t>(n[j])];
+                    if (a * b > 0.0 && std::min(std::abs(a), std::abs(b)) < nothing_hidden)
+                        keys.push_back(edge_key(n[i], n[j]));
+                }
+        }
+        const auto edges = edges_of_keys(std::move(keys));
+        std::vector<Crossing> all(edges.size());
+        std::vector<char> hidden(edges.size(), 0);
+#pragma omp parallel for schedule(dynamic, 256)
+        for (std::size_t i = 0; i < edges.size(); ++i) {
+            const auto& [a, b] = edges[i];
+            const Vec3& p = tets.points[static_cast<std::size_t>(a)];
+            const Vec3& q = tets.points[static_cast<std::size_t>(b)];
+            const double end = below[static_cast<std::size_t>(a)];
+            double farthest = 0.0; // beyond the level, as the ends are not
+            for (int k = 1; k < looks; ++k) {
+                const Vec3 at = p + static_cast<double>(k) / looks * (q - p);
+                const double there = sheets[level].value(at);
+                if (there * end >= 0.0 || std::abs(there) <= farthest) continue;
+                farthest = std::abs(there);
+                all[i] = {a, b, at, (q - p).norm()};
+            }
+            hidden[i] = farthest > 0.0 ? 1 : 0;
+        }
+        std::vector<Crossing> found;
+        for (std::size_t i = 0; i < all.size(); ++i)
+            if (hidden[i] != 0) found.push_back(all[i]);
+        if (found.empty()) return;
+        longest_first(found);
+        for (const Crossing& c : found) split_on(tets, sheets, c, -1);
+        for (std::size_t n = below.size(); n < tets.points.size(); ++n)
+            below.push_back(sheets[level].value(tets.points[n]));
+    }
+}
+
 SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const SizeWish& size,
                            const std::shared_ptr<const Blend>& blend) const {
     const auto sheets = std::make_shared<SheetSet>(space_->sheets);
@@ -319,6 +372,7 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const 
     }
     const std::int32_t number = sheets->add(std::move(surface));
     CutTets tets = space_->tets;
+    uncover(tets, *sheets, number, below);
     LevelCut made = cut_at_level(tets, *sheets, std::move(below), number, design_, improved);
     if (pick) {
         SolidPart raw = part_of(improve(tets, made.solid, *sheets, {-1.0, {}}));

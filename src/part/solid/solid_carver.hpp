@@ -91,6 +91,7 @@ class SolidCarver {
     void measure_space();
     // At each point, below zero where the field is above the level.
     std::vector<double> below_at(double level) const;
+    void uncover(CutTets& tets, const SheetSet& sheets, std::int32_t level, std::vector<double>& below) const;
     void lower_by(const Blend& blend, const Sheet& surface, std::vector<double>& below) const;
 
     const Mesh& mesh() const { return sheets_ ? sheets_->mesh : model_.mesh; }
