@@ -1097,6 +1097,22 @@ TEST(Restarts, EachIsARunThatOtherCommandsTakeByNumber) {
     EXPECT_EQ(test::upright(folder.path(), {"optimize", "s t.toml", "--restarts", "0", "--force"}).code, 2);
 }
 
+// Threads are as many as OMP_NUM_THREADS says where the study does not.
+TEST(Restarts, ThreadsFollowTheEnvironment) {
+    const TemporaryFolder folder;
+    folder.write("t.toml", small_study("iterations = 3\nsharpen = false\n"));
+    const auto told = [&](const std::string& before, const std::vector<std::string>& more) {
+        std::vector<std::string> words{"optimize", "t.toml", "--restarts", "2", "--force"};
+        words.insert(words.end(), more.begin(), more.end());
+        const auto done = test::upright(folder.path(), words, before);
+        return done.out + done.err;
+    };
+    EXPECT_NE(told("OMP_NUM_THREADS=3 ", {}).find("1 at a time, 3 threads each"), std::string::npos);
+    EXPECT_NE(told("OMP_NUM_THREADS=1 ", {}).find("1 at a time, 1 thread each"), std::string::npos);
+    EXPECT_NE(told("OMP_NUM_THREADS=1 ", {"--set", "run.threads=2"}).find("1 at a time, 2 threads each"),
+              std::string::npos);
+}
+
 TEST(Restarts, ARandomStartIsTheSameForTheSameNumber) {
     const TemporaryFolder folder;
     folder.write("s.toml", small_study("iterations = 3\n"));
