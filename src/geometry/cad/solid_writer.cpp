@@ -172,6 +172,11 @@ class SolidWriter {
         std::size_t left = 0, right = 0; // patches: along it is as `left` goes round
     };
 
+    // The other triangle of an edge.
+    static std::size_t beyond(const MeshEdge& edge, std::size_t t) {
+        return static_cast<std::size_t>(edge.first == static_cast<std::int32_t>(t) ? edge.second
+                                                                                   : edge.first);
+    }
     bool is_free(std::size_t t) const { return skin_.surface_of[t] < 0; }
     Vec3 corner(std::size_t t, std::size_t k) const {
         return points_[static_cast<std::size_t>(skin_.triangles[t][k])];
@@ -221,8 +226,7 @@ class SolidWriter {
                 if (patch && is_free(t)) continue;
                 for (const std::size_t e : edge_of_[t]) {
                     const MeshEdge& edge = edges_[e];
-                    const auto o = static_cast<std::size_t>(
-                        edge.first == static_cast<std::int32_t>(t) ? edge.second : edge.first);
+                    const auto o = beyond(edge, t);
                     if (of[o] != n || (patch && skin_.surface_of[o] != skin_.surface_of[t])) continue;
                     of[o] = number;
                     stack.push_back(o);
@@ -264,8 +268,7 @@ class SolidWriter {
                     sum += std::acos(std::clamp(u.dot(v), -1.0, 1.0)) * facet(own).normalized();
                     for (const std::size_t side : {at, (at + 2) % 3}) { // those that meet there
                         const MeshEdge& edge = edges_[edge_of_[own][side]];
-                        const auto next = static_cast<std::size_t>(
-                            edge.first == static_cast<std::int32_t>(own) ? edge.second : edge.first);
+                        const auto next = beyond(edge, own);
                         if (!is_free(next))
                             exact = &surfaces_[static_cast<std::size_t>(skin_.surface_of[next])];
                         if (!smooth_across(edge)) continue;
@@ -316,8 +319,8 @@ class SolidWriter {
         for (std::size_t e = 0; e < edges_.size(); ++e) {
             const MeshEdge& edge = edges_[e];
             if (patch_at(edge.first) == patch_at(edge.second) || chain_of_[e] != none) continue;
-            const Surface* a = surface_of(patch_at(edge.first));
-            const Surface* b = surface_of(patch_at(edge.second));
+            const Surface* a = beside(edge.first);
+            const Surface* b = beside(edge.second);
             std::optional<gp_Circ> circle;
             if (a != nullptr && b != nullptr) circle = circle_of(*a, *b);
             const bool line = a != nullptr && b != nullptr && straight(*a, *b);
@@ -521,8 +524,7 @@ class SolidWriter {
             for (std::size_t k = 0; k < 3; ++k) {
                 const MeshEdge& edge = edges_[edge_of_[t][k]];
                 if (!smooth_across(edge)) continue;
-                const auto o = static_cast<std::size_t>(
-                    edge.first == static_cast<std::int32_t>(t) ? edge.second : edge.first);
+                const auto o = beyond(edge, t);
                 if (taken[o] != 0) continue;
                 const std::int32_t a = skin_.triangles[t][k];
                 const std::int32_t b = skin_.triangles[t][(k + 1) % 3];
@@ -864,8 +866,7 @@ class SolidWriter {
             k = (k + 1) % 3;
             while (chain_of_[edge_of_[t][k]] == none) {
                 const MeshEdge& e = edges_[edge_of_[t][k]];
-                const auto o =
-                    static_cast<std::size_t>(e.first == static_cast<std::int32_t>(t) ? e.second : e.first);
+                const auto o = beyond(e, t);
                 for (std::size_t j = 0; j < 3; ++j)
                     if (edge_of_[o][j] == edge_of_[t][k]) {
                         k = (j + 1) % 3;

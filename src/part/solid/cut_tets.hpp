@@ -34,7 +34,10 @@ struct CutTets {
     double least_sine_at(std::int32_t point) const;
     // Every edge once, smaller point first, in the order of the points.
     std::vector<std::array<std::int32_t, 2>> edges() const;
-    // Those of `wanted` tetrahedra alone whose ends have values of unlike sign, in the same order.
+    // Those of `wanted` tetrahedra alone for which `chosen(a, b)` holds, in the same order.
+    template <class Wanted, class Chosen>
+    std::vector<std::array<std::int32_t, 2>> edges_where(const Wanted& wanted, const Chosen& chosen) const;
+    // Those whose ends have values of unlike sign.
     template <class Wanted>
     std::vector<std::array<std::int32_t, 2>> edges_across(const std::vector<double>& value,
                                                           const Wanted& wanted) const;
@@ -82,19 +85,26 @@ inline constexpr std::array<std::array<std::size_t, 3>, 4> tet_faces{
 // Each key once, as its two points.
 std::vector<std::array<std::int32_t, 2>> edges_of_keys(std::vector<std::uint64_t> keys);
 
-template <class Wanted>
-std::vector<std::array<std::int32_t, 2>> CutTets::edges_across(const std::vector<double>& value,
-                                                               const Wanted& wanted) const {
+template <class Wanted, class Chosen>
+std::vector<std::array<std::int32_t, 2>> CutTets::edges_where(const Wanted& wanted,
+                                                              const Chosen& chosen) const {
     std::vector<std::uint64_t> keys;
     for (std::size_t t = 0; t < tets.size(); ++t) {
         if (!wanted(t)) continue;
         const auto& n = tets[t];
         for (std::size_t i = 0; i < 4; ++i)
             for (std::size_t j = i + 1; j < 4; ++j)
-                if (value[static_cast<std::size_t>(n[i])] * value[static_cast<std::size_t>(n[j])] < 0.0)
-                    keys.push_back(edge_key(n[i], n[j]));
+                if (chosen(n[i], n[j])) keys.push_back(edge_key(n[i], n[j]));
     }
     return edges_of_keys(std::move(keys));
+}
+
+template <class Wanted>
+std::vector<std::array<std::int32_t, 2>> CutTets::edges_across(const std::vector<double>& value,
+                                                               const Wanted& wanted) const {
+    return edges_where(wanted, [&](std::int32_t a, std::int32_t b) {
+        return value[static_cast<std::size_t>(a)] * value[static_cast<std::size_t>(b)] < 0.0;
+    });
 }
 
 // A body-centred lattice of boxes: corners and middles, four tetrahedra at each face between two boxes. Boxes

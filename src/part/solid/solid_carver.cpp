@@ -1,7 +1,6 @@
 #include "part/solid/solid_carver.hpp"
 
 #include "base/angles.hpp"
-#include "base/edge_key.hpp"
 #include "design/making_rule.hpp"
 #include "mesh/into_model.hpp"
 #include "mesh/quality.hpp"
@@ -319,21 +318,14 @@ void SolidCarver::lower_by(const Blend& blend, const Sheet& surface, std::vector
 void SolidCarver::uncover(CutTets& tets, const SheetSet& sheets, std::int32_t level,
                           std::vector<double>& below) const {
     for (int round = 0; round < hidden_rounds; ++round) {
-        std::vector<std::uint64_t> keys;
-        for (std::size_t t = 0; t < tets.tets.size(); ++t) {
-            if (!design_[static_cast<std::size_t>(tets.label[t])]) continue;
-            const auto& n = tets.tets[t];
-            for (std::size_t i = 0; i < 4; ++i)
-                for (std::size_t j = i + 1; j < 4; ++j) {
-                    const double a = below[static_cast<std::size_t>(n[i])];
-                    const double b = below[static_cast<std::size_t>(n[j])];
-                    if (a * b > 0.0 && std::min(std::abs(a), std::abs(b)) < nothing_hidden)
-                        keys.push_back(edge_key(n[i], n[j]));
-                }
-        }
-        const auto edges = edges_of_keys(std::move(keys));
-        std::vector<Crossing> all(edges.size());
-        std::vector<char> hidden(edges.size(), 0);
+        const auto edges = tets.edges_where(
+            [&](std::size_t t) { return design_[static_cast<std::size_t>(tets.label[t])]; },
+            [&](std::int32_t a, std::int32_t b) {
+                const double one = below[static_cast<std::size_t>(a)];
+                const double two = below[static_cast<std::size_t>(b)];
+                return one * two > 0.0 && std::min(std::abs(one), std::abs(two)) < nothing_hidden;
+            });
+        std::vector<Crossing> found(edges.size()); // of no length where nothing is
 #pragma omp parallel for schedule(dynamic, 256)
         for (std::size_t i = 0; i < edges.size(); ++i) {
             const auto& [a, b] = edges[i];
@@ -346,13 +338,11 @@ void SolidCarver::uncover(CutTets& tets, const SheetSet& sheets, std::int32_t le
                 const double there = sheets[level].value(at);
                 if (there * end >= 0.0 || std::abs(there) <= farthest) continue;
                 farthest = std::abs(there);
-                all[i] = {a, b, at, (q - p).norm()};
+                found[i] = {a, b, at, (q - p).norm()};
             }
-            hidden[i] = farthest > 0.0 ? 1 : 0;
         }
-        std::vector<Crossing> found;
-        for (std::size_t i = 0; i < all.size(); ++i)
-            if (hidden[i] != 0) found.push_back(all[i]);
+        const auto nothing = [](const Crossing& c) { return c.length == 0.0; };
+        found.erase(std::remove_if(found.begin(), found.end(), nothing), found.end());
         if (found.empty()) return;
         longest_first(found);
         for (const Crossing& c : found) split_on(tets, sheets, c, -1);
