@@ -36,6 +36,15 @@ struct StepResult {
     // Where patches meet and the skin has no crease: the largest angle between them, in degrees, and the
     // share of places where it is at most one.
     double bend = 0.0, within_a_degree = 1.0;
+    // Places on the free faces, in the skin's unit, with the triangle that each face was made of.
+    struct Place {
+        std::int32_t triangle = 0;
+        Vec3 at = Vec3::Zero();
+    };
+    std::vector<Place> places;
+    // How far they lie off the free surface itself (its facets are chords), in sizes of the mesh: the
+    // largest, the mean, and the share within a tenth. Found by who knows that surface; below zero elsewhere.
+    double off = -1.0, mean_off = -1.0, within_a_tenth = -1.0;
     std::string trouble; // the first thing that is not right
 };
 

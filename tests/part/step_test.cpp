@@ -100,6 +100,20 @@ TEST(Step, FreeFacesAreSmoothOrFlat) {
     EXPECT_NEAR(smooth.result.volume / part.volume, 1.0, 0.015);
     EXPECT_GT(smooth.result.within_a_degree, 0.97);
     EXPECT_NEAR(smooth.read.bodies.at(0).volume / smooth.result.volume, 1.0, 1e-4);
+    // Places of the free faces are where the design ends; as the file is read again as well.
+    const SheetSet& sheets = *part.solid->sheets;
+    EXPECT_LT(smooth.result.off, 0.3);
+    EXPECT_LT(smooth.result.mean_off, 0.02);
+    EXPECT_GT(smooth.result.within_a_tenth, 0.99);
+    std::size_t beyond = 0;
+    for (const Vec3& p : smooth.read.bodies.at(0).mesh.points) {
+        double off = 1e300;
+        for (std::size_t s = 0; s < sheets.count(); ++s)
+            off = std::min(off, std::abs(sheets[static_cast<std::int32_t>(s)].value(p)));
+        beyond += off > 0.1 * model.mesh.size ? 1 : 0;
+    }
+    EXPECT_LT(static_cast<double>(beyond),
+              0.01 * static_cast<double>(smooth.read.bodies[0].mesh.points.size()));
     const Written flat = written(model, part, true);
     EXPECT_TRUE(flat.result.valid) << flat.result.trouble;
     EXPECT_GT(flat.result.planes, 50);

@@ -149,8 +149,9 @@ class SolidWriter {
     }
 
     TopoDS_Shape make() {
-        make_chains();
         find_shared_normals();
+        for (int pass = 0; pass < 5 && straighten_folds(); ++pass) find_shared_normals();
+        make_chains();
         std::vector<std::vector<TopoDS_Face>> of_shell(shells_);
         for (std::size_t p = 0; p < patch_count_; ++p) of_shell[shell_of_patch(p)].push_back(face_of(p));
         return solids_of(of_shell);
@@ -158,6 +159,7 @@ class SolidWriter {
 
     // Of the places where patches meet smoothly: the largest angle, and the share within a degree.
     double bend() const { return bend_; }
+    std::vector<StepResult::Place> take_places() { return std::move(places_); }
     double within_a_degree() const {
         return bends_ > 0 ? static_cast<double>(bends_small_) / static_cast<double>(bends_) : 1.0;
     }
@@ -166,6 +168,7 @@ class SolidWriter {
     struct MeshEdge {
         std::int32_t from = 0, to = 0; // as the first triangle goes round
         std::int32_t first = -1, second = -1;
+        bool straight = false; // whatever the faces beside it are
     };
     struct Chain {
         TopoDS_Edge edge;
@@ -449,7 +452,7 @@ class SolidWriter {
         const Vec3 to = points_[static_cast<std::size_t>(edge.to)];
         const Cubic straight_one{from, (2.0 * from + to) / 3.0, (from + 2.0 * to) / 3.0, to};
         const Surface* exact = a != nullptr ? a : b;
-        if (!bends(a, b)) return straight_one;
+        if (!bends(a, b) || edge.straight) return straight_one;
         const bool fold = exact == nullptr && turn(edge) >= crease;
         const auto along = [&](std::int32_t p, const Vec3& chord) -> Vec3 {
             const Vec3& place = points_[static_cast<std::size_t>(p)];
@@ -661,7 +664,8 @@ class SolidWriter {
             if (!is_free(t)) continue;
             const Sides own = sides_of(t);
             for (std::size_t k = 0; k < 3; ++k) {
-                if (!smooth_across(edges_[edge_of_[t][k]])) continue;
+                const MeshEdge& edge = edges_[edge_of_[t][k]];
+                if (!smooth_across(edge) || edge.straight) continue;
                 const Cubic& c = own.cubic[k];
                 for (std::size_t i = 0; i < shared; ++i) {
                     const double s = shared_places[i];
@@ -763,13 +767,44 @@ class SolidWriter {
         return net;
     }
 
+    // Curved sides of a needle may cross, and its face folds over itself: its sides become straight, but
+    // those along exact faces that are round. Whether there was any.
+    bool straighten_folds() {
+        constexpr double standing = 0.34; // cosine: of the face's normal to the facet's
+        bool any = false;
+        for (std::size_t t = 0; t < skin_.triangles.size(); ++t) {
+            if (!is_free(t)) continue;
+            const Sides own = sides_of(t);
+            if (own.flat) continue;
+            const Net net = quintic(t, own);
+            const Vec3 n = facet(t).normalized();
+            bool folds = false;
+            for (std::size_t k = 0; k < 3; ++k)
+                for (const double s : {0.0625, 0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875, 0.9375}) {
+                    const Vec3 out = own.cubic[k].slope(s).cross(row_at(net, k, s) - own.cubic[k].at(s));
+                    folds = folds || !(out.dot(n) > standing * out.norm());
+                }
+            if (!folds) continue;
+            for (const std::size_t e : edge_of_[t]) {
+                MeshEdge& edge = edges_[e];
+                const auto round = [&](std::int32_t beside_it) {
+                    const Surface* s = beside(beside_it);
+                    return s != nullptr && s->kind != Kind::Plane;
+                };
+                if (edge.straight || round(edge.first) || round(edge.second)) continue;
+                edge.straight = any = true;
+            }
+        }
+        return any;
+    }
+
     // The part u, v, u + v <= 1 of a square of degree five each way.
     TopoDS_Face free_face(std::size_t t) {
         const Sides own = sides_of(t);
         TopoDS_Face out;
         TopoDS_Wire wire;
         builder_.MakeWire(wire);
-        if (own.flat) {
+        if (own.flat && skin_.facets) {
             const Vec3 n = facet(t).normalized();
             builder_.MakeFace(
                 out, new Geom_Plane(gp_Ax3(pnt(corner(t, 0)), dir(n), dir(corner(t, 1) - corner(t, 0)))),
@@ -777,6 +812,10 @@ class SolidWriter {
             for (std::size_t k = 0; k < 3; ++k) builder_.Add(wire, side(t, k));
             wire.Closed(true);
             builder_.Add(out, wire);
+            note_places(t, [&](double u, double v) {
+                return Vec3(corner(t, 0) + u * (corner(t, 1) - corner(t, 0)) +
+                            v * (corner(t, 2) - corner(t, 0)));
+            });
             return out;
         }
         const Net net = quintic(t, own);
@@ -796,6 +835,14 @@ class SolidWriter {
                         power[j + p][k + q] += count * ((p + q) % 2 == 0 ? 1.0 : -1.0) * fact[i] /
                                                (fact[p] * fact[q] * fact[i - p - q]) * net[j][k];
             }
+        note_places(t, [&](double u, double v) {
+            Vec3 at = Vec3::Zero();
+            for (std::size_t m = 0; m <= degree; ++m)
+                for (std::size_t n = 0; m + n <= degree; ++n)
+                    at += std::pow(u, static_cast<double>(m)) * std::pow(v, static_cast<double>(n)) *
+                          power[m][n];
+            return at;
+        });
         TColgp_Array2OfPnt poles(1, degree + 1, 1, degree + 1);
         for (std::size_t i = 0; i <= degree; ++i)
             for (std::size_t j = 0; j <= degree; ++j) {
@@ -829,6 +876,15 @@ class SolidWriter {
         builder_.Add(out, wire);
         note_bends(t, own, net);
         return out;
+    }
+
+    // Middle, sides' middles and between them and the corners, of a face by its parameters.
+    template <class At> void note_places(std::size_t t, const At& at) {
+        constexpr double s = 1.0 / 6.0;
+        constexpr std::array<std::array<double, 2>, 7> where{
+            {{1.0 / 3.0, 1.0 / 3.0}, {s, s}, {4.0 * s, s}, {s, 4.0 * s}, {0.5, 0.5}, {0.0, 0.5}, {0.5, 0.0}}};
+        for (const auto& [u, v] : where)
+            places_.push_back({static_cast<std::int32_t>(t), at(u, v) / skin_.scale});
     }
 
     // The normals of the patch at places on its smooth sides, against the neighbours' when they come.
@@ -1029,6 +1085,7 @@ class SolidWriter {
     std::vector<Shared> shared_normals_;    // of each mesh edge
     using BendPlaces = std::array<Vec3, 7>; // in equal steps
     std::unordered_map<std::size_t, BendPlaces> side_normals_;
+    std::vector<StepResult::Place> places_;
     double bend_ = 0.0;
     std::size_t bends_ = 0, bends_small_ = 0;
     BRep_Builder builder_;
@@ -1136,6 +1193,7 @@ StepResult write_solid(const Skin& skin, const std::filesystem::path& file) try 
     StepResult result = read_back(file, skin.scale);
     result.bend = writer.bend();
     result.within_a_degree = writer.within_a_degree();
+    result.places = writer.take_places();
     return result;
 } catch (const Standard_Failure& bad) {
     throw std::runtime_error(std::string("the CAD library could not make a solid of it: ") +
