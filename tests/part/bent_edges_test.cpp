@@ -29,7 +29,7 @@ BentSurface ball() {
     out.normal = [](std::size_t, std::size_t, const Vec3& p) { return p.normalized(); };
     return out;
 }
-double volume_of(const BentSkin& skin) {
+double volume_inside(const BentSkin& skin) {
     double out = 0.0;
     for (const auto& t : skin.triangles)
         out +=
@@ -51,11 +51,11 @@ std::map<std::pair<int, int>, int> edges_of(const BentSkin& skin) {
 TEST(BentEdges, ABallComesOutOfAnOctahedron) {
     for (const double sag : {0.05, 0.01}) {
         BentSkin skin = octahedron();
-        EXPECT_NEAR(volume_of(skin), 4.0 / 3.0, 1e-12);
+        EXPECT_NEAR(volume_inside(skin), 4.0 / 3.0, 1e-12);
         split_bent_edges(skin, {sag, 3.0, 0.01}, ball());
         // Shells of chords that are off by the sag at most enclose all but its share of the ball.
-        EXPECT_GT(volume_of(skin), 4.0 / 3.0 * pi * (1.0 - 4.0 * sag)) << sag;
-        EXPECT_LT(volume_of(skin), 4.0 / 3.0 * pi) << sag;
+        EXPECT_GT(volume_inside(skin), 4.0 / 3.0 * pi * (1.0 - 4.0 * sag)) << sag;
+        EXPECT_LT(volume_inside(skin), 4.0 / 3.0 * pi) << sag;
         const auto edges = edges_of(skin);
         for (const auto& [edge, times] : edges) {
             EXPECT_EQ(times, 1);
@@ -112,7 +112,7 @@ TEST(BentEdges, NothingTurnsOver) {
     wild.place = [](std::size_t, std::size_t, const Vec3& p) { return Vec3(-3.0 * p); };
     split_bent_edges(skin, {0.01, 0.1, 0.01}, wild);
     EXPECT_EQ(skin.points.size(), 6U);
-    EXPECT_NEAR(volume_of(skin), 4.0 / 3.0, 1e-12);
+    EXPECT_NEAR(volume_inside(skin), 4.0 / 3.0, 1e-12);
 }
 
 } // namespace upright

@@ -4,6 +4,7 @@
 #include "model/finished.hpp"
 #include "part/extract.hpp"
 #include "part/format.hpp"
+#include "part/formats/step_skin.hpp"
 #include "support/studies.hpp"
 
 #include <cmath>
@@ -51,6 +52,16 @@ Written written(const Model& model, const Part& part, bool facets = false) {
                    &out.result};
     format_of(part_formats(), file).write(to, file);
     out.read = cad::module().read_step(file, 1e-3, 1e-3, 0.0);
+    return out;
+}
+
+double volume_of(const cad::Skin& skin) {
+    double out = 0.0;
+    for (const auto& t : skin.triangles)
+        out +=
+            skin.points[static_cast<std::size_t>(t[0])].dot(skin.points[static_cast<std::size_t>(t[1])].cross(
+                skin.points[static_cast<std::size_t>(t[2])])) /
+            6.0;
     return out;
 }
 
@@ -119,6 +130,29 @@ TEST(Step, FreeFacesAreSmoothOrFlat) {
     EXPECT_GT(flat.result.planes, 50);
     EXPECT_NEAR(flat.result.volume / smooth.result.volume, 1.0, 0.001);
     EXPECT_EQ(flat.result.cylinders, smooth.result.cylinders);
+}
+
+// Wedges whose tips are about an edge of the space: no point is put outside, and volumes are those of the
+// part.
+TEST(Step, FreeFacesStayInTheSpace) {
+    const Model model =
+        build_model(study_from(drilled(), {"region.sink.active=false", "region.dent.active=false"}));
+    for (int k = 0; k < 24; ++k) {
+        std::vector<double> density;
+        for (const Vec3& c : model.mesh.centers)
+            density.push_back(std::clamp(
+                0.5 + 0.2 * (0.35 * (k - 8) + 0.4 * (40.0 - c.x()) + 0.8 * std::sin(0.6 * c.y()) - c.z()),
+                0.0, 1.0));
+        const Part part = PartField(model, density).extract({});
+        const StepSkin divided = step_skin(model, *part.solid, StepFaces::Divided);
+        const StepSkin plain = step_skin(model, *part.solid, StepFaces::Smooth);
+        Bounds box;
+        for (const Vec3& p : divided.skin.points) box.include(p);
+        EXPECT_GT(box.low.minCoeff(), -1e-6) << k;
+        EXPECT_LT((box.high - Vec3(40, 20, 20)).maxCoeff(), 1e-6) << k;
+        EXPECT_GE(divided.skin.triangles.size(), plain.skin.triangles.size());
+        EXPECT_NEAR(volume_of(divided.skin) / volume_of(plain.skin), 1.0, 0.005) << k;
+    }
 }
 
 // Two caps of a ball of radius 20 on each other, whose rim is a crease; all free. Rings of points that are

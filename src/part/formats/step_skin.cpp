@@ -126,7 +126,12 @@ StepSkin part_skin(const Model& model, const SolidPart& part) {
 class SmoothSkin {
   public:
     SmoothSkin(const Model& model, const SolidPart& part, StepSkin& skin)
-        : model_(model), part_(part), skin_(skin), size_(model.mesh.size) {}
+        : model_(model), part_(part), skin_(skin), size_(model.mesh.size), inner_(part.sheets->count()) {
+        for (const Improved::Face& face : part.faces)
+            if (face.sheet >= 0) inner_[static_cast<std::size_t>(face.sheet)] = true;
+        for (const std::int32_t sheet : skin.sheet)
+            if (sheet >= 0) inner_[static_cast<std::size_t>(sheet)] = part.free(sheet);
+    }
 
     void settle_points() {
         const auto& triangles = skin_.skin.triangles;
@@ -185,6 +190,19 @@ class SmoothSkin {
     }
     const Sheet& sheet(std::size_t t) const { return (*part_.sheets)[skin_.sheet[t]]; }
 
+    // Whether the way leads off an exact face, or through one: out of the space, where its edge is thin.
+    bool leaves(const Vec3& from, const Vec3& to) const {
+        const double near = on_exact * size_;
+        for (std::size_t s = 0; s < part_.sheets->count(); ++s) {
+            const auto number = static_cast<std::int32_t>(s);
+            if (inner_[s]) continue;
+            const double before = (*part_.sheets)[number].value(from);
+            const double after = (*part_.sheets)[number].value(to);
+            if (std::abs(after) > near && (std::abs(before) <= near || before * after < 0.0)) return true;
+        }
+        return false;
+    }
+
     // The place near p on the faces that these triangles lie on, in their mirror planes where they are
     // images of each other; nothing where none of them is free, or there is none.
     std::optional<Vec3> onto(const std::vector<std::size_t>& triangles, const Vec3& p) const {
@@ -200,7 +218,7 @@ class SmoothSkin {
         }
         if (!free || sheets.size() > 3) return {};
         auto there = part_.sheets->onto({sheets.begin(), sheets.end()}, unmirrored(model_, p, image));
-        if (!there) return {};
+        if (!there || leaves(unmirrored(model_, p, image), *there)) return {};
         for (const std::size_t t : triangles)
             if (skin_.skin.surface_of[t] >= 0 && std::abs(sheet(t).value(*there)) > on_exact * size_)
                 return {};
@@ -213,6 +231,7 @@ class SmoothSkin {
     const SolidPart& part_;
     StepSkin& skin_;
     double size_;
+    std::vector<bool> inner_; // of each sheet: free, or a face between regions alone
 };
 
 } // namespace
