@@ -32,7 +32,7 @@ struct BentSurface {
 };
 
 // Divides edges at their middles, the longest first, until none is beyond a limit or half of it would be too
-// short; a triangle that would turn over keeps its edges. `from` is filled anew.
+// short; edges whose triangles would turn over or become needles are left. `from` is filled anew.
 void split_bent_edges(BentSkin& skin, const BentLimits& limits, const BentSurface& surface);
 
 } // namespace upright
