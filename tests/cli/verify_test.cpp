@@ -292,6 +292,8 @@ TEST(Verify, ASolidIsWrittenReadAndVerified) {
     EXPECT_EQ(json["step"]["sound"], true);
     EXPECT_GE(json["step"]["planes"], 6);
     EXPECT_GT(json["step"]["smooth_faces"], 20);
+    EXPECT_LT(json["step"]["mean_distance"], 0.05);
+    EXPECT_GE(json["step"]["largest_distance"], json["step"]["mean_distance"]);
     const auto inspect = test::upright(folder.path(), {"inspect", "teil é.step", "--no-figures"});
     EXPECT_EQ(inspect.code, 0) << inspect.err;
     EXPECT_NE(inspect.out.find("1 body"), std::string::npos) << inspect.out;

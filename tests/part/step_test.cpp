@@ -228,6 +228,27 @@ TEST(Step, SmoothFacesMeetWithinADegreeButAtCreases) {
     }
 }
 
+// A needle with a bump at its tip, whose curved sides would cross and its face turn over.
+TEST(Step, NeedlesDoNotTurnOver) {
+    const test::TemporaryFolder folder;
+    for (const auto& [deep, bump] : {std::pair{0.01, 0.2}, {0.02, 0.3}, {0.03, 0.4}}) {
+        cad::Skin skin = lens(2, 9);
+        const std::size_t t = skin.triangles.size() / 4;
+        const auto [a, b, c] = skin.triangles[t];
+        const auto at = [&](std::int32_t p) { return skin.points[static_cast<std::size_t>(p)]; };
+        const Vec3 out = Vec3(at(b) - at(a)).cross(Vec3(at(c) - at(a))).normalized();
+        const auto tip = static_cast<std::int32_t>(skin.points.size());
+        skin.points.emplace_back((1.0 - deep) * (0.3 * at(a) + 0.7 * at(b)) + deep * at(c) + bump * out);
+        skin.triangles[t] = {a, b, tip};
+        skin.triangles.push_back({b, c, tip});
+        skin.triangles.push_back({c, a, tip});
+        skin.surface_of.resize(skin.triangles.size(), -1);
+        const cad::StepResult smooth = cad::module().write_step(skin, folder.path() / "needle.step");
+        EXPECT_TRUE(smooth.valid) << smooth.trouble;
+        EXPECT_LT(smooth.bend, 75.0) << bump;
+    }
+}
+
 // Holes drilled through a free face, whose arcs bulge into the triangles about them.
 TEST(Step, SmoothFacesDoNotFoldAboutDrilledHoles) {
     std::string holes;

@@ -383,10 +383,11 @@ int run_carve(const CarveWish& in, Session& session) {
                           {"smooth_faces", step.patches},
                           {"edge_tolerance", step.tolerance},
                           {"largest_bend", step.bend},
-                          {"within_a_degree", step.within_a_degree},
-                          {"largest_distance", step.off},
-                          {"mean_distance", step.mean_off},
-                          {"within_a_tenth", step.within_a_tenth}};
+                          {"within_a_degree", step.within_a_degree}};
+    if (step.off >= 0.0)
+        report["step"].update({{"largest_distance", step.off},
+                               {"mean_distance", step.mean_off},
+                               {"within_a_tenth", step.within_a_tenth}});
     write_text(fs::path(file).replace_extension(".json"), json_text(report));
     const fs::path png = in.out.empty() ? folder.figure("part") : fs::path(file).replace_extension(".png");
     console.result("part: " + file.string());
