@@ -2,6 +2,7 @@
 #include "part/formats/bent_edges.hpp"
 
 #include "base/angles.hpp"
+#include "part/triangles.hpp"
 
 #include <Eigen/Geometry>
 #include <cmath>
@@ -30,13 +31,7 @@ BentSurface ball() {
     return out;
 }
 double volume_inside(const BentSkin& skin) {
-    double out = 0.0;
-    for (const auto& t : skin.triangles)
-        out +=
-            skin.points[static_cast<std::size_t>(t[0])].dot(skin.points[static_cast<std::size_t>(t[1])].cross(
-                skin.points[static_cast<std::size_t>(t[2])])) /
-            6.0;
-    return out;
+    return volume({skin.points, skin.triangles});
 }
 // Edges as they run, each of which must be there the other way as well.
 std::map<std::pair<int, int>, int> edges_of(const BentSkin& skin) {

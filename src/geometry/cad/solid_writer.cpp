@@ -439,10 +439,11 @@ class SolidWriter {
 
     const Surface* beside(std::int32_t triangle) const { return surface_of(patch_at(triangle)); }
 
+    // Of an exact face; free ones have no surface.
+    static bool is_round(const Surface* s) { return s != nullptr && s->kind != Kind::Plane; }
     // Whether the edge between two faces may be a curve: flat facets have straight ones.
     bool bends(const Surface* a, const Surface* b) const {
-        const auto curved = [](const Surface* s) { return s != nullptr && s->kind != Kind::Plane; };
-        return !skin_.facets || curved(a) || curved(b);
+        return !skin_.facets || is_round(a) || is_round(b);
     }
     // The curve of an edge that is no line and no circle.
     Cubic cubic_of(const MeshEdge& edge) const {
@@ -519,7 +520,7 @@ class SolidWriter {
             bool round = false;
             for (const std::size_t e : edge_of_[t])
                 for (const Surface* s : {beside(edges_[e].first), beside(edges_[e].second)})
-                    round = round || (s != nullptr && s->kind != Kind::Plane);
+                    round = round || is_round(s);
             if (!round || least(skin_.triangles[t], facet(t).normalized()) >= narrow) continue;
             double best = -pi_here;
             std::size_t other = t;
@@ -787,11 +788,7 @@ class SolidWriter {
             if (!folds) continue;
             for (const std::size_t e : edge_of_[t]) {
                 MeshEdge& edge = edges_[e];
-                const auto round = [&](std::int32_t beside_it) {
-                    const Surface* s = beside(beside_it);
-                    return s != nullptr && s->kind != Kind::Plane;
-                };
-                if (edge.straight || round(edge.first) || round(edge.second)) continue;
+                if (edge.straight || is_round(beside(edge.first)) || is_round(beside(edge.second))) continue;
                 edge.straight = any = true;
             }
         }
