@@ -1,10 +1,9 @@
-// Curved patches of free triangles after Vlachos, Peters, Boyd & Mitchell 2001 ("Curved PN triangles"): cubic
-// edges from points and normals alone, so that neighbours share them; raised to degree five, whose inner
-// points give both patches at an edge one normal at three places between its ends as well. A triangle is a
-// part of a square of the same degree each way, trimmed by three straight lines of its parameters.
+// Free triangles become curved ones (curved_triangle.hpp): each is a part of a square of the same degree each
+// way, trimmed by three straight lines of its parameters.
 #include "geometry/cad/solid_writer.hpp"
 
 #include "base/edge_key.hpp"
+#include "geometry/curved_triangle.hpp"
 
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepBndLib.hxx>
@@ -76,6 +75,7 @@ constexpr double pi_here = 3.14159265358979323846;
 constexpr double crease = 45.0 * pi_here / 180.0;   // free faces that turn more meet in an edge
 constexpr double steepest = 60.0 * pi_here / 180.0; // a curve may leave its chord by so much
 constexpr double tangent = 0.2;                     // sine: faces that meet at less go on smoothly
+constexpr std::size_t usual_degree = 5;             // of smooth faces
 constexpr double close_enough = 1e-6;               // millimetres: of points to their surfaces
 
 gp_Pnt pnt(const Vec3& p) {
@@ -96,20 +96,6 @@ Vec3 normal_at(const Surface& s, const Vec3& p) {
     const Vec3 out = (arm - arm.dot(s.axis) * s.axis).normalized();
     return s.kind == Kind::Cylinder ? out : Vec3(out - s.growth * s.axis).normalized();
 }
-
-// A cubic from a to d; straight where b and c are its thirds.
-struct Cubic {
-    Vec3 a, b, c, d;
-    Vec3 at(double t) const {
-        const double s = 1.0 - t;
-        return s * s * s * a + 3.0 * s * s * t * b + 3.0 * s * t * t * c + t * t * t * d;
-    }
-    // A third of its derivative.
-    Vec3 slope(double t) const {
-        const double s = 1.0 - t;
-        return s * s * (b - a) + 2.0 * s * t * (c - b) + t * t * (d - c);
-    }
-};
 
 // The handle at `from` of a curve towards `to` that leaves along the given direction: a circle's arc comes
 // out as one to the fourth order.
@@ -149,8 +135,13 @@ class SolidWriter {
     }
 
     TopoDS_Shape make() {
-        find_shared_normals();
-        for (int pass = 0; pass < 5 && straighten_folds(); ++pass) find_shared_normals();
+        degree_.assign(skin_.triangles.size(), usual_degree);
+        tried_.assign(skin_.triangles.size(), 0);
+        find_curved();
+        for (int pass = 0; pass < 5 && straighten_folds(); ++pass) find_curved();
+        if (!skin_.facets)
+            while (find_bends()) {
+            }
         make_chains();
         std::vector<std::vector<TopoDS_Face>> of_shell(shells_);
         for (std::size_t p = 0; p < patch_count_; ++p) of_shell[shell_of_patch(p)].push_back(face_of(p));
@@ -579,13 +570,11 @@ class SolidWriter {
         double area = 0.0; // that of the facets which moving points take along
         for (std::size_t t = 0; t < skin_.triangles.size(); ++t) {
             if (!is_free(t)) continue;
-            const Sides own = sides_of(t);
-            Vec3 mean = 0.1 * own.middle; // of the control points, as of the face
-            Vec3 center = Vec3::Zero();
-            for (const Cubic& c : own.cubic) {
-                mean += 0.1 * (c.a + c.b + c.c);
-                center += c.a / 3.0;
-            }
+            const CurvedTriangle own(sides_of(t));
+            Vec3 mean = Vec3::Zero(); // of the control points, as of the face
+            for (std::size_t i = 0; i <= 3; ++i)
+                for (std::size_t j = 0; i + j <= 3; ++j) mean += 0.1 * own.at(i, j);
+            const Vec3 center = (corner(t, 0) + corner(t, 1) + corner(t, 2)) / 3.0;
             const Vec3 n = 0.5 * facet(t);
             more += (mean - center).dot(n);
             for (const std::int32_t p : skin_.triangles[t])
@@ -610,29 +599,23 @@ class SolidWriter {
         return TopoDS::Edge(chain.edge.Oriented(chain.left == patch_[t] ? TopAbs_FORWARD : TopAbs_REVERSED));
     }
 
-    // The sides of a triangle as it goes round, and the middle control point of the cubic patch of PN
-    // triangles.
-    struct Sides {
-        std::array<Cubic, 3> cubic;
-        Vec3 middle = Vec3::Zero();
-        bool flat = true;
-    };
-    Sides sides_of(std::size_t t) const {
-        Sides out;
-        Vec3 corners = Vec3::Zero();
-        Vec3 mean = Vec3::Zero();
+    // The sides of a triangle as it goes round.
+    std::array<Cubic, 3> sides_of(std::size_t t) const {
+        std::array<Cubic, 3> out;
         for (std::size_t k = 0; k < 3; ++k) {
             const MeshEdge& edge = edges_[edge_of_[t][k]];
             const Cubic c = cubic_of(edge);
-            out.cubic[k] = edge.first == static_cast<std::int32_t>(t) ? c : Cubic{c.d, c.c, c.b, c.a};
-            const Cubic& own = out.cubic[k];
-            const double off =
-                (own.b - (2.0 * own.a + own.d) / 3.0).norm() + (own.c - (own.a + 2.0 * own.d) / 3.0).norm();
-            out.flat = out.flat && off < 1e-9 * (own.d - own.a).norm();
-            corners += own.a / 3.0;
-            mean += (own.b + own.c) / 6.0;
+            out[k] = edge.first == static_cast<std::int32_t>(t) ? c : c.reversed();
         }
-        out.middle = mean + 0.5 * (mean - corners);
+        return out;
+    }
+    static bool is_flat(const std::array<Cubic, 3>& sides) {
+        bool out = true;
+        for (const Cubic& c : sides) {
+            const double off =
+                (c.b - (2.0 * c.a + c.d) / 3.0).norm() + (c.c - (c.a + 2.0 * c.d) / 3.0).norm();
+            out = out && off < 1e-9 * (c.d - c.a).norm();
+        }
         return out;
     }
 
@@ -649,143 +632,64 @@ class SolidWriter {
                                     -1.0, 1.0));
     }
 
-    // Where both patches at a smooth edge are given one normal, besides at its ends.
-    static constexpr std::array<double, 2> shared_places{1.0 / 3.0, 2.0 / 3.0};
-    static constexpr std::size_t shared = shared_places.size();
-    using Shared = std::array<Vec3, shared>;
-
     bool runs_forward(std::size_t t, std::size_t k) const {
         return edges_[edge_of_[t][k]].first == static_cast<std::int32_t>(t);
     }
-
-    // At these places of every smooth edge, as it runs: the means of the normals of the PN triangles at it.
-    void find_shared_normals() {
-        shared_normals_.assign(edges_.size(), {Vec3::Zero(), Vec3::Zero()});
-        for (std::size_t t = 0; t < skin_.triangles.size(); ++t) {
-            if (!is_free(t)) continue;
-            const Sides own = sides_of(t);
-            for (std::size_t k = 0; k < 3; ++k) {
-                const MeshEdge& edge = edges_[edge_of_[t][k]];
-                if (!smooth_across(edge) || edge.straight) continue;
-                const Cubic& c = own.cubic[k];
-                for (std::size_t i = 0; i < shared; ++i) {
-                    const double s = shared_places[i];
-                    const Vec3 across = (1 - s) * (1 - s) * own.cubic[(k + 2) % 3].c +
-                                        2 * s * (1 - s) * own.middle + s * s * own.cubic[(k + 1) % 3].b -
-                                        c.at(s);
-                    shared_normals_[edge_of_[t][k]][runs_forward(t, k) ? i : shared - 1 - i] +=
-                        c.slope(s).cross(across).normalized();
-                }
-            }
-        }
-        for (auto& of_edge : shared_normals_)
-            for (Vec3& n : of_edge)
-                if (n.norm() > 0.0) n.normalize();
+    std::size_t side_of(std::int32_t triangle, std::size_t edge) const {
+        const auto& sides = edge_of_[static_cast<std::size_t>(triangle)];
+        return static_cast<std::size_t>(std::find(sides.begin(), sides.end(), edge) - sides.begin());
     }
 
-    // A triangle of degree five: control points [of u][of v], u towards the second corner, v towards the
-    // third.
-    static constexpr std::size_t degree = 5;
-    using Net = std::array<std::array<Vec3, degree + 1>, degree + 1>;
-
-    // The control points of the row next to side k, as the side runs.
-    static std::array<std::array<std::size_t, 2>, degree> row_of(std::size_t k) {
-        std::array<std::array<std::size_t, 2>, degree> out{};
-        for (std::size_t i = 0; i < degree; ++i)
-            out[i] = k == 0   ? std::array<std::size_t, 2>{i, 1}
-                     : k == 1 ? std::array<std::size_t, 2>{degree - 1 - i, i}
-                              : std::array<std::size_t, 2>{1, degree - 1 - i};
-        return out;
-    }
-    // The Bernstein polynomials of the row.
-    static std::array<double, degree> weights_at(double s) {
-        constexpr std::array<double, degree> choose{1, 4, 6, 4, 1};
-        std::array<double, degree> out{};
-        for (std::size_t i = 0; i < degree; ++i)
-            out[i] = choose[i] * std::pow(s, static_cast<double>(i)) *
-                     std::pow(1.0 - s, static_cast<double>(degree - 1 - i));
-        return out;
-    }
-    static Vec3 row_at(const Net& net, std::size_t k, double s) {
-        const auto row = row_of(k);
-        const auto weights = weights_at(s);
-        Vec3 out = Vec3::Zero();
-        for (std::size_t i = 0; i < degree; ++i) out += weights[i] * net[row[i][0]][row[i][1]];
-        return out;
+    // All PN triangles of the free surface.
+    void find_curved() {
+        curved_.assign(skin_.triangles.size(), {});
+        for (std::size_t t = 0; t < skin_.triangles.size(); ++t)
+            if (is_free(t)) curved_[t].emplace(sides_of(t));
     }
 
-    // The PN triangle raised to degree five, its six inner points moved as little as gives it the normals on
-    // its smooth sides that the neighbours have too.
-    Net quintic(std::size_t t, const Sides& own) const {
-        Net net;
-        for (auto& row : net) row.fill(Vec3::Zero());
-        const auto& c = own.cubic;
-        net[0][0] = c[0].a, net[1][0] = c[0].b, net[2][0] = c[0].c, net[3][0] = c[0].d;
-        net[2][1] = c[1].b, net[1][2] = c[1].c, net[0][3] = c[1].d;
-        net[0][2] = c[2].b, net[0][1] = c[2].c;
-        net[1][1] = own.middle;
-        for (std::size_t n = 3; n < degree; ++n) { // from degree n to the next
-            Net up;
-            for (auto& row : up) row.fill(Vec3::Zero());
-            for (std::size_t i = 0; i <= n + 1; ++i)
-                for (std::size_t j = 0; i + j <= n + 1; ++j) {
-                    const std::size_t k = n + 1 - i - j;
-                    if (i > 0) up[i][j] += static_cast<double>(i) * net[i - 1][j];
-                    if (j > 0) up[i][j] += static_cast<double>(j) * net[i][j - 1];
-                    if (k > 0) up[i][j] += static_cast<double>(k) * net[i][j];
-                    up[i][j] /= static_cast<double>(n + 1);
-                }
-            net = up;
-        }
-        constexpr std::array<std::array<std::size_t, 2>, 6> inner{
-            {{1, 1}, {2, 1}, {3, 1}, {2, 2}, {1, 3}, {1, 2}}};
-        constexpr auto asked = static_cast<Eigen::Index>(3 * shared);
-        Eigen::Matrix<double, asked, 18> moves = Eigen::Matrix<double, asked, 18>::Zero();
-        Eigen::Matrix<double, asked, 1> miss = Eigen::Matrix<double, asked, 1>::Zero();
+    // The mean of the normals of both PN triangles at a place of a smooth edge, as it runs.
+    Vec3 shared_normal(std::size_t e, double s) const {
+        const MeshEdge& edge = edges_[e];
+        const Vec3 n =
+            curved_[static_cast<std::size_t>(edge.first)]->normal(side_of(edge.first, e), s) +
+            curved_[static_cast<std::size_t>(edge.second)]->normal(side_of(edge.second, e), 1.0 - s);
+        return n.norm() > 0.0 ? Vec3(n.normalized()) : Vec3::Zero();
+    }
+
+    // With the normals on its smooth sides that the neighbours have too.
+    CurvedTriangle patch_of(std::size_t t) const {
+        CurvedTriangle out = curved_[t]->raised(degree_[t]);
+        std::vector<CurvedTriangle::Asked> asked;
         for (std::size_t k = 0; k < 3; ++k) {
-            const auto row = row_of(k);
-            for (std::size_t i = 0; i < shared; ++i) {
-                const std::size_t place = runs_forward(t, k) ? i : shared - 1 - i;
-                const Vec3& n = shared_normals_[edge_of_[t][k]][place];
-                if (n.norm() == 0.0) continue;
-                const auto at = static_cast<Eigen::Index>(shared * k + i);
-                miss[at] = -n.dot(row_at(net, k, shared_places[i]) - c[k].at(shared_places[i]));
-                const auto weights = weights_at(shared_places[i]);
-                for (std::size_t p = 1; p + 1 < degree; ++p) {
-                    const auto which = static_cast<Eigen::Index>(
-                        std::find(inner.begin(), inner.end(), row[p]) - inner.begin());
-                    moves.block<1, 3>(at, 3 * which) = weights[p] * n.transpose();
-                }
+            const MeshEdge& edge = edges_[edge_of_[t][k]];
+            if (!smooth_across(edge) || edge.straight) continue;
+            const std::size_t parts = degree_[t] - 2;
+            for (std::size_t i = 1; i < parts; ++i) {
+                const double s = static_cast<double>(i) / static_cast<double>(parts);
+                const Vec3 n = shared_normal(edge_of_[t][k], runs_forward(t, k) ? s : 1.0 - s);
+                if (n.allFinite() && n.norm() > 0.0) asked.push_back({k, s, n});
             }
         }
-        Eigen::Matrix<double, asked, asked> gram = moves * moves.transpose();
-        gram.diagonal().array() += 1e-4;
-        const Eigen::Matrix<double, 18, 1> by = moves.transpose() * gram.ldlt().solve(miss);
-        const double size = (c[0].d - c[0].a).norm();
-        if (by.allFinite() && by.norm() < 4.0 * size)
-            for (std::size_t p = 0; p < inner.size(); ++p)
-                net[inner[p][0]][inner[p][1]] += by.segment<3>(static_cast<Eigen::Index>(3 * p));
-        return net;
+        out.meet(asked);
+        return out;
+    }
+
+    // Whether a face folds over itself at one of its sides.
+    bool folds(std::size_t t, const CurvedTriangle& patch) const {
+        constexpr double standing = 0.34; // cosine: of the face's normal to the facet's
+        const Vec3 n = facet(t).normalized();
+        for (std::size_t k = 0; k < 3; ++k)
+            for (const double s : {0.0625, 0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875, 0.9375})
+                if (!(patch.normal(k, s).dot(n) > standing)) return true;
+        return false;
     }
 
     // Curved sides of a needle may cross, and its face folds over itself: its sides become straight, but
     // those along exact faces that are round. Whether there was any.
     bool straighten_folds() {
-        constexpr double standing = 0.34; // cosine: of the face's normal to the facet's
         bool any = false;
         for (std::size_t t = 0; t < skin_.triangles.size(); ++t) {
-            if (!is_free(t)) continue;
-            const Sides own = sides_of(t);
-            if (own.flat) continue;
-            const Net net = quintic(t, own);
-            const Vec3 n = facet(t).normalized();
-            bool folds = false;
-            for (std::size_t k = 0; k < 3; ++k)
-                for (const double s : {0.0625, 0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875, 0.9375}) {
-                    const Vec3 out = own.cubic[k].slope(s).cross(row_at(net, k, s) - own.cubic[k].at(s));
-                    folds = folds || !(out.dot(n) > standing * out.norm());
-                }
-            if (!folds) continue;
+            if (!is_free(t) || is_flat(sides_of(t)) || !folds(t, patch_of(t))) continue;
             for (const std::size_t e : edge_of_[t]) {
                 MeshEdge& edge = edges_[e];
                 if (edge.straight || is_round(beside(edge.first)) || is_round(beside(edge.second))) continue;
@@ -795,13 +699,12 @@ class SolidWriter {
         return any;
     }
 
-    // The part u, v, u + v <= 1 of a square of degree five each way.
+    // The part u, v, u + v <= 1 of a square of the same degree each way.
     TopoDS_Face free_face(std::size_t t) {
-        const Sides own = sides_of(t);
         TopoDS_Face out;
         TopoDS_Wire wire;
         builder_.MakeWire(wire);
-        if (own.flat && skin_.facets) {
+        if (skin_.facets && is_flat(sides_of(t))) {
             const Vec3 n = facet(t).normalized();
             builder_.MakeFace(
                 out, new Geom_Plane(gp_Ax3(pnt(corner(t, 0)), dir(n), dir(corner(t, 1) - corner(t, 0)))),
@@ -815,41 +718,14 @@ class SolidWriter {
             });
             return out;
         }
-        const Net net = quintic(t, own);
-        // To powers u^m v^n: (1 - u - v)^i = sum over p + q <= i of (-1)^(p + q) i! / (p! q! (i - p - q)!).
-        constexpr std::array<double, degree + 1> fact{1.0, 1.0, 2.0, 6.0, 24.0, 120.0};
-        const auto choose = [&](std::size_t n, std::size_t k) {
-            return k > n ? 0.0 : fact[n] / (fact[k] * fact[n - k]);
-        };
-        Net power;
-        for (auto& row : power) row.fill(Vec3::Zero());
-        for (std::size_t j = 0; j <= degree; ++j)
-            for (std::size_t k = 0; j + k <= degree; ++k) {
-                const std::size_t i = degree - j - k;
-                const double count = fact[degree] / (fact[i] * fact[j] * fact[k]);
-                for (std::size_t p = 0; p <= i; ++p)
-                    for (std::size_t q = 0; p + q <= i; ++q)
-                        power[j + p][k + q] += count * ((p + q) % 2 == 0 ? 1.0 : -1.0) * fact[i] /
-                                               (fact[p] * fact[q] * fact[i - p - q]) * net[j][k];
-            }
-        note_places(t, [&](double u, double v) {
-            Vec3 at = Vec3::Zero();
-            for (std::size_t m = 0; m <= degree; ++m)
-                for (std::size_t n = 0; m + n <= degree; ++n)
-                    at += std::pow(u, static_cast<double>(m)) * std::pow(v, static_cast<double>(n)) *
-                          power[m][n];
-            return at;
-        });
-        TColgp_Array2OfPnt poles(1, degree + 1, 1, degree + 1);
-        for (std::size_t i = 0; i <= degree; ++i)
-            for (std::size_t j = 0; j <= degree; ++j) {
-                Vec3 at = Vec3::Zero();
-                for (std::size_t m = 0; m <= i; ++m)
-                    for (std::size_t n = 0; n <= j; ++n)
-                        at +=
-                            choose(i, m) / choose(degree, m) * choose(j, n) / choose(degree, n) * power[m][n];
-                poles(static_cast<int>(i) + 1, static_cast<int>(j) + 1) = pnt(at);
-            }
+        const CurvedTriangle patch = patch_of(t);
+        note_places(t, [&](double u, double v) { return patch.point(u, v); });
+        const auto wide = static_cast<int>(patch.degree()) + 1;
+        TColgp_Array2OfPnt poles(1, wide, 1, wide);
+        const std::vector<Vec3> square = patch.square();
+        for (int i = 0; i < wide; ++i)
+            for (int j = 0; j < wide; ++j)
+                poles(i + 1, j + 1) = pnt(square[static_cast<std::size_t>(i * wide + j)]);
         const Handle(Geom_BezierSurface) bezier = new Geom_BezierSurface(poles);
         builder_.MakeFace(out, GeomConvert::SurfaceToBSplineSurface(bezier), close_enough);
         // Sides in the parameters: (0, 0) to (1, 0), on to (0, 1) and back, as their cubics run.
@@ -871,7 +747,6 @@ class SolidWriter {
         }
         wire.Closed(true);
         builder_.Add(out, wire);
-        note_bends(t, own, net);
         return out;
     }
 
@@ -884,27 +759,49 @@ class SolidWriter {
             places_.push_back({static_cast<std::int32_t>(t), at(u, v) / skin_.scale});
     }
 
-    // The normals of the patch at places on its smooth sides, against the neighbours' when they come.
-    void note_bends(std::size_t t, const Sides& own, const Net& net) {
-        for (std::size_t k = 0; k < 3; ++k) {
-            if (!smooth_across(edges_[edge_of_[t][k]])) continue;
-            const Cubic& c = own.cubic[k];
-            BendPlaces normal;
-            for (std::size_t i = 0; i < normal.size(); ++i) {
-                const double s = static_cast<double>(i + 1) / static_cast<double>(normal.size() + 1);
-                normal[i] = c.slope(s).cross(row_at(net, k, s) - c.at(s)).normalized();
-            }
-            const auto [at, fresh] = side_normals_.emplace(edge_of_[t][k], normal);
-            if (fresh) continue;
-            for (std::size_t i = 0; i < normal.size(); ++i) { // the neighbour goes the other way
+    // Where patches meet smoothly: the angles between their normals. Those of edges where it is too large get
+    // a higher degree, with more normals in common, where that makes no folds. Whether any did.
+    bool find_bends() {
+        constexpr std::size_t parts = 24; // places looked at are between these
+        std::vector<std::array<std::array<Vec3, parts - 1>, 2>> normals(edges_.size());
+        for (std::size_t t = 0; t < skin_.triangles.size(); ++t) {
+            if (!is_free(t)) continue;
+            const CurvedTriangle patch = patch_of(t);
+            for (std::size_t k = 0; k < 3; ++k)
+                for (std::size_t i = 1; i < parts; ++i) {
+                    const std::size_t at = runs_forward(t, k) ? i : parts - i;
+                    normals[edge_of_[t][k]][runs_forward(t, k) ? 0 : 1][at - 1] =
+                        patch.normal(k, static_cast<double>(i) / static_cast<double>(parts));
+                }
+        }
+        bend_ = 0.0;
+        bends_ = bends_small_ = 0;
+        bool any = false;
+        for (std::size_t e = 0; e < edges_.size(); ++e) {
+            const MeshEdge& edge = edges_[e];
+            if (!smooth_across(edge)) continue;
+            bool small = true;
+            for (std::size_t i = 0; i + 1 < parts; ++i) {
                 const double angle =
-                    std::acos(std::clamp(at->second[normal.size() - 1 - i].dot(normal[i]), -1.0, 1.0)) *
-                    180.0 / pi_here;
+                    std::acos(std::clamp(normals[e][0][i].dot(normals[e][1][i]), -1.0, 1.0)) * 180.0 /
+                    pi_here;
                 bend_ = std::max(bend_, angle);
+                small = small && angle <= 1.0;
                 bends_small_ += angle <= 1.0 ? 1 : 0;
                 ++bends_;
             }
+            for (const std::int32_t t : {edge.first, edge.second}) {
+                const auto own = static_cast<std::size_t>(t);
+                if (small || tried_[own] != 0) continue;
+                tried_[own] = 1;
+                degree_[own] = CurvedTriangle::most;
+                if (folds(own, patch_of(own)))
+                    degree_[own] = usual_degree;
+                else
+                    any = true;
+            }
         }
+        return any;
     }
 
     // The loops round a patch, each a list of chains in the direction in which the patch goes round.
@@ -1012,22 +909,24 @@ class SolidWriter {
         struct Piece {
             TopoDS_Shell shell;
             double volume = 0.0;
-            Bnd_Box box;
+            Vec3 low = Vec3::Constant(1e300), high = Vec3::Constant(-1e300);
         };
-        std::vector<Piece> pieces;
-        std::vector<double> volume(shells_, 0.0);
-        for (std::size_t t = 0; t < skin_.triangles.size(); ++t)
-            volume[shell_[t]] += corner(t, 0).dot(corner(t, 1).cross(corner(t, 2))) / 6.0;
+        std::vector<Piece> pieces(shells_);
+        for (std::size_t t = 0; t < skin_.triangles.size(); ++t) {
+            Piece& piece = pieces[shell_[t]];
+            piece.volume += corner(t, 0).dot(corner(t, 1).cross(corner(t, 2))) / 6.0;
+            for (std::size_t k = 0; k < 3; ++k) {
+                piece.low = piece.low.cwiseMin(corner(t, k));
+                piece.high = piece.high.cwiseMax(corner(t, k));
+            }
+        }
         for (std::size_t s = 0; s < of_shell.size(); ++s) {
-            Piece piece;
+            Piece& piece = pieces[s];
             builder_.MakeShell(piece.shell);
             for (const TopoDS_Face& face : of_shell[s]) builder_.Add(piece.shell, face);
             piece.shell = TopoDS::Shell(context_->Apply(piece.shell));
             piece.shell.Closed(true);
             BRepLib::SameParameter(piece.shell, 1e-5, false);
-            piece.volume = volume[s];
-            BRepBndLib::Add(piece.shell, piece.box);
-            pieces.push_back(std::move(piece));
         }
         // Shells turned inside out are hollows, of the smallest body around them.
         std::vector<TopoDS_Solid> solids;
@@ -1045,12 +944,8 @@ class SolidWriter {
             std::size_t best = outer.size();
             for (std::size_t k = 0; k < outer.size(); ++k) {
                 const Piece& around = pieces[outer[k]];
-                double box[12];
-                hollow.box.Get(box[0], box[1], box[2], box[3], box[4], box[5]);
-                around.box.Get(box[6], box[7], box[8], box[9], box[10], box[11]);
-                bool inside = true;
-                for (int a = 0; a < 3; ++a)
-                    inside = inside && box[a] >= box[6 + a] && box[3 + a] <= box[9 + a];
+                const bool inside = (hollow.low - around.low).minCoeff() >= 0.0 &&
+                                    (around.high - hollow.high).minCoeff() >= 0.0;
                 if (inside && (best == outer.size() || around.volume < pieces[outer[best]].volume)) best = k;
             }
             if (best == outer.size()) throw std::runtime_error("a hollow lies in no body");
@@ -1079,9 +974,9 @@ class SolidWriter {
     std::vector<Chain> chains_;
     std::vector<std::size_t> chain_of_; // of each mesh edge
     std::unordered_map<std::int32_t, TopoDS_Vertex> vertices_;
-    std::vector<Shared> shared_normals_;    // of each mesh edge
-    using BendPlaces = std::array<Vec3, 7>; // in equal steps
-    std::unordered_map<std::size_t, BendPlaces> side_normals_;
+    std::vector<std::optional<CurvedTriangle>> curved_; // of each free triangle, of degree three
+    std::vector<std::size_t> degree_;                   // of the faces that they become
+    std::vector<char> tried_;                           // a higher degree for them
     std::vector<StepResult::Place> places_;
     double bend_ = 0.0;
     std::size_t bends_ = 0, bends_small_ = 0;

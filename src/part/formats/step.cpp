@@ -42,6 +42,11 @@ std::string words_of(const cad::StepResult& r, double part_volume) {
                        100.0 * (r.volume / part_volume - 1.0));
 }
 
+// Rounded down: not all is never a hundred.
+double percent(double share) {
+    return std::floor(1e4 * share) / 100.0;
+}
+
 void write_step_part(const PartToWrite& part, const std::filesystem::path& file) {
     if (part.part == nullptr || part.model == nullptr || !part.part->solid)
         throw Error::usage("STEP takes the part of a solid model, which this is not",
@@ -87,15 +92,15 @@ void write_step_part(const PartToWrite& part, const std::filesystem::path& file)
                     words_of(result, part.part->volume), result.tolerance, part.length_unit));
     if (result.patches > 0 && !made.skin.facets)
         say(fmt::format(
-            "      smooth faces meet within a degree at {:.3g} % of the places looked at, within {:.2g} "
+            "      smooth faces meet within a degree at {:.5g} % of the places looked at, within {:.2g} "
             "at all",
-            100.0 * result.within_a_degree, result.bend));
+            percent(result.within_a_degree), result.bend));
     measure_off(*part.model, *part.part->solid, made, result);
     if (result.off >= 0.0)
         say(fmt::format(
-            "      free faces lie within a tenth of the mesh's size of the design's surface at {:.3g} "
+            "      free faces lie within a tenth of the mesh's size of the design's surface at {:.5g} "
             "% of the places, {:.2g} on the mean, {:.2g} at most",
-            100.0 * result.within_a_tenth, result.mean_off, result.off));
+            percent(result.within_a_tenth), result.mean_off, result.off));
     if (part.read_back != nullptr) *part.read_back = result;
 }
 
