@@ -100,21 +100,28 @@ class DrawCheck {
                 pieces.emplace_back(at[i], at[i + 1]);
         }
         if (pieces.empty()) return Line::Empty;
+        // The stretch of the line where the design is free; void shapes before and behind it are no part of
+        // the space.
         const double end = high_ - low_ + 2.0 * size_;
+        double from = end;
+        double to = 0.0;
         bool within = false;
-        bool left = false;
         for (double s = 0.0; s < end; s += asked_every * size_) {
             const RegionId r = owner(foot + s * draw_.along);
-            if (r != RegionId::None && model_.shapes[r].role != Role::Design) return Line::Exempt;
-            if (r != RegionId::None && left) return Line::Exempt; // a gap of the space itself
-            left = left || (within && r == RegionId::None);
-            within = r != RegionId::None;
+            const bool outside = r == RegionId::None || model_.shapes[r].role == Role::Void;
+            if (!outside && model_.shapes[r].role != Role::Design) return Line::Exempt;
+            if (!outside && !within && from < end) return Line::Exempt; // a gap of the space itself
+            within = !outside;
+            if (outside) continue;
+            from = std::min(from, s);
+            to = s;
         }
         if (pieces.size() > 1) return Line::Bad;
         if (draw_.dies == 2) {
             // Dies that part column by column meet within whatever one piece there is.
             if (draw_.parting == FormCard::Draw::Parting::Found) return Line::Good;
             const double cut = parting_ - foot.dot(draw_.along);
+            if (cut < from - size_ || cut > to + size_) return Line::Exempt; // no design reaches the parting
             return pieces[0].first <= cut + size_ && pieces[0].second >= cut - size_ ? Line::Good : Line::Bad;
         }
         // Down to where the space ends, but for a cell.
@@ -164,7 +171,8 @@ class DrawCheck {
         }
         out.value = rounds == 0 ? 0.0 : (2.0 * rounds - 1.0) * step_;
         out.also =
-            fmt::format("{} of {} lines that miss kept and void shapes and gaps of the space", total, seen);
+            seen > 0 ? fmt::format("{} of {} lines that miss kept shapes and gaps of the space", total, seen)
+                     : std::string("none was looked at: every line meets a kept shape or a gap of the space");
         return out;
     }
 

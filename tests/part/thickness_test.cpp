@@ -186,5 +186,39 @@ TEST(MakingTest, GapsOfTheSpaceAreNoUndercuts) {
     }
 }
 
+// Void shapes before and behind the design hide none of it, as empty space does not; where every line meets a
+// kept shape nothing is looked at, and that is said.
+TEST(MakingTest, VoidShapesBesideTheDesignHideNoUndercuts) {
+    for (const std::string dies : {"1", "2", "2, parting = \"found\""}) {
+        const auto study = [&](bool kept) {
+            StudyText text;
+            text.steel()
+                .region("block", "box = [[0, 0, 0], [60, 30, 30]]")
+                .region("before", "box = [[0, 0, 0], [12, 30, 30]]", "void")
+                .region("behind", "box = [[48, 0, 0], [60, 30, 30]]", "void");
+            if (kept) text.region("core", "box = [[27, 0, 0], [33, 30, 30]]", "keep");
+            return study_from(text.add("[[surface]]\nname = \"root\"\nof = \"block\"\nfacing = [0, 0, -1]\n")
+                                  .support("clamp", "root", R"(["x", "y", "z"])")
+                                  .mesh("size = 3")
+                                  .add("[form]\ndraw = { along = [1, 0, 0], dies = " + dies + " }\n"));
+        };
+        const auto judged = [&](bool kept, const std::function<bool(const Vec3&)>& inside) {
+            Part part = cubes({60, 30, 30}, inside, true);
+            part.solid = std::make_shared<SolidPart>();
+            return check_making(build_model(study(kept)), part, 30.0, {}).at(0);
+        };
+        const auto space = [](const Vec3& p) { return p.x() > 12.0 && p.x() < 48.0; };
+        const auto notched = [&](const Vec3& p) {
+            return space(p) && !(p.z() < 12.0 && std::abs(p.x() - 30) < 4);
+        };
+        const MakingFinding whole = judged(false, space);
+        EXPECT_EQ(whole.value, 0.0) << dies;
+        EXPECT_EQ(whole.also.rfind("0 of ", 0), 0U) << whole.also;
+        EXPECT_EQ(whole.also.rfind("0 of 0 ", 0), std::string::npos) << whole.also;
+        EXPECT_GT(judged(false, notched).value, 9.0) << dies;
+        EXPECT_NE(judged(true, notched).also.find("none was looked at"), std::string::npos) << dies;
+    }
+}
+
 } // namespace
 } // namespace upright
