@@ -162,6 +162,30 @@ TEST(Draw, WithoutHolesAWallStands) {
         EXPECT_NEAR(density[e], model.mesh.centers[e].z() < 1.0 ? 1.0 : 0.0, 0.03);
 }
 
+// A slab of 20 x 4 cells beside a kept column, above void: layer k reaches k + 1 cells out from the column.
+TEST(Overhang, WhatCouldNeverBeThereIsDoubted) {
+    const auto doubt = [](const std::string& under, const std::string& rule) {
+        const Model model =
+            build_model(test::study_from(test::StudyText()
+                                             .steel()
+                                             .region("column", "box = [[-2, 0, -2], [0, 3, 4]]", "keep")
+                                             .region("slab", "box = [[0, 0, 0], [20, 3, 4]]")
+                                             .region("under", "box = [[0, 0, -2], [20, 3, 0]]", under)
+                                             .mesh("size = 1")
+                                             .add("[form]\noverhang = { up = [0, 0, 1]" + rule + " }\n")));
+        return form_rules(model.form).asked.at(0)->doubt(model, model.form);
+    };
+    const std::string told = doubt("void", "");
+    EXPECT_NE(told.find("87.5 %"), std::string::npos) << told;
+    EXPECT_NE(told.find("12.5 %"), std::string::npos) << told;
+    EXPECT_EQ(doubt("design", ""), "");
+    EXPECT_EQ(doubt("keep", ""), "");
+    // Without a plate the lowest layers hang from the column as well: layer k of six reaches k cells out,
+    // 15 of 120.
+    const std::string hanging = doubt("design", ", plate = false");
+    EXPECT_NE(hanging.find("12.5 % at most"), std::string::npos) << hanging;
+}
+
 // In black and white: a solid element has a solid one below it, or beside that one, or the plate.
 TEST(Overhang, WhatIsSolidIsSupported) {
     for (const bool plate : {true, false})

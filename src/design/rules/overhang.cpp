@@ -21,7 +21,8 @@ using OverhangCard = FormCard::Overhang;
 constexpr double power = 40.0, rounding = 1e-4;
 constexpr double tiny = 1e-280;
 constexpr double scale = 1.0 / (1.0 + 0.5 * 1e-2);
-constexpr double to_angle = 1e-6; // of the cone
+constexpr double to_angle = 1e-6;     // of the cone
+constexpr double least_borne = 0.95; // of the design: less is told
 
 class OverhangLink final : public Link {
   public:
@@ -214,6 +215,26 @@ class OverhangRule final : public RuleKind {
     std::unique_ptr<Link> link(const Model& model, const std::vector<std::size_t>& elements,
                                const FormCard& form) const override {
         return std::make_unique<OverhangLink>(model, elements, *form.overhang);
+    }
+    // What nothing could bear in a design that is solid everywhere cannot be there in any.
+    std::string doubt(const Model& model, const FormCard& form) const override {
+        const Mesh& mesh = model.mesh;
+        std::vector<std::size_t> elements;
+        for (std::size_t e = 0; e < mesh.elements(); ++e)
+            if (model.role(static_cast<ElementId>(e)) == Role::Design) elements.push_back(e);
+        const std::vector<double> solid(elements.size(), 1.0);
+        std::vector<double> made;
+        OverhangLink(model, elements, *form.overhang).apply_sharply(solid, made);
+        double all = 0.0;
+        double borne = 0.0;
+        for (std::size_t v = 0; v < elements.size(); ++v) {
+            all += mesh.volumes[elements[v]];
+            borne += mesh.volumes[elements[v]] * made[v];
+        }
+        if (borne > least_borne * all) return {};
+        return fmt::format("of the design {:.3g} % hang over nothing that could bear them, and stay empty: "
+                           "{:.3g} % at most can be there",
+                           100.0 * (1.0 - borne / all), 100.0 * borne / all);
     }
     std::string words(const FormCard& form, const UnitSystem& /*units*/) const override {
         const OverhangCard& o = *form.overhang;
