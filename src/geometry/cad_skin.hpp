@@ -33,9 +33,11 @@ struct StepResult {
     double volume = 0.0; // in the skin's unit of length
     int solids = 0, planes = 0, cylinders = 0, cones = 0, spheres = 0, patches = 0, others = 0;
     double tolerance = 0.0; // the largest of its edges
-    // Where patches meet and the skin has no crease: the largest angle between them at 23 places of each
-    // side, in degrees, and the share of places where it is at most one.
-    double bend = 0.0, within_a_degree = 1.0;
+    // Where patches meet and the skin has no crease, at 23 places of each side: the largest angle between
+    // them in degrees,
+    double bend = 0.0;
+    // and the share of places where it is at most one.
+    double within_a_degree = 1.0;
     // Places on the free faces, in the skin's unit, with the triangle that each face was made of.
     struct Place {
         std::int32_t triangle = 0;
