@@ -817,11 +817,7 @@ class SolidWriter {
             while (chain_of_[edge_of_[t][k]] == none) {
                 const MeshEdge& e = edges_[edge_of_[t][k]];
                 const auto o = beyond(e, t);
-                for (std::size_t j = 0; j < 3; ++j)
-                    if (edge_of_[o][j] == edge_of_[t][k]) {
-                        k = (j + 1) % 3;
-                        break;
-                    }
+                k = (side_of(static_cast<std::int32_t>(o), edge_of_[t][k]) + 1) % 3;
                 t = o;
             }
             return std::pair{t, k};
