@@ -31,7 +31,7 @@ struct MmaSettings {
     double farthest = 10.0; // and no farther
     // With as many variables steps are found by the dual function, which takes a tenth of the time; designs
     // with fewer go the way that the tables of docs/performance.md were made with.
-    std::int64_t dual_from = 100000;
+    std::int64_t dual_from = 20000;
     double conserve = 0.1; // no step comes nearer to an asymptote than that share
 };
 

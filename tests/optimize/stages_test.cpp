@@ -2,6 +2,7 @@
 #include "optimize/run/stages.hpp"
 #include "support/studies.hpp"
 
+#include <algorithm>
 #include <gtest/gtest.h>
 
 using namespace upright;
@@ -20,6 +21,7 @@ struct Play {
     std::function<double(int)> goal = [](int i) { return 100.0 * (1.0 + std::exp(-0.15 * i)); };
     std::function<double(int)> broken = [](int) { return -0.1; };
     std::function<double(int)> change = [](int i) { return 0.02 * std::exp(-0.05 * i); };
+    std::function<double(int)> gray = [](int) { return 0.05; };
 
     Played play() const {
         Played out;
@@ -31,6 +33,7 @@ struct Play {
             row.iteration = i;
             row.goal = goal(i);
             row.change = 10.0 * change(i);
+            row.grayness = gray(i);
             history.push_back(row);
             const StageFacts facts{history, change(i), broken(i), broken(i) <= 1e-3};
             out.ended = stages.done(facts);
@@ -127,6 +130,40 @@ TEST(Stages, NothingEndsWhileABoundIsBroken) {
     EXPECT_FALSE(play.play().ended);
 }
 
+TEST(Stages, ADesignWithoutGrayEndsWithoutMoreSharpening) {
+    // Densities go on to flip at an edge.
+    Play gray = stiff(1000);
+    gray.change = [](int i) { return i < 90 ? 0.003 : 0.05; };
+    const Played usual = gray.play();
+    EXPECT_DOUBLE_EQ(usual.schedules.back().sharpness, 128.0);
+    // Black and white at a sharpness of about 40: five rows after it, at that sharpness.
+    Play made = gray;
+    const auto is_sharp = [&](const Schedule& s) { return s.sharpness > 40.0; };
+    const auto sharp_at = [&](const Played& p) {
+        return static_cast<int>(std::find_if(p.schedules.begin(), p.schedules.end(), is_sharp) -
+                                p.schedules.begin() + 1);
+    };
+    const int from = sharp_at(usual);
+    made.gray = [&](int i) { return i >= from ? 5e-4 : 0.05; };
+    const Played out = made.play();
+    EXPECT_TRUE(out.ended);
+    EXPECT_EQ(static_cast<int>(out.schedules.size()), from + 5);
+    EXPECT_DOUBLE_EQ(out.schedules.back().sharpness,
+                     out.schedules[static_cast<std::size_t>(from) - 1].sharpness);
+    EXPECT_TRUE(out.schedules.back().final);
+    // Not while a bound is broken or the goal moves, and not of stress, which goes on to change.
+    Play broken = made;
+    broken.broken = [&](int i) { return i < from + 20 ? 0.0015 : -0.1; };
+    EXPECT_GE(static_cast<int>(broken.play().schedules.size()), from + 20);
+    Play moving = made;
+    moving.goal = [&](int i) { return i < from + 30 ? 100.0 + i % 2 : 100.0; };
+    EXPECT_GE(static_cast<int>(moving.play().schedules.size()), from + 33);
+    Play stress = stiff(1000);
+    stress.problem.has_stress = true;
+    stress.gray = [](int) { return 5e-4; };
+    EXPECT_DOUBLE_EQ(stress.play().schedules.back().sharpness, 64.0);
+}
+
 TEST(Stages, StressIsSharpenedSlowly) {
     Play play = stiff(400);
     play.problem.has_stress = true;
@@ -183,6 +220,7 @@ TEST(Stages, GoOnFromACheckpointAsIfThereHadBeenNoStop) {
                 IterationRow row;
                 row.goal = play.goal(i);
                 row.change = 10.0 * play.change(i);
+                row.grayness = play.gray(i);
                 history.push_back(row);
                 stages.next({history, play.change(i), play.broken(i), true});
             }

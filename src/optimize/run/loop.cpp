@@ -25,6 +25,8 @@ constexpr double loose = 1e-6;
 constexpr double close = 1e-8;
 constexpr std::size_t small_model = 100000; // freedoms
 constexpr double modal_loose = 1e-3;
+// Of larger ones what is reported: energies to twelve digits, displacements to six.
+constexpr double close_enough = 1e-12;
 
 // Rounds of repair at most; rows between two looks at the black-and-white design of a run for stress; how far
 // it may be from the densities, and how fast the bounds of the densities follow it.
@@ -40,8 +42,9 @@ constexpr double most_aim = 1.5, aim_share = 0.5, margin = 0.002;
 using Clock = std::chrono::steady_clock;
 
 // For what is reported.
-MeasureAccuracy tight_accuracy() {
+MeasureAccuracy tight_accuracy(bool small) {
     MeasureAccuracy out;
+    if (!small) out.statics.energy = close_enough;
     out.statics.warm = true;
     out.modals.warm = true;
     return out;
@@ -266,13 +269,13 @@ class Loop {
         if (bounds_hold()) remember(now);
     }
 
+    bool small() const { return analysis_.model().freedoms() < small_model; }
     // The smaller the steps, the closer the look.
     MeasureAccuracy accuracy(double change) const {
         MeasureAccuracy out;
         // Local measures feel the error sooner than the energy does.
         const bool local = problem_.has_stress || problem_.has_frequency;
-        const bool small = analysis_.model().freedoms() < small_model;
-        const double most = local || small ? close : loose;
+        const double most = local || small() ? close : loose;
         out.statics.energy = std::clamp(most * change / 0.05, 0.01 * most, most);
         out.statics.warm = true;
         out.modals.tolerance = modal_loose;
@@ -301,7 +304,7 @@ class Loop {
     void settle(const Schedule& now) {
         const bool exact = analysis_.cost().iterations == 0 && measures_.state().modals().empty();
         if (exact) return;
-        measures_.analyse(designs_, now.penalty, tight_accuracy());
+        measures_.analyse(designs_, now.penalty, tight_accuracy(small()));
         read_into(result_.state.history.back());
     }
 
@@ -369,7 +372,7 @@ class Loop {
         result_.penalty = best.penalty;
         result_.sharpness = best.sharpness;
         result_.stages_done = best.final;
-        measures_.analyse(designs_, best.penalty, tight_accuracy());
+        measures_.analyse(designs_, best.penalty, tight_accuracy(small()));
         result_.readings = measures_.readings();
         read_into(state.history.at(static_cast<std::size_t>(result_.design_of) - 1), result_.readings);
     }
@@ -378,9 +381,9 @@ class Loop {
         if (chain_.thresholds().three())
             look_at_all_three(); // the last as drawn
         else if (result_.by_black_and_white() && result_.black_and_white.there())
-            measures_.analyse(result_.black_and_white.density, 1.0, tight_accuracy());
+            measures_.analyse(result_.black_and_white.density, 1.0, tight_accuracy(small()));
         else if (result_.black_and_white.there())
-            measures_.analyse(result_.density, result_.penalty, tight_accuracy());
+            measures_.analyse(result_.density, result_.penalty, tight_accuracy(small()));
         result_.cases = measures_.state().cases();
         result_.modals = measures_.state().modals();
         result_.stiffness = measures_.state().stiffness();
@@ -395,7 +398,7 @@ class Loop {
         const double penalty = by_made ? 1.0 : result_.penalty;
         const auto look = [&](const std::vector<double>& density, double threshold) {
             MadeDesign out;
-            measures_.analyse(density, penalty, tight_accuracy());
+            measures_.analyse(density, penalty, tight_accuracy(small()));
             out.readings = measures_.readings();
             out.goal = goal_of(problem_, measures_.columns(), out.readings);
             out.face_shift = face_shift(threshold, filter_radius(model_));
@@ -459,8 +462,8 @@ class Loop {
         OptimizerState& state = result_.state;
         closest_ = {state.iteration, black_and_white_.best(designs_)};
         remember_made(closest_.made, now, state.x);
-        measures_.analyse(designs_, now.penalty, accuracy(state.history.back().change));
         if (closest_.made.feasible) return false;
+        measures_.analyse(designs_, now.penalty, accuracy(state.history.back().change));
         ++repairs_;
         look(now, state.x);
         measures_.analyse(designs_, now.penalty, accuracy(state.history.back().change));

@@ -39,6 +39,8 @@ constexpr double least_sharpening = 8; // iterations
 constexpr double resting = 0.002;
 constexpr int resting_rows = 10, still_rows = 5;
 constexpr double gray_resting = 2e-4;
+// A design with less gray than that is made: what is left of sharpening changes nothing, and five rows tell.
+constexpr double as_made = 1e-3;
 
 const Pace& pace(bool local) {
     return local ? for_stress : usual;
@@ -74,8 +76,9 @@ std::string ending_words(const RunCard& run, const Problem& problem) {
                            run.stop_when, 100.0 * gray_resting, resting_rows);
     std::string out =
         fmt::format("until the goal moves by less than {:g} % over {} iterations, {} where no density "
-                    "changes by {:g}",
-                    100.0 * resting, resting_rows, still_rows, run.stop_when);
+                    "changes by {:g}{}",
+                    100.0 * resting, resting_rows, still_rows, run.stop_when,
+                    problem.has_stress ? "" : fmt::format(" or less than {:g} % is gray", 100.0 * as_made));
     if (problem.has_stress)
         out += fmt::format(", or {} bring no better black-and-white design", patience_for_better);
     return out;
@@ -130,6 +133,7 @@ void Stages::sharpen(const StageFacts& facts) {
     const double needed = std::pow(end / now_.sharpness, 1.0 / left_until(pace(local_).sharp_by));
     // Local stress is brought below its bound by sharpening, and seldom before.
     if (!local_ && facts.most_broken > waits_for) return;
+    if (!local_ && facts.holds && facts.history.back().grayness < as_made) return enter(Stage::Finishing);
     now_.sharpness = std::min(end, now_.sharpness * std::clamp(needed, own, most_growth));
     set_move();
     if (now_.sharpness < end * (1.0 - 1e-12)) return;
@@ -175,7 +179,8 @@ bool Stages::done(const StageFacts& facts) const {
     const std::optional<double> longer = goal_range(facts.history, resting_rows);
     if (rows >= resting_rows && longer && *longer < resting) return true;
     const std::optional<double> shorter = goal_range(facts.history, still_rows);
-    return rows >= still_rows && shorter && *shorter < resting && change < run_.stop_when;
+    const bool still = change < run_.stop_when || (!local_ && facts.history.back().grayness < as_made);
+    return rows >= still_rows && shorter && *shorter < resting && still;
 }
 
 void Stages::walk(const Walk& w) {
