@@ -185,10 +185,11 @@ bool begins_coarse(const Model& model);
 // What a run begins with: "density 0.3, by a run on cells twice as large".
 std::string start_words(const Model& model);
 
-// Runs the same model on coarser elements and brings the design back: for stress the whole run, which begins
-// coarse itself where that pays; for others half the iterations, without sharpening. `on_cells(times)` makes
-// the model on cells as many times as large. Nothing where the observer asked for a stop; an empty design
-// where the study did not ask for such a run and it cannot be made, which is told.
+// Runs the same model on coarser elements and brings the design back: for stress, and for designs that are
+// made three times, the whole run, which begins coarse itself where that pays; for others half the
+// iterations, without sharpening. `on_cells(times)` makes the model on cells as many times as large. Nothing
+// where the observer asked for a stop; an empty design where larger cells give no smaller mesh, or where the
+// study did not ask for such a run and it cannot be made, which is told.
 std::optional<std::vector<double>> coarse_start(const std::function<Model(double times)>& on_cells,
                                                 const Model& model, OptimizeObserver& observer,
                                                 double times = 2.0);

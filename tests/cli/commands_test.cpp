@@ -785,6 +785,27 @@ TEST(Program, AStressRunOnSmallCellsBeginsWithACoarseOne) {
     EXPECT_EQ(test::text_of(folder.path() / "plain.run/run.json"), before);
 }
 
+TEST(Program, ACoarseRunFirstServesDesignsMadeThreeTimesOrSaysWhatItCannot) {
+    const TemporaryFolder folder;
+    folder.write("bracket.toml", small_study("iterations = 6\n"));
+    const std::vector<std::string> coarse{"optimize", "bracket.toml", "--force", "--set",
+                                          "run.coarse_first=true"};
+    // It was told that sharpen = false, which nobody wrote, cannot be.
+    const auto strict = test::upright(
+        folder.path(),
+        with(coarse, {"--set", "form.min_feature={ size = 40, strict = true }", "--set", "mesh.size=5"}));
+    EXPECT_EQ(strict.code & ~4, 0) << strict.err;
+    EXPECT_NE(strict.out.find("coarse run: iteration"), std::string::npos) << strict.out;
+    // What is wrong on the larger cells alone is said of them.
+    const auto feature =
+        test::upright(folder.path(), with(coarse, {"--set", "form.max_feature=40", "--set", "mesh.size=10"}));
+    EXPECT_EQ(feature.code, 3);
+    EXPECT_NE(unwrapped(feature.err).find("the coarse run first, on cells 2 times as large: max_feature"),
+              std::string::npos)
+        << feature.err;
+    EXPECT_NE(feature.err.find("coarse_first = false"), std::string::npos) << feature.err;
+}
+
 TEST(Program, BoundsOutOfReachAreSaidBeforeTheRun) {
     const TemporaryFolder folder;
     folder.write("bracket.toml", bounded_study("iterations = 10\n"));

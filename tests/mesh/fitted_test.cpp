@@ -104,6 +104,52 @@ TEST(Fitted, RoundFacesAreAsFineAsTheStudyAsks) {
     EXPECT_GT(flat(""), 3.0 * chords);
 }
 
+// How many elements there are where sizes grow by 0.3 of the distance from what a bore asks: the integral of
+// one over the volume of an element of that size. Small sizes were kept on a lattice as wide as the asked
+// one: a coarser mesh had more elements, up to ten times as many.
+TEST(Fitted, AboutABoreThereAreAsManyElementsAsTheSizesAsk) {
+    const double radius = 6.0;
+    const double at_bore = 25.0 * degree * radius;
+    const Vec3 box(120, 120, 60);
+    const auto count = [&](double size, const std::string& region, const std::string& keys) {
+        const Model m =
+            build_model(test::study_from(fitted_study(region, fmt::format("size = {}\n{}", size, keys))));
+        return static_cast<double>(m.mesh.elements());
+    };
+    // By midpoints of squares of a millimetre, in the plane of a section.
+    const auto asked = [&](double size, bool solid) {
+        double out = 0.0;
+        for (int i = 0; i < 120; ++i)
+            for (int j = 0; j < 120; ++j) {
+                const double far = std::hypot(i - 59.5, j - 59.5) - radius;
+                if (far < 0.0) continue;
+                const double h = std::min(size, at_bore + 0.3 * far);
+                // Regular tetrahedra and triangles with edges of h.
+                out += solid ? box.z() * 6.0 * std::sqrt(2.0) / (h * h * h) : 4.0 / std::sqrt(3.0) / (h * h);
+            }
+        return out;
+    };
+    const std::string block_with_bore =
+        "[[region]]\nname = \"block\"\nrole = \"design\"\nmaterial = \"steel\"\nbox = [[-60, -60, 0], [60, "
+        "60, 60]]\n[[region]]\nname = \"bore\"\nrole = \"void\"\ncylinder = { from = [0, 0, -1], to = [0, 0, "
+        "61], radius = 6 }\n";
+    const std::string plate_with_hole =
+        "[[region]]\nname = \"plate\"\nrole = \"design\"\nmaterial = \"steel\"\nbox = [[-60, -60], [60, "
+        "60]]\n[[region]]\nname = \"hole\"\nrole = \"void\"\ndisk = { center = [0, 0], radius = 6 }\n";
+    double before = 1e300;
+    for (const double size : {8.0, 12.0, 20.0, 30.0}) {
+        const double there = count(size, block_with_bore, "");
+        // Leaves are of sizes by powers of two, and faces and edges take their share.
+        EXPECT_LT(there, 2.5 * asked(size, true)) << size;
+        EXPECT_GT(there, 0.6 * asked(size, true)) << size;
+        EXPECT_LT(there, 1.15 * before) << size;
+        before = there;
+        const double flat = count(size, plate_with_hole, "element = \"plane-stress\"\nthickness = 1\n");
+        EXPECT_LT(flat, 2.0 * asked(size, false)) << size; // borders take their share
+        EXPECT_GT(flat, 0.6 * asked(size, false)) << size;
+    }
+}
+
 TEST(Fitted, ABlockIsFilledExactly) {
     const Model m = build_model(test::study_from(fitted_study(block)));
     EXPECT_NEAR(volume_of(m, "block"), 3000.0, 1e-6);

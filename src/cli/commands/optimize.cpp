@@ -180,7 +180,7 @@ class Run {
                                         doubts == 1 ? "" : "s", in_.target));
     }
 
-    RunStart beginning(RunObserver& observer) const {
+    RunStart beginning(RunObserver& observer) {
         RunStart out;
         if (in_.resume)
             out.from = &from_;
@@ -193,6 +193,8 @@ class Run {
                 throw Error::interrupted("stopped in the coarse run: there is nothing to resume yet",
                                          "Start again, without --resume");
             out.density = std::move(*coarse);
+            if (out.density.empty())
+                job_.model.run.coarse_first = false; // what the run is said to begin with
         }
         return out;
     }
@@ -270,7 +272,7 @@ class Run {
     const OptimizeWish& in_;
     Session& session_;
     Console& console_;
-    const Job job_;
+    Job job_;
     const Model& model_;
     OptimizerState from_;
     std::string earlier_log_;

@@ -38,6 +38,18 @@ class CoarseObserver : public OptimizeObserver {
 };
 
 constexpr double cells_that_ask = 3.0; // in the filter's radius
+constexpr double coarser = 0.8;        // elements, as a share, that a coarse mesh may have at most
+
+// What is wrong on the larger cells alone, of which the study says nothing.
+Error of_coarse_run(const Error& e, double times) {
+    const std::string where = e.place().text();
+    std::string what = e.what();
+    if (!where.empty() && what.rfind(where + ": ", 0) == 0) what.erase(0, where.size() + 2);
+    what = fmt::format("the coarse run first, on cells {:g} times as large: {}", times, what);
+    const std::string instead = "Or leave it out: coarse_first = false in [run]";
+    return e.code() == ExitCode::Input ? Error::input(e.place(), what, instead)
+                                       : Error::numerics(what, instead);
+}
 
 } // namespace
 
@@ -60,8 +72,17 @@ std::optional<std::vector<double>> coarse_start(const std::function<Model(double
                                                 const Model& model, OptimizeObserver& observer,
                                                 double times) try {
     Model coarse = on_cells(times);
+    if (static_cast<double>(coarse.mesh.elements()) > coarser * static_cast<double>(model.mesh.elements())) {
+        observer.note(
+            fmt::format("no coarse run first: cells {:g} times as large make a mesh of {} elements, "
+                        "for {} of the run",
+                        times, coarse.mesh.elements(), model.mesh.elements()));
+        return std::vector<double>();
+    }
     if (!coarse.form.min_feature && !coarse.form.min_slot) coarse.run.filter = filter_radius(model);
-    const bool whole = make_problem(model).has_stress && model.run.sharpen;
+    // Designs that are made three times are so in black and white alone.
+    const bool three = model.form.strict || model.form.min_slot;
+    const bool whole = (make_problem(model).has_stress || three) && model.run.sharpen;
     coarse.run.sharpen = whole;
     if (!whole) coarse.run.iterations = std::max(10, model.run.iterations / 2);
     // Of what the study says, this run is the one that was asked for.
@@ -69,9 +90,9 @@ std::optional<std::vector<double>> coarse_start(const std::function<Model(double
     RunStart start;
     start.gives_start = true;
     if (begins_coarse(coarse)) {
-        auto coarser = coarse_start(on_cells, coarse, observer, 2.0 * times);
-        if (!coarser) return {};
-        start.density = std::move(*coarser);
+        auto before = coarse_start(on_cells, coarse, observer, 2.0 * times);
+        if (!before) return {};
+        start.density = std::move(*before);
     }
     observer.note(fmt::format("coarse run on {:g} times the cell size, which gives the start: {} elements",
                               times, coarse.mesh.elements()));
@@ -82,7 +103,8 @@ std::optional<std::vector<double>> coarse_start(const std::function<Model(double
     return carry_over(coarse.mesh, result.deciding_density(), model.mesh);
 } catch (const Error& e) {
     const bool of_the_mesh = e.code() == ExitCode::Input || e.code() == ExitCode::Numerics;
-    if (model.run.coarse_first || !of_the_mesh) throw;
+    if (!of_the_mesh) throw;
+    if (model.run.coarse_first) throw of_coarse_run(e, times);
     observer.note(fmt::format("no coarse run first: {}", e.what()));
     return std::vector<double>();
 }
