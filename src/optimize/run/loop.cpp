@@ -41,15 +41,6 @@ constexpr double most_aim = 1.5, aim_share = 0.5, margin = 0.002;
 
 using Clock = std::chrono::steady_clock;
 
-// For what is reported.
-MeasureAccuracy tight_accuracy(bool small) {
-    MeasureAccuracy out;
-    if (!small) out.statics.energy = close_enough;
-    out.statics.warm = true;
-    out.modals.warm = true;
-    return out;
-}
-
 // Local steps come where the design rests, or where the limit of iterations is near.
 enum class LocalEnding { None, AtRest, AtLimit };
 
@@ -270,6 +261,14 @@ class Loop {
     }
 
     bool small() const { return analysis_.model().freedoms() < small_model; }
+    // For what is reported.
+    MeasureAccuracy tight_accuracy() const {
+        MeasureAccuracy out;
+        if (!small()) out.statics.energy = close_enough;
+        out.statics.warm = true;
+        out.modals.warm = true;
+        return out;
+    }
     // The smaller the steps, the closer the look.
     MeasureAccuracy accuracy(double change) const {
         MeasureAccuracy out;
@@ -304,7 +303,7 @@ class Loop {
     void settle(const Schedule& now) {
         const bool exact = analysis_.cost().iterations == 0 && measures_.state().modals().empty();
         if (exact) return;
-        measures_.analyse(designs_, now.penalty, tight_accuracy(small()));
+        measures_.analyse(designs_, now.penalty, tight_accuracy());
         read_into(result_.state.history.back());
     }
 
@@ -372,7 +371,7 @@ class Loop {
         result_.penalty = best.penalty;
         result_.sharpness = best.sharpness;
         result_.stages_done = best.final;
-        measures_.analyse(designs_, best.penalty, tight_accuracy(small()));
+        measures_.analyse(designs_, best.penalty, tight_accuracy());
         result_.readings = measures_.readings();
         read_into(state.history.at(static_cast<std::size_t>(result_.design_of) - 1), result_.readings);
     }
@@ -381,9 +380,9 @@ class Loop {
         if (chain_.thresholds().three())
             look_at_all_three(); // the last as drawn
         else if (result_.by_black_and_white() && result_.black_and_white.there())
-            measures_.analyse(result_.black_and_white.density, 1.0, tight_accuracy(small()));
+            measures_.analyse(result_.black_and_white.density, 1.0, tight_accuracy());
         else if (result_.black_and_white.there())
-            measures_.analyse(result_.density, result_.penalty, tight_accuracy(small()));
+            measures_.analyse(result_.density, result_.penalty, tight_accuracy());
         result_.cases = measures_.state().cases();
         result_.modals = measures_.state().modals();
         result_.stiffness = measures_.state().stiffness();
@@ -398,7 +397,7 @@ class Loop {
         const double penalty = by_made ? 1.0 : result_.penalty;
         const auto look = [&](const std::vector<double>& density, double threshold) {
             MadeDesign out;
-            measures_.analyse(density, penalty, tight_accuracy(small()));
+            measures_.analyse(density, penalty, tight_accuracy());
             out.readings = measures_.readings();
             out.goal = goal_of(problem_, measures_.columns(), out.readings);
             out.face_shift = face_shift(threshold, filter_radius(model_));

@@ -42,6 +42,10 @@ constexpr double gray_resting = 2e-4;
 // A design with less gray than that is made: what is left of sharpening changes nothing, and five rows tell.
 constexpr double as_made = 1e-3;
 
+bool nothing_gray(const StageFacts& facts) {
+    return facts.history.back().grayness < as_made;
+}
+
 const Pace& pace(bool local) {
     return local ? for_stress : usual;
 }
@@ -133,7 +137,7 @@ void Stages::sharpen(const StageFacts& facts) {
     const double needed = std::pow(end / now_.sharpness, 1.0 / left_until(pace(local_).sharp_by));
     // Local stress is brought below its bound by sharpening, and seldom before.
     if (!local_ && facts.most_broken > waits_for) return;
-    if (!local_ && facts.holds && facts.history.back().grayness < as_made) return enter(Stage::Finishing);
+    if (!local_ && facts.holds && nothing_gray(facts)) return enter(Stage::Finishing);
     now_.sharpness = std::min(end, now_.sharpness * std::clamp(needed, own, most_growth));
     set_move();
     if (now_.sharpness < end * (1.0 - 1e-12)) return;
@@ -179,7 +183,7 @@ bool Stages::done(const StageFacts& facts) const {
     const std::optional<double> longer = goal_range(facts.history, resting_rows);
     if (rows >= resting_rows && longer && *longer < resting) return true;
     const std::optional<double> shorter = goal_range(facts.history, still_rows);
-    const bool still = change < run_.stop_when || (!local_ && facts.history.back().grayness < as_made);
+    const bool still = change < run_.stop_when || (!local_ && nothing_gray(facts));
     return rows >= still_rows && shorter && *shorter < resting && still;
 }
 

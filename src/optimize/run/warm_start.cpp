@@ -1,6 +1,7 @@
 // Starts that bring a design along.
 #include "optimize/run.hpp"
 
+#include "design/three_designs.hpp"
 #include "mesh/locator.hpp"
 #include "study/mesh_word.hpp"
 
@@ -81,7 +82,7 @@ std::optional<std::vector<double>> coarse_start(const std::function<Model(double
     }
     if (!coarse.form.min_feature && !coarse.form.min_slot) coarse.run.filter = filter_radius(model);
     // Designs that are made three times are so in black and white alone.
-    const bool three = model.form.strict || model.form.min_slot;
+    const bool three = thresholds_of(model.form, filter_radius(model)).three();
     const bool whole = (make_problem(model).has_stress || three) && model.run.sharpen;
     coarse.run.sharpen = whole;
     if (!whole) coarse.run.iterations = std::max(10, model.run.iterations / 2);
