@@ -217,7 +217,7 @@ int main(int argc, char** argv) {
                 count = mesh.mesh.elements();
                 std::vector<double> volume(m.study.regions.size());
                 for (std::size_t e = 0; e < mesh.mesh.elements(); ++e)
-                    volume[index(mesh.mesh.region[e])] += mesh.mesh.volumes[e];
+                    volume[index(mesh.mesh.region[e])] += mesh.mesh.volume(e);
                 double whole = 0;
                 double exact = 0;
                 std::size_t k = 0;

@@ -99,7 +99,7 @@ std::vector<double> struts(const Mesh& mesh) {
             bars.emplace_back(chord(bay, c), chord(bay, c ^ 2));
         }
     std::vector<double> out;
-    for (const Vec3& p : mesh.centers) {
+    for (const Vec3& p : mesh.element_centers()) {
         double nearest = 1e300;
         for (const auto& [a, b] : bars) nearest = std::min(nearest, distance(p, a, b));
         if (p.x() > mesh.bounds.high.x() - 2.0 * mesh.size) nearest = 0.0;
@@ -156,16 +156,18 @@ int main(int argc, char** argv) {
         start = Clock::now();
         solver.update(stiffness_share(density, 3.0));
         const double setup = since(start);
+        const Loads loads(load);
         SolveWish wish;
         wish.residual = 1e-6;
         start = Clock::now();
-        solver.solve(load, wish);
+        Eigen::MatrixXd x;
+        solver.solve(loads, wish, x);
         const double residual = since(start);
         const int residual_iterations = solver.cost().iterations;
         wish = {};
         wish.energy = 1e-6;
         start = Clock::now();
-        const Eigen::MatrixXd x = solver.solve(load, wish);
+        solver.solve(loads, wish, x);
         const double energy = since(start);
         const int energy_iterations = solver.cost().iterations;
         // A step of an optimiser: other densities by a hundredth.
@@ -174,13 +176,14 @@ int main(int argc, char** argv) {
         start = Clock::now();
         solver.update(stiffness_share(next, 3.0));
         const double step_setup = since(start);
-        wish.start = &x;
+        wish.warm = true;
         start = Clock::now();
-        solver.solve(load, wish);
+        solver.solve(loads, wish, x);
         const double step = since(start);
         SolveWish exact;
         solver.update(stiffness_share(density, 3.0));
-        const double compliance = load.col(0).dot(solver.solve(load, exact).col(0));
+        solver.solve(loads, exact, x);
+        const double compliance = load.col(0).dot(x.col(0));
         std::printf("%s,%s,%s,%d,%zu,%.2f,%.2f,%d,%.2f,%d,%.2f,%.2f,%.2f,%.0f,%.10g\n",
                     solver.cost().method.c_str(), what.c_str(), kind.c_str(), order, t.unknowns(), prepare,
                     setup, residual_iterations, residual, energy_iterations, energy, step_setup, step,

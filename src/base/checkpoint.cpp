@@ -69,4 +69,12 @@ void Walk::operator()(const std::string& name, std::vector<Eigen::MatrixXd>& val
         if (reading() || values[i].size() > 0) inner(std::to_string(i), values[i]);
 }
 
+void Walk::give(const std::string& name, std::vector<Eigen::MatrixXd>&& values) const {
+    int count = static_cast<int>(values.size());
+    const Walk inner = part(name);
+    inner("count", count);
+    for (std::size_t i = 0; i < values.size(); ++i)
+        if (values[i].size() > 0) to_->values[inner.at_ + std::to_string(i)] = std::move(values[i]);
+}
+
 } // namespace upright

@@ -43,6 +43,8 @@ class Walk {
     void operator()(const std::string& name, Eigen::MatrixXd& value) const;
     // Several, by number; as many come back as were kept.
     void operator()(const std::string& name, std::vector<Eigen::MatrixXd>& values) const;
+    // Writes what nobody else needs, without a copy.
+    void give(const std::string& name, std::vector<Eigen::MatrixXd>&& values) const;
     // By name.
     template <class T> void operator()(const std::string& name, std::map<std::string, T>& values) const {
         const Walk inner = part(name);

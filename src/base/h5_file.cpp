@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
@@ -128,6 +129,10 @@ std::string seal_of(const void* bytes, std::size_t size) {
     return out;
 }
 
+Error no_memory(const std::filesystem::path& file) {
+    return Error::files(file.string(), "cannot be written", "There may be too little memory");
+}
+
 // Throws Error (Input) where a file is not as it was written.
 void require_seal(const std::filesystem::path& file) {
     const Place at{file.string()};
@@ -156,25 +161,37 @@ void require_seal(const std::filesystem::path& file) {
 
 } // namespace
 
-void H5File::write(const std::filesystem::path& file, const std::function<void(const H5File&)>& fill) {
-    write_then_rename(file, [&](const std::filesystem::path& temporary) {
-        H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
-        const hid_t access = H5Pcreate(H5P_FILE_ACCESS);
-        H5Pset_fapl_core(access, std::size_t{1} << 21, 0); // it grows by as much, zeroed
-        const hid_t id = H5Fcreate(temporary.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, access);
-        const H5File made(id, file);
-        void** bytes = nullptr;
-        ssize_t size = 0; // bytes in use
-        if (id >= 0) fill(made);
-        const bool good = id >= 0 && H5Fflush(id, H5F_SCOPE_GLOBAL) >= 0 &&
-                          (size = H5Fget_file_image(id, nullptr, 0)) > 0 &&
-                          H5Fget_vfd_handle(id, H5P_DEFAULT, reinterpret_cast<void**>(&bytes)) >= 0 &&
-                          bytes != nullptr;
-        H5Pclose(access);
-        if (!good) throw Error::files(file.string(), "cannot be written", "There may be too little memory");
-        const auto count = static_cast<std::size_t>(size);
-        write_bytes(temporary, *bytes, count, file, seal_of(*bytes, count));
+H5File H5File::in_memory(const std::filesystem::path& file, const std::function<void(const H5File&)>& fill) {
+    H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
+    const hid_t access = H5Pcreate(H5P_FILE_ACCESS);
+    H5Pset_fapl_core(access, std::size_t{1} << 21, 0); // it grows by as much, zeroed
+    // The library knows files that are open by their names.
+    static std::atomic<int> made_so_far{0};
+    const std::string name = file.string() + "-" + std::to_string(++made_so_far);
+    const hid_t id = H5Fcreate(name.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, access);
+    H5Pclose(access);
+    H5File made(id, file);
+    if (id >= 0) fill(made);
+    if (id < 0 || H5Fflush(id, H5F_SCOPE_GLOBAL) < 0) throw no_memory(file);
+    return made;
+}
+
+void H5File::save() const {
+    void** bytes = nullptr;
+    const ssize_t size = H5Fget_file_image(id_, nullptr, 0); // bytes in use
+    const bool good = size > 0 &&
+                      H5Fget_vfd_handle(id_, H5P_DEFAULT, reinterpret_cast<void**>(&bytes)) >= 0 &&
+                      bytes != nullptr;
+    if (!good) throw no_memory(file_);
+    const auto count = static_cast<std::size_t>(size);
+    const std::string seal = seal_of(*bytes, count);
+    write_then_rename(file_, [&](const std::filesystem::path& temporary) {
+        write_bytes(temporary, *bytes, count, file_, seal);
     });
+}
+
+void H5File::write(const std::filesystem::path& file, const std::function<void(const H5File&)>& fill) {
+    in_memory(file, fill).save();
 }
 
 H5File H5File::open(const std::filesystem::path& file) {
@@ -191,6 +208,10 @@ H5File::H5File(H5File&& other) noexcept : id_(other.id_), file_(std::move(other.
 
 H5File::~H5File() {
     if (id_ >= 0) H5Fclose(id_);
+}
+
+void H5File::put(const std::string& name, const double* values, std::size_t rows, std::size_t columns) const {
+    put_array(id_, name, H5T_IEEE_F64LE, H5T_NATIVE_DOUBLE, extent(rows * columns, columns), values);
 }
 
 void H5File::put(const std::string& name, const std::vector<double>& values, std::size_t columns) const {

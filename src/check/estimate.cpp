@@ -61,7 +61,7 @@ RunEstimate estimate_run(const Model& model, const std::vector<CasePlan>& plans)
 std::optional<RunEstimate> estimate_verify(const Model& model) {
     if (model.made_by.flat() || model.mesh.shell() || model.mesh.dimension() != 3) return {};
     // The lattice that parts are cut from follows bends where there is no grid; fitted elements have done so.
-    double cells = sum_of(model.mesh.volumes) / std::pow(model.mesh.size, 3.0);
+    double cells = sum_of(model.mesh.element_volumes()) / std::pow(model.mesh.size, 3.0);
     const ElementKind kind = model.mesh.kinds.front();
     if (kind == ElementKind::Tet4 || kind == ElementKind::Tet10)
         cells = std::max(cells, static_cast<double>(model.mesh.elements()) / tets_in_a_cell);

@@ -25,7 +25,7 @@ struct Source {
 std::vector<Source> sources(const Mesh& mesh, const std::vector<std::int32_t>& variable_of, double radius) {
     std::vector<Source> out;
     for (std::size_t e = 0; e < mesh.elements(); ++e)
-        if (variable_of[e] >= 0) out.push_back({mesh.centers[e], variable_of[e], mesh.volumes[e]});
+        if (variable_of[e] >= 0) out.push_back({mesh.center(e), variable_of[e], mesh.volume(e)});
     for (const SymmetryCut& cut : mesh.symmetry) {
         const std::size_t count = out.size();
         for (std::size_t i = 0; i < count; ++i) {
@@ -86,8 +86,8 @@ DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>
     for (std::size_t e = 0; e < mesh.elements(); ++e)
         if (variable_of[e] >= 0)
             pairs += mesh.dimension() == 2 || mesh.shell()
-                         ? 3.1416 * radius * radius * mesh.depth(static_cast<ElementId>(e)) / mesh.volumes[e]
-                         : 4.1888 * radius * radius * radius / mesh.volumes[e];
+                         ? 3.1416 * radius * radius * mesh.depth(static_cast<ElementId>(e)) / mesh.volume(e)
+                         : 4.1888 * radius * radius * radius / mesh.volume(e);
     if (pairs > most_pairs) {
         helmholtz_ = std::make_unique<HelmholtzFilter>(model, variable_of, radius, options);
         return;
@@ -125,7 +125,7 @@ DensityFilter::DensityFilter(const Model& model, const std::vector<std::int32_t>
     std::vector<std::pair<std::int32_t, double>> row;
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
         if (variable_of[e] < 0) continue;
-        const Vec3& p = mesh.centers[e];
+        const Vec3& p = mesh.center(e);
         const auto at = place(p);
         row.clear();
         for (int k = std::max(0, at[2] - 1); k <= std::min(count[2] - 1, at[2] + 1); ++k)

@@ -26,7 +26,7 @@ Columns::Columns(const Mesh& mesh, const Vec3& along) : column_(mesh.elements())
         std::map<Cell, std::int32_t> numbers;
         for (std::size_t e = 0; e < mesh.elements(); ++e) {
             const auto [at, fresh] =
-                numbers.emplace(cell_of(mesh.centers[e], width), static_cast<std::int32_t>(numbers.size()));
+                numbers.emplace(cell_of(mesh.center(e), width), static_cast<std::int32_t>(numbers.size()));
             column_[e] = at->second;
         }
         count_ = numbers.size();
@@ -40,8 +40,8 @@ Columns::Columns(const Mesh& mesh, const Vec3& along) : column_(mesh.elements())
     }
     const std::map<Cell, std::int32_t> numbers = number(mesh.size);
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
-        const double x = mesh.centers[e].dot(u) / mesh.size;
-        const double y = mesh.centers[e].dot(v) / mesh.size;
+        const double x = mesh.center(e).dot(u) / mesh.size;
+        const double y = mesh.center(e).dot(v) / mesh.size;
         const auto i = static_cast<long>(std::floor(x));
         const auto j = static_cast<long>(std::floor(y));
         double sum = 0.0;

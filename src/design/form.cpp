@@ -23,7 +23,7 @@ bool maps_onto_itself(const Mesh& mesh, const std::vector<std::size_t>& elements
     std::size_t exact = 0;
     std::size_t near = 0;
     for (const std::size_t e : elements) {
-        const Vec3 at = into_model(mesh, image(mesh.centers[e]));
+        const Vec3 at = into_model(mesh, image(mesh.center(e)));
         if (middles.nearest(at, 1e-4 * mesh.size) >= 0)
             ++exact;
         else if (middles.nearest(at, 0.5 * mesh.size) >= 0)
@@ -97,7 +97,7 @@ void tie_columns(const Mesh& mesh, const std::vector<std::size_t>& elements, int
     const auto columns = [&](double width, bool join) {
         std::map<std::pair<long, long>, std::size_t> first;
         for (std::size_t v = 0; v < elements.size(); ++v) {
-            const Vec3& p = mesh.centers[elements[v]];
+            const Vec3& p = mesh.center(elements[v]);
             const int a = (axis + 1) % 3;
             const int b = (axis + 2) % 3;
             const std::pair<long, long> key{std::lround((p[a] - mesh.bounds.low[a]) / width),
@@ -126,7 +126,7 @@ std::size_t tie_repeats(const Model& model, const std::vector<std::size_t>& elem
         for (std::size_t v = 0; v < elements.size(); ++v) {
             const std::size_t e = elements[v];
             if (!refers_to(repeat.regions[i], model.regions[index(model.mesh.region[e])].name)) continue;
-            const Vec3 at = into_first(model.mesh.centers[e], *first, *box, repeat.mirrored && i % 2 == 1);
+            const Vec3 at = into_first(model.mesh.center(e), *first, *box, repeat.mirrored && i % 2 == 1);
             long other = middles.nearest(at, 1e-4 * model.mesh.size);
             if (other < 0) {
                 other = middles.nearest(at, model.mesh.size);
@@ -224,7 +224,7 @@ FormMap::FormMap(const Model& model, const std::vector<std::size_t>& elements, c
     std::vector<bool> missing(n, false);
     for (const Image& image : images)
         for (std::size_t v = 0; v < n; ++v) {
-            const Vec3 at = into_model(mesh, image(mesh.centers[elements[v]]));
+            const Vec3 at = into_model(mesh, image(mesh.center(elements[v])));
             const long other = middles.nearest(at, 1e-4 * mesh.size);
             if (other < 0)
                 missing[v] = true;
@@ -238,7 +238,7 @@ FormMap::FormMap(const Model& model, const std::vector<std::size_t>& elements, c
         alone_ = 0;
         groups = Groups(n);
         for (std::size_t v = 0; v < n; ++v) {
-            const Vec3& own = mesh.centers[elements[v]];
+            const Vec3& own = mesh.center(elements[v]);
             const Vec3 at = into_model(mesh, folded(rules, own));
             if ((at - own).norm() < 1e-6 * mesh.size) continue;
             const long other = middles.nearest(at, 1.5 * mesh.size);
@@ -247,7 +247,7 @@ FormMap::FormMap(const Model& model, const std::vector<std::size_t>& elements, c
                 continue;
             }
             // Its stand-in has to stand for itself.
-            const Vec3& place = mesh.centers[elements[static_cast<std::size_t>(other)]];
+            const Vec3& place = mesh.center(elements[static_cast<std::size_t>(other)]);
             if ((into_model(mesh, folded(rules, place)) - place).norm() < 1e-6 * mesh.size)
                 groups.join(v, static_cast<std::size_t>(other));
             else
@@ -266,8 +266,8 @@ FormMap::FormMap(const Model& model, const std::vector<std::size_t>& elements, c
         group_of_[v] = one;
     }
     std::vector<double> volume(groups_, 0.0);
-    for (std::size_t v = 0; v < n; ++v) volume[group_of_[v]] += mesh.volumes[elements[v]];
-    for (std::size_t v = 0; v < n; ++v) share_[v] = mesh.volumes[elements[v]] / volume[group_of_[v]];
+    for (std::size_t v = 0; v < n; ++v) volume[group_of_[v]] += mesh.volume(elements[v]);
+    for (std::size_t v = 0; v < n; ++v) share_[v] = mesh.volume(elements[v]) / volume[group_of_[v]];
 }
 
 std::vector<double> FormMap::spread(const std::vector<double>& groups) const {

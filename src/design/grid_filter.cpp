@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 namespace upright {
 
@@ -111,13 +112,25 @@ GridFilter::GridFilter(const Model& model, const std::vector<std::int32_t>& vari
         }
     for (std::size_t e = 0; e < variable_of.size(); ++e)
         if (variable_of[e] >= 0) {
-            if (cell_of_.size() <= static_cast<std::size_t>(variable_of[e]))
-                cell_of_.resize(static_cast<std::size_t>(variable_of[e]) + 1);
-            cell_of_[static_cast<std::size_t>(variable_of[e])] = model.mesh.cell_of[e];
+            const auto v = static_cast<std::size_t>(variable_of[e]);
+            if (cells_.size() <= v) cells_.resize(v + 1);
+            cells_[v] = model.mesh.cell_of[e];
         }
-    in_order_ = true;
-    for (std::size_t v = 0; v < cell_of_.size(); ++v) in_order_ = in_order_ && cell_of_[v] == v;
-    sum(std::vector<double>(cell_of_.size(), 1.0), nullptr, nullptr, inverse_sum_);
+    if (!std::is_sorted(cells_.begin(), cells_.end())) {
+        by_cell_.resize(cells_.size());
+        std::iota(by_cell_.begin(), by_cell_.end(), 0U);
+        std::sort(by_cell_.begin(), by_cell_.end(),
+                  [&](std::uint32_t a, std::uint32_t b) { return cells_[a] < cells_[b]; });
+        std::sort(cells_.begin(), cells_.end());
+    }
+    const auto nx = static_cast<std::size_t>(grid_.count[0]);
+    std::size_t at = 0;
+    for (std::size_t row = 0; row * nx < grid_.size(); ++row) {
+        while (at < cells_.size() && cells_[at] < row * nx) ++at;
+        row_start_.push_back(static_cast<std::uint32_t>(at));
+    }
+    row_start_.push_back(static_cast<std::uint32_t>(cells_.size()));
+    sum(std::vector<double>(cells_.size(), 1.0), nullptr, nullptr, inverse_sum_);
     for (double& s : inverse_sum_) s = 1.0 / s;
 }
 
@@ -126,23 +139,8 @@ void GridFilter::sum(const std::vector<double>& values, const double* before, co
     const auto nx = static_cast<std::size_t>(grid_.count[0]);
     const std::size_t ny = grid_.axes() > 1 ? static_cast<std::size_t>(grid_.count[1]) : 1;
     const std::size_t nz = grid_.axes() > 2 ? static_cast<std::size_t>(grid_.count[2]) : 1;
-    // Rooms that are used again: fresh ones cost more than the sums. Cells of no variable stay zero.
-    std::vector<double>& plain = room_->plain;
-    // Where every cell is a variable nothing needs to change places.
-    const bool all = in_order_ && values.size() == nx * ny * nz;
-    if (!all) {
-        plain.resize(nx * ny * nz, 0.0);
-        room_->sums.resize(plain.size());
-    }
     out.resize(values.size());
-    if (room_->wide.size() == 0) room_->wide = Strip<double>(row_ * padded_[1] * padded_[2]);
-    if (!all) {
-#pragma omp parallel for schedule(static)
-        for (std::size_t v = 0; v < values.size(); ++v)
-            plain[cell_of_[v]] = before == nullptr ? values[v] : values[v] * before[v];
-        before = nullptr;
-    }
-    const double* source = all ? values.data() : plain.data();
+    if (wide_->size() == 0) *wide_ = Strip<double>(row_ * padded_[1] * padded_[2]);
     const auto rows = static_cast<std::ptrdiff_t>(padded_[1] * padded_[2]);
     const auto halo = static_cast<std::size_t>(reach_[0]);
 #pragma omp parallel for schedule(static)
@@ -150,17 +148,28 @@ void GridFilter::sum(const std::vector<double>& values, const double* before, co
         const int j = source_[1][static_cast<std::size_t>(row) % padded_[1]];
         const int k = source_[2][static_cast<std::size_t>(row) / padded_[1]];
         if (j < 0 || k < 0) continue;
-        const std::size_t first = (static_cast<std::size_t>(k) * ny + static_cast<std::size_t>(j)) * nx;
-        const double* from = source + first;
-        double* to = room_->wide.data() + static_cast<std::size_t>(row) * row_;
-        if (before == nullptr)
-            for (std::size_t i = 0; i < nx; ++i) to[halo + i] = from[i];
-        else
-            for (std::size_t i = 0; i < nx; ++i) to[halo + i] = from[i] * before[first + i];
+        const std::size_t own = static_cast<std::size_t>(k) * ny + static_cast<std::size_t>(j);
+        const Span span = variables_of(own);
+        double* wide = wide_->data() + static_cast<std::size_t>(row) * row_;
+        double* to = wide + halo;
+        // Where every cell is a variable they follow each other in memory.
+        if (span.last - span.first == nx && by_cell_.empty()) {
+            const double* from = values.data() + span.first;
+            if (before == nullptr)
+                for (std::size_t i = 0; i < nx; ++i) to[i] = from[i];
+            else
+                for (std::size_t i = 0; i < nx; ++i) to[i] = from[i] * before[span.first + i];
+        } else {
+            std::fill_n(to, nx, 0.0);
+            for (std::size_t at = span.first; at < span.last; ++at) {
+                const std::size_t v = variable(at);
+                to[cells_[at] - own * nx] = before == nullptr ? values[v] : values[v] * before[v];
+            }
+        }
         for (std::size_t i = 0; i < halo; ++i) {
             const std::size_t end = halo + nx + i;
-            if (source_[0][i] >= 0) to[i] = to[halo + static_cast<std::size_t>(source_[0][i])];
-            if (source_[0][end] >= 0) to[end] = to[halo + static_cast<std::size_t>(source_[0][end])];
+            if (source_[0][i] >= 0) wide[i] = to[static_cast<std::size_t>(source_[0][i])];
+            if (source_[0][end] >= 0) wide[end] = to[static_cast<std::size_t>(source_[0][end])];
         }
     }
     std::vector<TapRows> taps;
@@ -169,7 +178,6 @@ void GridFilter::sum(const std::vector<double>& values, const double* before, co
             {tap.away.data(), tap.away.size(), static_cast<int>(tap.weights.size()) - 1, tap.weights.data()});
     const auto own_rows = static_cast<std::ptrdiff_t>(ny * nz);
     const std::size_t blocks = (nx + 15) / 16;
-    double* to = all ? out.data() : room_->sums.data();
 #pragma omp parallel
     {
         std::vector<double> added(row_ + 48);
@@ -178,21 +186,19 @@ void GridFilter::sum(const std::vector<double>& values, const double* before, co
         for (std::ptrdiff_t row = 0; row < own_rows; ++row) {
             const std::size_t j = static_cast<std::size_t>(row) % ny;
             const std::size_t k = static_cast<std::size_t>(row) / ny;
-            const double* in = room_->wide.data() + ((k + static_cast<std::size_t>(reach_[2])) * padded_[1] +
-                                                     j + static_cast<std::size_t>(reach_[1])) *
-                                                        row_;
+            const double* in = wide_->data() + ((k + static_cast<std::size_t>(reach_[2])) * padded_[1] + j +
+                                                static_cast<std::size_t>(reach_[1])) *
+                                                   row_;
             sum_row(taps.data(), taps.size(), in, reach_[0], added.data(), sums.data(), blocks);
-            const std::size_t first = static_cast<std::size_t>(row) * nx;
-            if (after == nullptr || !all)
-                for (std::size_t i = 0; i < nx; ++i) to[first + i] = sums[i];
-            else
-                for (std::size_t i = 0; i < nx; ++i) to[first + i] = sums[i] * after[first + i];
+            const auto own = static_cast<std::size_t>(row);
+            const Span span = variables_of(own);
+            for (std::size_t at = span.first; at < span.last; ++at) {
+                const std::size_t v = variable(at);
+                const double one = sums[cells_[at] - own * nx];
+                out[v] = after == nullptr ? one : one * after[v];
+            }
         }
     }
-    if (all) return;
-#pragma omp parallel for schedule(static)
-    for (std::size_t v = 0; v < out.size(); ++v)
-        out[v] = after == nullptr ? room_->sums[cell_of_[v]] : room_->sums[cell_of_[v]] * after[v];
 }
 
 void GridFilter::apply(const std::vector<double>& x, std::vector<double>& out) const {

@@ -30,21 +30,26 @@ class GridFilter {
     void sum(const std::vector<double>& values, const double* before, const double* after,
              std::vector<double>& out) const;
 
-    struct Room {
-        std::vector<double> plain, sums; // cells; results
-        Strip<double> wide;              // with what lies beyond the grid
+    // The variables of a row of cells: their numbers are by_cell_[first..last), or first..last where that is
+    // empty.
+    struct Span {
+        std::size_t first = 0, last = 0;
     };
+    Span variables_of(std::size_t row) const { return {row_start_[row], row_start_[row + 1]}; }
+    std::size_t variable(std::size_t at) const { return by_cell_.empty() ? at : by_cell_[at]; }
 
     CellGrid grid_;
-    std::unique_ptr<Room> room_ = std::make_unique<Room>();
+    // Values of all cells with what lies beyond the grid: room that is used again.
+    std::unique_ptr<Strip<double>> wide_ = std::make_unique<Strip<double>>();
     std::array<int, 3> reach_{};
     std::array<std::size_t, 3> padded_{};
     std::size_t row_ = 0;                    // places of a padded row
     std::array<std::vector<int>, 3> source_; // of each padded index along an axis; -1: nothing there
     std::vector<Tap> taps_;
-    std::vector<std::size_t> cell_of_; // of each variable
-    bool in_order_ = false;            // variables stand in the order of cells
-    std::vector<double> inverse_sum_;  // of the weights in reach, for each variable
+    std::vector<std::uint32_t> cells_;     // that are variables, ascending
+    std::vector<std::uint32_t> by_cell_;   // the variable of each of them; empty: they count alike
+    std::vector<std::uint32_t> row_start_; // where each row of cells begins among them, and the end
+    std::vector<double> inverse_sum_;      // of the weights in reach, for each variable
 };
 
 } // namespace upright

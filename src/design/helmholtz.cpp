@@ -72,9 +72,9 @@ HelmholtzFilter::HelmholtzFilter(const Model& model, const std::vector<std::int3
         }
         starts_.push_back(corners_.size());
         system.starts.push_back(system.dofs.size());
-        volumes_.push_back(mesh.volumes[e]);
+        volumes_.push_back(mesh.volume(e));
         Eigen::MatrixXd K = r * r * laplacian(mesh, id);
-        K.diagonal().array() += mesh.volumes[e] / corners;
+        K.diagonal().array() += mesh.volume(e) / corners;
         matrices_.push_back(std::move(K));
     }
     for (const Eigen::MatrixXd& K : matrices_) system.matrix_of.push_back(&K);

@@ -17,7 +17,7 @@ class Middles {
     Middles(const Mesh& mesh, const std::vector<std::size_t>& elements)
         : mesh_(mesh), elements_(elements), width_(std::max(mesh.size, 1e-300)) {
         for (std::size_t v = 0; v < elements.size(); ++v)
-            cells_[key(mesh.centers[elements[v]], 0, 0, 0)].push_back(v);
+            cells_[key(mesh.center(elements[v]), 0, 0, 0)].push_back(v);
     }
     // Calls visit(number, distance) for those within `reach` of a place.
     template <class Visit> void within(const Vec3& p, double reach, const Visit& visit) const {
@@ -47,7 +47,7 @@ class Middles {
                     const auto at = cells_.find(key(p, i, j, k));
                     if (at == cells_.end()) continue;
                     for (const std::size_t v : at->second)
-                        visit(v, (mesh_.centers[elements_[v]] - p).squaredNorm());
+                        visit(v, (mesh_.center(elements_[v]) - p).squaredNorm());
                 }
     }
     std::uint64_t key(const Vec3& p, int i, int j, int k) const {

@@ -228,10 +228,11 @@ void ConstrainedSolver::update(const std::vector<double>& share) {
     solver_->update(share_);
 }
 
-Eigen::MatrixXd ConstrainedSolver::solve(const Eigen::MatrixXd& loads, const SolveWish& wish) {
+void ConstrainedSolver::solve(const Loads& loads, const SolveWish& asked, Eigen::MatrixXd& answers) {
+    SolveWish wish = asked;
     while (true) {
         try {
-            return solver_->solve(loads, wish);
+            return solver_->solve(loads, wish, answers);
         } catch (const NoConvergence& failed) {
             SolverKind next = stand_in(facts_, options_.memory);
             if (next == made_) next = SolverKind::Aggregation;
@@ -241,6 +242,7 @@ Eigen::MatrixXd ConstrainedSolver::solve(const Eigen::MatrixXd& loads, const Sol
                 share_.begin(), share_.begin() + static_cast<std::ptrdiff_t>(model_.mesh.elements()));
             make(next);
             update(share);
+            wish.warm = false; // nothing is left to start from
         }
     }
 }

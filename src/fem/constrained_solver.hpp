@@ -39,10 +39,11 @@ class ConstrainedSolver : private SystemSource {
 
     // Takes the share of full stiffness of every element.
     void update(const std::vector<double>& share);
-    // On the unknowns, one load a column. Falls back to another solver where this one does not converge, and
-    // says so in `notes`.
-    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish);
+    // On the unknowns, as LinearSolver does. Falls back to another solver where this one does not converge,
+    // and says so in `notes`.
+    void solve(const Loads& loads, const SolveWish& wish, Eigen::MatrixXd& answers);
 
+    void rest() { solver_->rest(); }
     SolverCost cost() const { return solver_->cost(); }
     const SolverPlan& plan() const { return plan_; }
     // Sentences since the last call.

@@ -79,7 +79,7 @@ ErrorEstimate estimate_error(const StaticAnalysis& analysis, const ModelCase& c,
         Eigen::MatrixXd x = places_of(mesh, e);
         if (mesh.shell()) x = (shell_axes(x).transpose() * x).topRows(2);
         const double depth = mesh.dimension() == 2 || mesh.shell() ? mesh.depth(e) : 1.0;
-        const std::size_t first = mesh.starts[i];
+        const std::size_t first = mesh.start(i);
         const bool second = traits(kind).nodes > traits(kind).corners;
         std::vector<Voigt> true_stress;
         Elastic6 D;
@@ -103,7 +103,7 @@ ErrorEstimate estimate_error(const StaticAnalysis& analysis, const ModelCase& c,
                 p.weight * (second && solid ? J.determinant() : (x * p.G.transpose()).determinant()) * depth;
             std::array<Voigt, 2> found{Voigt::Zero(), Voigt::Zero()};
             std::array<Voigt, 2> better{Voigt::Zero(), Voigt::Zero()};
-            for (std::size_t n = 0; n < mesh.starts[i + 1] - first; ++n)
+            for (std::size_t n = 0; n < mesh.start(i + 1) - first; ++n)
                 for (std::size_t l = 0; l < layers; ++l) {
                     const double N = p.N[static_cast<Eigen::Index>(n)];
                     found[l] += N * field.at_nodes[(first + n) * layers + l];

@@ -73,7 +73,7 @@ Probe find_probe(const Mesh& mesh, const Vec3& place) {
     double widest = 0.0;
     for (std::size_t e = 0; e < mesh.elements(); ++e)
         for (const NodeId n : mesh.nodes_of(static_cast<ElementId>(e)))
-            widest = std::max(widest, (mesh.nodes[index(n)] - mesh.centers[e]).norm());
+            widest = std::max(widest, (mesh.nodes[index(n)] - mesh.center(e)).norm());
     const ElementLocator locator(mesh, 1.01 * widest);
     Probe best;
     best.off = 1e300;

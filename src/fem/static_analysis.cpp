@@ -74,28 +74,46 @@ Eigen::VectorXd StaticAnalysis::stiffness_times(const Eigen::VectorXd& u,
 void StaticAnalysis::take_loads(Group& group, const std::vector<double>& stiffness,
                                 const std::vector<double>& density) {
     const Transform& t = group.transform;
-    const auto count = static_cast<Eigen::Index>(group.cases.size());
-    group.loads.resize(static_cast<Eigen::Index>(t.unknowns()), count + (t.moves() ? 1 : 0));
     group.forces.resize(group.cases.size());
     for (std::size_t i = 0; i < group.cases.size(); ++i) {
         const ModelCase& c = model_.cases[group.cases[i]];
         Forces& forces = group.forces[i];
         if (forces.fixed) continue;
         forces.all = this->forces(c, stiffness, density);
-        group.loads.col(static_cast<Eigen::Index>(i)) = t.gather(forces.all);
         forces.fixed = std::none_of(c.loads.begin(), c.loads.end(), [&](const auto& load) {
             return model_.loads[load.first].of_body() || model_.loads[load.first].heat != 0.0;
         });
         if (!forces.fixed) continue;
         for (Eigen::Index f = 0; f < forces.all.size(); ++f)
             if (forces.all[f] != 0.0) forces.some.push_back({static_cast<std::size_t>(f), forces.all[f]});
+        const Eigen::VectorXd gathered = t.gather(forces.all);
+        for (Eigen::Index u = 0; u < gathered.size(); ++u)
+            if (gathered[u] != 0.0) forces.gathered.emplace_back(u, gathered[u]);
         forces.all.resize(0);
     }
     if (!t.moves()) return;
     // The enforced motion alone is one more right-hand side, the same for every case.
     const Eigen::VectorXd enforced =
         t.expand(Eigen::VectorXd::Zero(static_cast<Eigen::Index>(t.unknowns())), true);
-    group.loads.col(count) = -t.gather(stiffness_times(enforced, stiffness));
+    group.enforced = -t.gather(stiffness_times(enforced, stiffness));
+}
+
+Loads StaticAnalysis::loads_of(const Group& group) {
+    const auto unknowns = static_cast<Eigen::Index>(group.transform.unknowns());
+    const std::size_t cases = group.cases.size();
+    const auto fill = [&group, unknowns, cases](Eigen::Index column, double* to) {
+        Eigen::Map<Eigen::VectorXd> out(to, unknowns);
+        const auto i = static_cast<std::size_t>(column);
+        if (i == cases) {
+            out = group.enforced;
+        } else if (!group.forces[i].fixed) {
+            out = group.transform.gather(group.forces[i].all);
+        } else {
+            out.setZero();
+            for (const auto& [u, force] : group.forces[i].gathered) out[u] = force;
+        }
+    };
+    return {unknowns, static_cast<Eigen::Index>(cases) + (group.transform.moves() ? 1 : 0), fill};
 }
 
 double StaticAnalysis::Forces::times(const Eigen::VectorXd& u) const {
@@ -115,10 +133,9 @@ void StaticAnalysis::solve(const std::vector<double>& stiffness, const std::vect
         const Transform& t = group.transform;
         take_loads(group, stiffness, density);
         group.solver->update(stiffness);
-        SolveWish wish;
-        wish.energy = accuracy.energy;
-        if (accuracy.warm && group.last.size() > 0) wish.start = &group.last;
-        group.last = group.solver->solve(group.loads, wish);
+        // Nobody needs the last displacements while new ones are found.
+        for (const CaseId c : group.cases) out[index(c)] = CaseResult();
+        group.solver->solve(loads_of(group), {accuracy.energy, 0.0, accuracy.warm}, group.last);
         const Eigen::MatrixXd& solution = group.last;
         for (std::size_t i = 0; i < group.cases.size(); ++i) {
             CaseResult& result = out[index(group.cases[i])];
@@ -158,10 +175,7 @@ std::vector<Eigen::VectorXd> StaticAnalysis::solve_adjoints(const std::vector<Ad
                               static_cast<Eigen::Index>(mine.size()));
         for (std::size_t i = 0; i < mine.size(); ++i)
             sides.col(static_cast<Eigen::Index>(i)) = t.gather(loads[mine[i]].load);
-        SolveWish wish;
-        wish.energy = accuracy.energy;
-        if (accuracy.warm && group.last_adjoints.cols() == sides.cols()) wish.start = &group.last_adjoints;
-        group.last_adjoints = group.solver->solve(sides, wish);
+        group.solver->solve(Loads(sides), {accuracy.energy, 0.0, accuracy.warm}, group.last_adjoints);
         for (std::size_t i = 0; i < mine.size(); ++i)
             out[mine[i]] = t.expand(group.last_adjoints.col(static_cast<Eigen::Index>(i)), false);
     }
@@ -175,9 +189,8 @@ Eigen::MatrixXd StaticAnalysis::answers(CaseId c, const Eigen::MatrixXd& loads, 
     const Transform& t = group->transform;
     Eigen::MatrixXd sides(static_cast<Eigen::Index>(t.unknowns()), loads.cols());
     for (Eigen::Index k = 0; k < loads.cols(); ++k) sides.col(k) = t.gather(loads.col(k));
-    SolveWish wish;
-    wish.energy = accuracy.energy;
-    const Eigen::MatrixXd found = group->solver->solve(sides, wish);
+    Eigen::MatrixXd found;
+    group->solver->solve(Loads(sides), {accuracy.energy, 0.0, false}, found);
     Eigen::MatrixXd out(loads.rows(), loads.cols());
     for (Eigen::Index k = 0; k < loads.cols(); ++k) out.col(k) = t.expand(found.col(k), false);
     return out;
@@ -194,7 +207,11 @@ std::vector<Eigen::MatrixXd> StaticAnalysis::warm_state() const {
     return out;
 }
 
-void StaticAnalysis::set_warm_state(const std::vector<Eigen::MatrixXd>& state) {
+void StaticAnalysis::rest() {
+    for (Group& group : groups_) group.solver->rest();
+}
+
+void StaticAnalysis::set_warm_state(std::vector<Eigen::MatrixXd> state) {
     if (state.size() != 2 * groups_.size()) return;
     for (std::size_t g = 0; g < groups_.size(); ++g) {
         const auto unknowns = static_cast<Eigen::Index>(groups_[g].transform.unknowns());
@@ -203,8 +220,8 @@ void StaticAnalysis::set_warm_state(const std::vector<Eigen::MatrixXd>& state) {
         const bool fits = state[2 * g].rows() == unknowns && state[2 * g].cols() == sides &&
                           (state[2 * g + 1].size() == 0 || state[2 * g + 1].rows() == unknowns);
         if (!fits) continue; // the next solve starts from nothing
-        groups_[g].last = state[2 * g];
-        groups_[g].last_adjoints = state[2 * g + 1];
+        groups_[g].last = std::move(state[2 * g]);
+        groups_[g].last_adjoints = std::move(state[2 * g + 1]);
     }
 }
 

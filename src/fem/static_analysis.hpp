@@ -101,7 +101,9 @@ class StaticAnalysis {
 
     // Solutions that the next warm solve starts from, to be kept with a checkpoint.
     std::vector<Eigen::MatrixXd> warm_state() const;
-    void set_warm_state(const std::vector<Eigen::MatrixXd>& state);
+    void set_warm_state(std::vector<Eigen::MatrixXd> state);
+    // Lets go of working room until the next solve.
+    void rest();
 
     // Full stiffness of each class of elements.
     const ClassMatrices& stiffness_by_class() const { return *stiffness_; }
@@ -125,6 +127,7 @@ class StaticAnalysis {
     struct Forces {
         bool fixed = false;
         std::vector<Term> some;
+        std::vector<std::pair<Eigen::Index, double>> gathered; // the same on the unknowns
         Eigen::VectorXd all;
         double times(const Eigen::VectorXd& u) const;
     };
@@ -133,11 +136,12 @@ class StaticAnalysis {
         std::vector<CaseId> cases;
         Transform transform;
         std::unique_ptr<ConstrainedSolver> solver;
-        Eigen::MatrixXd loads;         // on the unknowns, one right-hand side a column
         std::vector<Forces> forces;    // of each case
+        Eigen::VectorXd enforced;      // on the unknowns: what the enforced motion alone comes to
         Eigen::MatrixXd last;          // solution, one right-hand side a column
         Eigen::MatrixXd last_adjoints; // the same of adjoint loads
     };
+    static Loads loads_of(const Group& group); // refers to it
     void take_loads(Group& group, const std::vector<double>& stiffness, const std::vector<double>& density);
 
     const Model& model_;

@@ -236,7 +236,7 @@ StressField stress_field(const StaticAnalysis& analysis, const Eigen::VectorXd& 
                 Voigt v = Voigt::Zero();
                 for (std::size_t p = 0; p < points.size(); ++p)
                     v += E(n, static_cast<Eigen::Index>(p)) * values[p * layers + layer];
-                out.at_nodes[(mesh.starts[i] + static_cast<std::size_t>(n)) * layers + layer] = v;
+                out.at_nodes[(mesh.start(i) + static_cast<std::size_t>(n)) * layers + layer] = v;
             }
     }
     for (std::size_t k = 0; k < out.at_points.size(); ++k)
@@ -254,7 +254,7 @@ RegionNodes region_nodes(const Mesh& mesh) {
     std::vector<std::int32_t> first(mesh.nodes.size(), -1);
     std::map<std::pair<NodeId, RegionId>, std::int32_t> more;
     for (std::size_t e = 0; e < mesh.elements(); ++e)
-        for (std::size_t i = mesh.starts[e]; i < mesh.starts[e + 1]; ++i) {
+        for (std::size_t i = mesh.start(e); i < mesh.start(e + 1); ++i) {
             const NodeId n = mesh.connectivity[i];
             const RegionId r = mesh.region[e];
             std::int32_t at = first[index(n)];

@@ -68,7 +68,7 @@ void draw_directions(const Model& model, const ModelCase& c, const std::vector<b
         if (std::abs(stress[e]) < least_shown * largest || largest <= 0.0) continue;
         const double half = 0.5 * longest * mesh.size * std::sqrt(std::abs(stress[e]) / largest);
         const Vec3 way = half * along[e];
-        (stress[e] > 0.0 ? pulled : pushed).emplace_back(mesh.centers[e] - way, mesh.centers[e] + way);
+        (stress[e] > 0.0 ? pulled : pushed).emplace_back(mesh.center(e) - way, mesh.center(e) + way);
     }
     for (const Affine& image : images(mesh)) {
         figure.add_lines(transformed(pulled, image), tension, 2.0);

@@ -64,7 +64,7 @@ Mesh make_grid_mesh(const Space& space, const Painting& painting) {
     for (std::size_t c = 0; c < grid.size(); ++c) {
         if (!painting.solid(c)) continue;
         mesh.element_of[c] = static_cast<std::int32_t>(mesh.cell_of.size());
-        mesh.cell_of.push_back(c);
+        mesh.cell_of.push_back(static_cast<std::uint32_t>(c));
         const auto ijk = grid.indices(c);
         nodes.clear();
         for (std::size_t corner = 0; corner < per_element; ++corner)

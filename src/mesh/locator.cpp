@@ -6,14 +6,14 @@
 namespace upright {
 
 ElementLocator::ElementLocator(const Mesh& mesh, double width) : mesh_(mesh), width_(width) {
-    for (const Vec3& c : mesh.centers) box_.include(c);
+    for (const Vec3& c : mesh.element_centers()) box_.include(c);
     const double most = std::max(8.0, 2.0 * static_cast<double>(mesh.elements()));
     const auto buckets = [&](int a) { return std::floor(box_.size()[a] / width_) + 1.0; };
     while (buckets(0) * buckets(1) * buckets(2) > most) width_ *= 1.3;
     for (int a = 0; a < 3; ++a) count_[static_cast<std::size_t>(a)] = static_cast<int>(buckets(a));
     lists_.resize(bucket(0, 0, count_[2]));
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
-        const auto at = place(mesh.centers[e]);
+        const auto at = place(mesh.center(e));
         lists_[bucket(at[0], at[1], at[2])].push_back(static_cast<ElementId>(e));
     }
 }

@@ -69,36 +69,43 @@ struct KeyHash {
 
 } // namespace
 
-void Mesh::reserve(std::size_t elements, std::size_t nodes_each) {
+void Mesh::reserve(std::size_t elements, std::size_t each) {
     kinds.reserve(elements);
-    connectivity.reserve(elements * nodes_each);
-    starts.reserve(elements + 1);
+    connectivity.reserve(elements * each);
     region.reserve(elements);
 }
 
 void Mesh::add(ElementKind kind, const std::vector<NodeId>& nodes_of_it, RegionId region_of_it) {
+    if (kinds.empty()) nodes_each = nodes_of_it.size();
+    if (starts.empty() && nodes_of_it.size() != nodes_each)
+        for (std::size_t e = 0; e <= elements(); ++e) starts.push_back(e * nodes_each);
     kinds.push_back(kind);
     connectivity.insert(connectivity.end(), nodes_of_it.begin(), nodes_of_it.end());
-    starts.push_back(connectivity.size());
+    if (!starts.empty()) starts.push_back(connectivity.size());
     region.push_back(region_of_it);
 }
 
+void Mesh::pack_starts() {
+    if (starts.size() < 2) return;
+    const std::size_t each = starts[1];
+    for (std::size_t e = 0; e < starts.size(); ++e)
+        if (starts[e] != e * each) return;
+    nodes_each = each;
+    starts = {};
+}
+
 void Mesh::finish() {
-    volumes.assign(elements(), 0.0);
-    centers.assign(elements(), Vec3::Zero());
+    own_volumes.clear();
+    own_centers.clear();
     node_volumes.clear();
     bounds = Bounds();
     for (const Vec3& p : nodes) bounds.include(p);
     Eigen::VectorXd N;
     Eigen::MatrixXd G;
-    if (on_grid() && kinds.front() != ElementKind::Quad8 && kinds.front() != ElementKind::Hex20) {
-        // All cells are the same box, but for the thickness of regions in the plane.
-        for (std::size_t e = 0; e < elements(); ++e) {
-            volumes[e] = grid.cell_volume() * of_grid_depth(static_cast<ElementId>(e));
-            centers[e] = grid.center(cell_of[e]);
-        }
-        return;
-    }
+    // All cells are the same box, but for the thickness of regions in the plane.
+    if (on_grid() && kinds.front() != ElementKind::Quad8 && kinds.front() != ElementKind::Hex20) return;
+    own_volumes.assign(elements(), 0.0);
+    own_centers.assign(elements(), Vec3::Zero());
     node_volumes.assign(connectivity.size(), 0.0);
     // Interpolation at the points of each kind's rule, computed once.
     std::array<std::vector<std::pair<Eigen::VectorXd, Eigen::MatrixXd>>, element_kinds> known;
@@ -131,17 +138,25 @@ void Mesh::finish() {
                                 x.row(0).mean(), x.row(1).mean(), x.row(2).mean()),
                     "Mesh finer there, or look at the geometry");
             const double w = rule[p].weight * det * depth(id);
-            volumes[e] += w;
+            own_volumes[e] += w;
             center += w * (x * points[p].first);
             for (int i = 0; i < t.nodes; ++i)
-                node_volumes[starts[e] + static_cast<std::size_t>(i)] += w * points[p].first[i];
+                node_volumes[start(e) + static_cast<std::size_t>(i)] += w * points[p].first[i];
         }
-        centers[e] = center / volumes[e];
+        own_centers[e] = center / own_volumes[e];
     }
 }
 
-double Mesh::of_grid_depth(ElementId e) const {
-    return grid.plane && !thickness.empty() ? depth(e) / grid.cell.z() : 1.0;
+std::vector<double> Mesh::element_volumes() const {
+    std::vector<double> out(elements());
+    for (std::size_t e = 0; e < out.size(); ++e) out[e] = volume(e);
+    return out;
+}
+
+std::vector<Vec3> Mesh::element_centers() const {
+    std::vector<Vec3> out(elements());
+    for (std::size_t e = 0; e < out.size(); ++e) out[e] = center(e);
+    return out;
 }
 
 bool Mesh::is_edge(const MeshFace& face) const {
@@ -279,9 +294,10 @@ void drop_unused_nodes(Mesh& mesh) {
 void raise_order(Mesh& mesh) {
     std::unordered_map<std::uint64_t, NodeId> middle;
     std::vector<NodeId> connectivity;
-    std::vector<std::size_t> starts{0};
+    std::vector<std::size_t> starts;
     for (std::size_t e = 0; e < mesh.elements(); ++e) {
         const NodeRange ids = mesh.nodes_of(static_cast<ElementId>(e));
+        const std::size_t before = connectivity.size();
         connectivity.insert(connectivity.end(), ids.begin(), ids.end());
         for (const auto& edge : edges_of(mesh.kinds[e])) {
             const NodeId a = ids[static_cast<std::size_t>(edge[0])];
@@ -292,9 +308,11 @@ void raise_order(Mesh& mesh) {
             if (fresh) mesh.nodes.push_back(0.5 * (mesh.nodes[index(a)] + mesh.nodes[index(b)]));
             connectivity.push_back(at->second);
         }
-        starts.push_back(connectivity.size());
+        if (!mesh.starts.empty()) starts.push_back(before);
         mesh.kinds[e] = raised(mesh.kinds[e]);
     }
+    if (!mesh.starts.empty()) starts.push_back(connectivity.size());
+    if (mesh.elements() > 0) mesh.nodes_each = connectivity.size() / mesh.elements();
     mesh.connectivity = std::move(connectivity);
     mesh.starts = std::move(starts);
 }

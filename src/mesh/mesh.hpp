@@ -37,8 +37,8 @@ struct NodeRange {
 struct PolarGrid {
     std::array<int, 3> count{}; // rings, cells around, layers
     Vec3 origin = Vec3::Zero();
-    Vec3 axis = Vec3::UnitZ();        // of unit length; angles run by the right hand about it
-    std::vector<std::size_t> cell_of; // for each element: rings first, then around, then layers
+    Vec3 axis = Vec3::UnitZ();          // of unit length; angles run by the right hand about it
+    std::vector<std::uint32_t> cell_of; // for each element: rings first, then around, then layers
 
     bool given() const { return !cell_of.empty(); }
     double step() const { return 6.28318530717958647692 / count[1]; } // angle of a cell
@@ -51,9 +51,11 @@ struct PolarGrid {
 
 struct Mesh {
     std::vector<Vec3> nodes;
-    std::vector<ElementKind> kinds;     // for each element; all plane, all shell or all solid
-    std::vector<std::size_t> starts{0}; // where each element's nodes begin, and the end
+    std::vector<ElementKind> kinds; // for each element; all plane, all shell or all solid
     std::vector<NodeId> connectivity;
+    // Where each element's nodes begin in `connectivity`, and the end; none where all have `nodes_each`.
+    std::vector<std::size_t> starts;
+    std::size_t nodes_each = 0;
     std::vector<RegionId> region;  // for each element
     std::vector<double> thickness; // for each element of a plane or shell mesh
     std::vector<SymmetryCut> symmetry;
@@ -61,24 +63,26 @@ struct Mesh {
 
     // Of a grid alone: the lattice, the cell of each element, and the element of each cell, or -1.
     CellGrid grid;
-    std::vector<std::size_t> cell_of;
+    std::vector<std::uint32_t> cell_of;
     std::vector<std::int32_t> element_of;
     // Of a polar mesh alone.
     PolarGrid polar;
 
-    // Found by finish().
-    std::vector<double> volumes;
-    std::vector<Vec3> centers;
+    // Found by finish(). Volumes and centers: none on the first-order cells of a grid, which knows them.
+    std::vector<double> own_volumes;
+    std::vector<Vec3> own_centers;
     // Integral of each node's interpolation, beside `connectivity`; none where all nodes of an element share
     // alike, as on the cells of a grid (node_volume()).
     std::vector<double> node_volumes;
     Bounds bounds;
 
-    // Once nodes, kinds, starts, connectivity and thickness stand. Throws Error (Numerics) for an element
+    // Once nodes, elements and thickness stand. Throws Error (Numerics) for an element
     // that is inside out.
     void finish();
     // Room for so many elements of so many nodes each.
     void reserve(std::size_t elements, std::size_t nodes_each);
+    // Lets go of `starts` where all elements have as many nodes.
+    void pack_starts();
     // Adds an element; finish() is still to come.
     void add(ElementKind kind, const std::vector<NodeId>& nodes_of_it, RegionId region_of_it);
 
@@ -90,19 +94,30 @@ struct Mesh {
     int dimension() const { return kinds.empty() ? 3 : traits(kinds.front()).space; }
     // Displacement components of a node: as many, or 6 with the rotations of a shell.
     int freedoms() const { return kinds.empty() ? 3 : freedoms_of_node(kinds.front()); }
+    // Where an element's nodes begin in `connectivity`; of the number after the last: where they end.
+    std::size_t start(std::size_t e) const { return starts.empty() ? e * nodes_each : starts[e]; }
     NodeRange nodes_of(ElementId e) const {
-        return {connectivity.data() + starts[index(e)], connectivity.data() + starts[index(e) + 1]};
+        return {connectivity.data() + start(index(e)), connectivity.data() + start(index(e) + 1)};
     }
     double depth(ElementId e) const { return thickness.empty() ? 1.0 : thickness[index(e)]; }
     // The thickness of an element of a plane grid over that of the grid; 1 in space.
-    double of_grid_depth(ElementId e) const;
-    double volume(ElementId e) const { return volumes[index(e)]; }
+    double of_grid_depth(ElementId e) const {
+        return grid.plane && !thickness.empty() ? depth(e) / grid.cell.z() : 1.0;
+    }
+    double volume(ElementId e) const {
+        return own_volumes.empty() ? grid.cell_volume() * of_grid_depth(e) : own_volumes[index(e)];
+    }
+    double volume(std::size_t e) const { return volume(static_cast<ElementId>(e)); }
+    std::vector<double> element_volumes() const;
     // The integral of the interpolation of node `i` of an element.
     double node_volume(ElementId e, std::size_t i) const {
-        return node_volumes.empty() ? volumes[index(e)] / traits(kind(e)).nodes
-                                    : node_volumes[starts[index(e)] + i];
+        return node_volumes.empty() ? volume(e) / traits(kind(e)).nodes : node_volumes[start(index(e)) + i];
     }
-    const Vec3& center(ElementId e) const { return centers[index(e)]; }
+    Vec3 center(std::size_t e) const {
+        return own_centers.empty() ? grid.center(cell_of[e]) : own_centers[e];
+    }
+    Vec3 center(ElementId e) const { return center(index(e)); }
+    std::vector<Vec3> element_centers() const;
     // How many copies of the modelled part make the whole body.
     int copies() const { return 1 << symmetry.size(); }
 

@@ -80,7 +80,7 @@ void pick_on_owned(const Space& space, MadeMesh& made) {
         if (made.regions[r].role != Role::Void)
             for (std::size_t e = 0; e < covered.size(); ++e)
                 covered[e] = mesh.region[e] == static_cast<RegionId>(r) ||
-                             made.regions.distance(r, mesh.centers[e]) <= 0.0;
+                             made.regions.distance(r, mesh.center(e)) <= 0.0;
         painting.covered.push_back(std::move(covered));
     }
     const MeshCells cells(mesh, false);

@@ -254,7 +254,8 @@ Mesh make_polar_mesh(const Space& space) {
                     if (!tip) ids.push_back(node(i, j + 1, layer));
                 }
                 mesh.add(polar_kind_of(lines.flat, tip, space.mesh.shell()), ids, RegionId::None);
-                mesh.polar.cell_of.push_back((k * ring_nodes + j) * (rings - 1) + i);
+                mesh.polar.cell_of.push_back(
+                    static_cast<std::uint32_t>((k * ring_nodes + j) * (rings - 1) + i));
                 if (lines.flat) mesh.thickness.push_back(space.mesh.thickness);
             }
     mesh.finish();

@@ -22,8 +22,7 @@ std::array<int, 3> unpacked(std::uint64_t key) {
 }
 } // namespace
 
-SizeField::SizeField(const Bounds& box, double size, double spacing, double coarsest)
-    : size_(size), spacing_(spacing), coarsest_(coarsest) {
+SizeField::SizeField(const Bounds& box, double size, double spacing) : size_(size), spacing_(spacing) {
     const auto places = [&] {
         const Vec3 n = box.size() / spacing_ + Vec3::Constant(3.0);
         return n.prod();
@@ -69,20 +68,19 @@ void SizeField::divide(const Place& cell, int level) {
 
 void SizeField::ask(const Vec3& p, double size) {
     int level = 0;
-    if (size < coarsest_) {
-        const int most_count = std::max({count_[0], count_[1], count_[2]});
-        // Cells no larger than the size, in blocks one cell wide on each lattice.
-        while (spacing_ / (1 << level) > size && level < most_levels && most_count << (level + 1) < 1 << 21) {
-            const Place at = cell_of(p, level);
-            for (int c = 0; c < 27; ++c) {
-                const Place cell{at[0] + c % 3 - 1, at[1] + c / 3 % 3 - 1, at[2] + c / 9 - 1};
-                bool inside = true;
-                for (std::size_t a = 0; a < 3; ++a)
-                    inside = inside && cell[a] >= 0 && cell[a] < ((count_[a] - 1) << level);
-                if (inside && (level == 0 || holds(cell, level))) divide(cell, level);
-            }
-            ++level;
+    const int most_count = std::max({count_[0], count_[1], count_[2]});
+    // Cells no larger than the size, in blocks one cell wide on each lattice: a small size that lies on the
+    // first one reaches a cell or two of it too far.
+    while (spacing_ / (1 << level) > size && level < most_levels && most_count << (level + 1) < 1 << 21) {
+        const Place at = cell_of(p, level);
+        for (int c = 0; c < 27; ++c) {
+            const Place cell{at[0] + c % 3 - 1, at[1] + c / 3 % 3 - 1, at[2] + c / 9 - 1};
+            bool inside = true;
+            for (std::size_t a = 0; a < 3; ++a)
+                inside = inside && cell[a] >= 0 && cell[a] < ((count_[a] - 1) << level);
+            if (inside && (level == 0 || holds(cell, level))) divide(cell, level);
         }
+        ++level;
     }
     const Place low = cell_of(p, level);
     for (int c = 0; c < 8; ++c) {

@@ -13,12 +13,11 @@
 namespace upright {
 
 // Values on a lattice, linear between; `limit` then spreads small ones with a bounded gradient. Where sizes
-// far below the lattice's spacing are asked, lattices of half the spacing, a quarter and so on lie over it,
-// each in a block about such a place.
+// below the lattice's spacing are asked, lattices of half the spacing, a quarter and so on lie over it, each
+// in a block about such a place.
 class SizeField {
   public:
-    // `coarsest`: sizes from here on are kept on the first lattice.
-    SizeField(const Bounds& box, double size, double spacing, double coarsest = 0.0);
+    SizeField(const Bounds& box, double size, double spacing);
     // Asks for at most `size` at a place.
     void ask(const Vec3& p, double size);
     void limit(double gradient);
@@ -57,7 +56,7 @@ class SizeField {
     void limit_finer(double gradient);
 
     Vec3 low_;
-    double size_, spacing_, coarsest_;
+    double size_, spacing_;
     std::array<int, 3> count_{};
     std::vector<double> values_;
     std::vector<std::int32_t>

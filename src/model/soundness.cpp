@@ -32,8 +32,8 @@ void require_elements(const Mesh& mesh) {
     require(count > 0 && mesh.nodes.size() <= most_numbers && mesh.connectivity.size() <= most_numbers,
             "no elements, or too many");
     for (const Vec3& p : mesh.nodes) require(is_place(p), "a node that has no place, in mesh/nodes");
-    require(mesh.starts.size() == count + 1 && mesh.starts.front() == 0 &&
-                mesh.starts.back() == mesh.connectivity.size(),
+    require((mesh.starts.empty() || mesh.starts.size() == count + 1) && mesh.start(0) == 0 &&
+                mesh.start(count) == mesh.connectivity.size(),
             "elements without nodes, in mesh/start");
     for (const ElementKind kind : mesh.kinds)
         require(static_cast<int>(kind) < element_kinds, "a kind of element that is not known, in mesh/kind");
@@ -42,7 +42,7 @@ void require_elements(const Mesh& mesh) {
         const KindTraits& t = traits(mesh.kinds[e]);
         require(t.space == first.space && t.shell == first.shell,
                 "plane, shell and solid elements side by side, in mesh/kind");
-        require(mesh.starts[e + 1] == mesh.starts[e] + static_cast<std::size_t>(t.nodes),
+        require(mesh.start(e + 1) == mesh.start(e) + static_cast<std::size_t>(t.nodes),
                 "an element with too many or too few nodes, in mesh/start");
     }
     require_nodes(mesh, range(mesh.connectivity), "mesh/connectivity");
@@ -62,7 +62,7 @@ void require_elements(const Mesh& mesh) {
 }
 
 // The cells of a lattice, one an element, each once.
-void require_cells(const std::vector<std::size_t>& cell_of, std::size_t elements,
+void require_cells(const std::vector<std::uint32_t>& cell_of, std::size_t elements,
                    const std::array<int, 3>& count, const char* where) {
     std::size_t cells = 1;
     for (const int n : count) {

@@ -32,7 +32,8 @@ template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
     Integers regions;
     if constexpr (!Io::reading) {
         for (const ElementKind k : mesh.kinds) kinds.push_back(static_cast<std::int64_t>(k));
-        starts.assign(mesh.starts.begin(), mesh.starts.end());
+        for (std::size_t e = 0; e <= mesh.elements(); ++e)
+            starts.push_back(static_cast<std::int64_t>(mesh.start(e)));
         for (const RegionId r : mesh.region) regions.push_back(static_cast<std::int64_t>(r));
     }
     io.integers("mesh/kind", kinds);
@@ -67,7 +68,8 @@ template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
         mesh.polar.axis = vec(polar_places, 1);
         for (std::size_t a = 0; a < 3; ++a)
             mesh.polar.count[a] = whole<int>(polar_counts.at(a), "mesh/polar");
-        mesh.polar.cell_of.assign(polar_cells.begin(), polar_cells.end());
+        for (const std::int64_t c : polar_cells)
+            mesh.polar.cell_of.push_back(whole<std::uint32_t>(c, "mesh/polar"));
         mesh.size = misc.at(0);
         for (std::size_t i = 0; i + 2 < cuts.size(); i += 3)
             mesh.symmetry.push_back({cuts[i] >= 0.0 && cuts[i] < 3.0 ? static_cast<int>(cuts[i]) : -1,
@@ -83,8 +85,9 @@ template <class Io> void walk_mesh(const Io& io, Mesh& mesh) {
                 mesh.grid.symmetric[a][side] = counts.at(4 + 2 * a + side) != 0;
         }
         mesh.grid.plane = counts.at(3) != 0;
-        mesh.cell_of.assign(cells.begin(), cells.end());
+        for (const std::int64_t c : cells) mesh.cell_of.push_back(whole<std::uint32_t>(c, "mesh/grid"));
         require_sound(mesh);
+        mesh.pack_starts();
         if (!mesh.cell_of.empty()) {
             mesh.element_of.assign(mesh.grid.size(), -1);
             for (std::size_t e = 0; e < mesh.cell_of.size(); ++e)

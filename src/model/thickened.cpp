@@ -327,7 +327,7 @@ class Thickener {
                     one.finish();
                 } catch (const Error&) {
                     sheets_.refuse("shells meet in edges in a way that has no solid between them",
-                                   mesh_.centers[out_.of[e]], "Bring solid elements for it");
+                                   mesh_.center(out_.of[e]), "Bring solid elements for it");
                 }
             }
             throw;

@@ -31,12 +31,43 @@ std::vector<double> sum_of_parts(const std::vector<double>& parts, std::size_t w
 }
 
 // The separable approximation: f_i = r_i + sum_j p_ij / (U_j - x_j) + q_ij / (x_j - L_j). Row 0 is the goal.
+// Its p, q and the limits of the step are made a strip at a time: kept they would be more than all else that
+// a step of many variables needs. Refers to what it is made of.
 struct Approximation {
+    const MmaPoint& at;
+    const MmaSettings& settings;
+    const std::vector<double>& low; // asymptotes
+    const std::vector<double>& high;
     std::size_t n = 0, m = 0;
-    std::vector<double> p, q;         // n rows of m + 1
-    std::vector<double> lower, upper; // of this step
-    std::vector<double> low, high;    // asymptotes
-    std::vector<double> rest;         // r, m + 1
+    std::vector<double> floor; // m + 1: the curvature that every variable has
+    std::vector<double> rest;  // r, m + 1
+
+    double slope(std::size_t i, std::size_t j) const {
+        return i == 0 ? at.values.goal_gradient[j] : at.values.gradient[i - 1][j];
+    }
+    double lower(std::size_t j) const {
+        const double x = at.x[j];
+        return std::max({at.least(j), low[j] + settings.conserve * (x - low[j]), x - at.move * at.range(j)});
+    }
+    double upper(std::size_t j) const {
+        const double x = at.x[j];
+        return std::min({at.most(j), high[j] - settings.conserve * (high[j] - x), x + at.move * at.range(j)});
+    }
+    // p and q of a variable, m + 1 each.
+    void row(std::size_t j, double* p, double* q) const {
+        const double x = at.x[j];
+        const double range = at.range(j);
+        const double above = (high[j] - x) * (high[j] - x);
+        const double below = (x - low[j]) * (x - low[j]);
+        for (std::size_t i = 0; i <= m; ++i) {
+            const double g = slope(i, j);
+            const double up = std::max(g, 0.0);
+            const double down = std::max(-g, 0.0);
+            const double both = floor[i] / range;
+            p[i] = above * (1.001 * up + 0.001 * down + both);
+            q[i] = below * (0.001 * up + 1.001 * down + both);
+        }
+    }
 };
 
 // The sums over the variables of p / (high - x) + q / (x - low), one of each function.
@@ -47,62 +78,33 @@ std::vector<double> terms_at(const Approximation& a, const std::vector<double>& 
 #pragma omp parallel for schedule(static) if (blocks > 2)
     for (std::size_t b = 0; b < blocks; ++b) {
         double* part = parts.data() + b * w;
+        std::vector<double> room(2 * w);
+        double* p = room.data();
+        double* q = p + w;
         for (std::size_t j = b * block; j < std::min(a.n, (b + 1) * block); ++j) {
+            a.row(j, p, q);
             const double up = 1.0 / (a.high[j] - x[j]);
             const double down = 1.0 / (x[j] - a.low[j]);
-            for (std::size_t i = 0; i < w; ++i) part[i] += a.p[j * w + i] * up + a.q[j * w + i] * down;
+            for (std::size_t i = 0; i < w; ++i) part[i] += p[i] * up + q[i] * down;
         }
     }
     return sum_of_parts(parts, w);
 }
 
 Approximation approximate(const MmaPoint& at, const MmaSettings& settings, const MmaState& state) {
-    const std::vector<double>& x = at.x;
-    const std::vector<double>& x_low = at.low;
-    const std::vector<double>& x_high = at.high;
     const MmaValues& values = at.values;
-    const double move = at.move;
-    Approximation out;
-    out.n = x.size();
-    out.m = values.constraint.size();
+    Approximation out{at, settings, state.low, state.high, at.x.size(), values.constraint.size(), {}, {}};
     const std::size_t w = out.m + 1;
-    out.p.resize(out.n * w);
-    out.q.resize(out.n * w);
-    out.lower.resize(out.n);
-    out.upper.resize(out.n);
-    out.low = state.low;
-    out.high = state.high;
-    const auto slope = [&](std::size_t i, std::size_t j) {
-        return i == 0 ? values.goal_gradient[j] : values.gradient[i - 1][j];
-    };
     const std::int64_t count = total(static_cast<std::int64_t>(out.n));
     // The constant that keeps every variable curved goes with the size of the gradients.
-    std::vector<double> floor(w, 0.0);
+    out.floor.assign(w, 0.0);
     for (std::size_t i = 0; i < w; ++i) {
-        const double sum =
-            sum_over(out.n, [&](std::size_t j) { return std::abs(slope(i, j)) * (x_high[j] - x_low[j]); });
-        floor[i] = 1e-5 * sum / static_cast<double>(std::max<std::int64_t>(1, count));
-        if (!state.extra.empty()) floor[i] += state.extra[i];
+        const double sum = sum_over(
+            out.n, [&](std::size_t j) { return std::abs(out.slope(i, j)) * (at.most(j) - at.least(j)); });
+        out.floor[i] = 1e-5 * sum / static_cast<double>(std::max<std::int64_t>(1, count));
+        if (!state.extra.empty()) out.floor[i] += state.extra[i];
     }
-#pragma omp parallel for schedule(static) if (out.n > 2 * block)
-    for (std::size_t j = 0; j < out.n; ++j) {
-        const double range = std::max(x_high[j] - x_low[j], 1e-12);
-        const double L = out.low[j];
-        const double U = out.high[j];
-        out.lower[j] = std::max({x_low[j], L + settings.conserve * (x[j] - L), x[j] - move * range});
-        out.upper[j] = std::min({x_high[j], U - settings.conserve * (U - x[j]), x[j] + move * range});
-        const double above = (U - x[j]) * (U - x[j]);
-        const double below = (x[j] - L) * (x[j] - L);
-        for (std::size_t i = 0; i < w; ++i) {
-            const double g = slope(i, j);
-            const double up = std::max(g, 0.0);
-            const double down = std::max(-g, 0.0);
-            const double both = floor[i] / range;
-            out.p[j * w + i] = above * (1.001 * up + 0.001 * down + both);
-            out.q[j * w + i] = below * (0.001 * up + 1.001 * down + both);
-        }
-    }
-    const std::vector<double> terms = terms_at(out, x);
+    const std::vector<double> terms = terms_at(out, at.x);
     out.rest.assign(w, 0.0);
     for (std::size_t i = 0; i < w; ++i)
         out.rest[i] = (i == 0 ? values.goal : values.constraint[i - 1]) - terms[i];
@@ -169,10 +171,20 @@ class DualProblem {
     // The strips of a block, with the number of the first variable of each.
     template <class Each> void strips(std::size_t b, const Each& each) const {
         const std::size_t end = std::min(a_.n, (b + 1) * block);
-        for (std::size_t j = b * block; j < end; j += dual_strip)
-            each(j,
-                 DualStrip{std::min(dual_strip, end - j), m_, a_.p.data() + j * w_, a_.q.data() + j * w_,
-                           a_.lower.data() + j, a_.upper.data() + j, a_.low.data() + j, a_.high.data() + j});
+        std::vector<double> room(2 * (w_ + 1) * dual_strip);
+        double* p = room.data();
+        double* q = p + w_ * dual_strip;
+        double* lower = q + w_ * dual_strip;
+        double* upper = lower + dual_strip;
+        for (std::size_t j = b * block; j < end; j += dual_strip) {
+            const std::size_t count = std::min(dual_strip, end - j);
+            for (std::size_t k = 0; k < count; ++k) {
+                a_.row(j + k, p + k * w_, q + k * w_);
+                lower[k] = a_.lower(j + k);
+                upper[k] = a_.upper(j + k);
+            }
+            each(j, DualStrip{count, m_, p, q, lower, upper, a_.low.data() + j, a_.high.data() + j});
+        }
     }
 
     Look look(const Eigen::VectorXd& lambda) {
@@ -274,6 +286,16 @@ class Subproblem {
           d_(settings.d) {
         share_ = settings.a;
         share_.resize(m_, 0.0);
+        p_.resize(n_ * w_);
+        q_.resize(n_ * w_);
+        lower_.resize(n_);
+        upper_.resize(n_);
+#pragma omp parallel for schedule(static) if (blocks_ > 2)
+        for (std::size_t j = 0; j < n_; ++j) {
+            a.row(j, p_.data() + j * w_, q_.data() + j * w_);
+            lower_[j] = a.lower(j);
+            upper_[j] = a.upper(j);
+        }
     }
 
     MmaStep run() {
@@ -281,8 +303,8 @@ class Subproblem {
         xi.resize(n_);
         eta.resize(n_);
         for (std::size_t j = 0; j < n_; ++j) {
-            x[j] = 0.5 * (a_.lower[j] + a_.upper[j]);
-            const double half = std::max(0.5 * (a_.upper[j] - a_.lower[j]), 1e-9);
+            x[j] = 0.5 * (lower_[j] + upper_[j]);
+            const double half = std::max(0.5 * (upper_[j] - lower_[j]), 1e-9);
             xi[j] = std::max(1.0, 1.0 / half);
             eta[j] = xi[j];
         }
@@ -305,7 +327,7 @@ class Subproblem {
             }
         }
         out.x = x;
-        for (std::size_t j = 0; j < n_; ++j) out.x[j] = std::clamp(x[j], a_.lower[j], a_.upper[j]);
+        for (std::size_t j = 0; j < n_; ++j) out.x[j] = std::clamp(x[j], lower_[j], upper_[j]);
         out.z = z;
         out.y = y;
         out.multiplier = lambda;
@@ -324,16 +346,20 @@ class Subproblem {
 
     // How far a variable is from its limits: of slopes of any size less than numbers tell apart, and not
     // nothing, by which is divided.
-    double above_lower(std::size_t j) const { return std::max(x[j] - a_.lower[j], least_distance); }
-    double below_upper(std::size_t j) const { return std::max(a_.upper[j] - x[j], least_distance); }
+    double above_lower(std::size_t j) const {
+        return std::max(x[j] - lower_[j], least_distance);
+    }
+    double below_upper(std::size_t j) const {
+        return std::max(upper_[j] - x[j], least_distance);
+    }
 
     // Sums of lambda-weighted p and q at a variable.
     void weighted(std::size_t j, double& p, double& q) const {
-        p = a_.p[j * w_];
-        q = a_.q[j * w_];
+        p = p_[j * w_];
+        q = q_[j * w_];
         for (std::size_t i = 0; i < m_; ++i) {
-            p += lambda[i] * a_.p[j * w_ + i + 1];
-            q += lambda[i] * a_.q[j * w_ + i + 1];
+            p += lambda[i] * p_[j * w_ + i + 1];
+            q += lambda[i] * q_[j * w_ + i + 1];
         }
     }
 
@@ -352,10 +378,10 @@ class Subproblem {
                 double q = 0.0;
                 weighted(j, p, q);
                 r.take(p * up * up - q * down * down - xi[j] + eta[j]);
-                r.take(xi[j] * (x[j] - a_.lower[j]) - barrier);
-                r.take(eta[j] * (a_.upper[j] - x[j]) - barrier);
+                r.take(xi[j] * (x[j] - lower_[j]) - barrier);
+                r.take(eta[j] * (upper_[j] - x[j]) - barrier);
                 for (std::size_t i = 0; i < m_; ++i)
-                    g[i] += a_.p[j * w_ + i + 1] * up + a_.q[j * w_ + i + 1] * down;
+                    g[i] += p_[j * w_ + i + 1] * up + q_[j * w_ + i + 1] * down;
             }
         }
         Residual out;
@@ -543,10 +569,10 @@ class Subproblem {
         const double down = 1.0 / (x[j] - a_.low[j]);
         const double up2 = up * up;
         const double down2 = down * down;
-        double p = a_.p[j * w_];
-        double q = a_.q[j * w_];
-        const double* pj = a_.p.data() + j * w_ + 1;
-        const double* qj = a_.q.data() + j * w_ + 1;
+        double p = p_[j * w_];
+        double q = q_[j * w_];
+        const double* pj = p_.data() + j * w_ + 1;
+        const double* qj = q_.data() + j * w_ + 1;
         for (std::size_t i = 0; i < m_; ++i) {
             p += lambda[i] * pj[i];
             q += lambda[i] * qj[i];
@@ -562,14 +588,14 @@ class Subproblem {
     std::size_t n_, m_, w_, blocks_;
     double c_, d_;
     std::vector<double> share_;
+    std::vector<double> p_, q_; // n rows of m + 1
+    std::vector<double> lower_, upper_;
     std::vector<double> x, xi, eta, y, lambda, mu, s;
     double z = 1.0, zeta = 1.0;
     std::vector<double> g_, dx_, dxi_, deta_;
 };
 
-MmaStep solve(const Approximation& a, const std::vector<double>& x, const std::vector<double>& x_low,
-              const std::vector<double>& x_high, const MmaSettings& settings,
-              const std::vector<double>& multiplier) {
+MmaStep solve(const Approximation& a, const MmaSettings& settings, const std::vector<double>& multiplier) {
     const bool without_z =
         std::all_of(settings.a.begin(), settings.a.end(), [](double v) { return v == 0.0; });
     std::optional<MmaStep> by_dual;
@@ -578,9 +604,9 @@ MmaStep solve(const Approximation& a, const std::vector<double>& x, const std::v
     MmaStep out = by_dual ? std::move(*by_dual) : Subproblem(a, settings).run();
     out.expected = approximate_at(a, out.x);
     out.distance = sum_over(a.n, [&](std::size_t j) {
-        const double step = out.x[j] - x[j];
+        const double step = out.x[j] - a.at.x[j];
         return (a.high[j] - a.low[j]) * step * step /
-               ((a.high[j] - out.x[j]) * (out.x[j] - a.low[j]) * std::max(x_high[j] - x_low[j], 1e-12));
+               ((a.high[j] - out.x[j]) * (out.x[j] - a.low[j]) * a.at.range(j));
     });
     return out;
 }
@@ -595,7 +621,7 @@ MmaStep mma_step(const MmaPoint& at, const MmaSettings& settings, MmaState& stat
     state.high.resize(n);
 #pragma omp parallel for schedule(static) if (n > 2 * block)
     for (std::size_t j = 0; j < n; ++j) {
-        const double range = std::max(at.high[j] - at.low[j], 1e-12);
+        const double range = at.range(j);
         if (young) {
             state.low[j] = x[j] - settings.first * range;
             state.high[j] = x[j] + settings.first * range;
@@ -617,7 +643,7 @@ MmaStep mma_step(const MmaPoint& at, const MmaSettings& settings, MmaState& stat
 }
 
 MmaStep mma_again(const MmaPoint& at, const MmaSettings& settings, const MmaState& state) {
-    return solve(approximate(at, settings, state), at.x, at.low, at.high, settings, state.multiplier);
+    return solve(approximate(at, settings, state), settings, state.multiplier);
 }
 
 bool mma_raise(const MmaStep& step, const std::vector<double>& found, double tolerance, MmaState& state) {

@@ -6,6 +6,7 @@
 // constraint alone.
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <cstdint>
 #include <vector>
@@ -56,14 +57,18 @@ struct MmaStep {
     int newton_steps = 0;  // or looks at the dual function
 };
 
-// Where a step begins, and how far it may go: within `low` and `high` and at most `move` of that range in any
-// variable. What it refers to must live until the step is made.
+// Where a step begins, and how far it may go: within `low` and `high` (empty: 0 and 1) and at most `move` of
+// that range in any variable. What it refers to must live until the step is made.
 struct MmaPoint {
     const std::vector<double>& x;
     const std::vector<double>& low;
     const std::vector<double>& high;
     double move = 0.2;
     const MmaValues& values;
+
+    double least(std::size_t j) const { return low.empty() ? 0.0 : low[j]; }
+    double most(std::size_t j) const { return high.empty() ? 1.0 : high[j]; }
+    double range(std::size_t j) const { return std::max(most(j) - least(j), 1e-12); }
 };
 
 // One step. Updates the asymptotes.

@@ -233,7 +233,7 @@ void PartField::take_design(const PartField* same_space) {
     double dense = 0.0;
     for (std::size_t e = 0; e < design_.density.size(); ++e) {
         if (model.role(static_cast<ElementId>(e)) != Role::Design) continue;
-        const double volume = model.mesh.volumes[e];
+        const double volume = model.mesh.volume(e);
         const double density = design_.density[e];
         whole += volume;
         dense += density > design_.threshold ? volume : 0.0;

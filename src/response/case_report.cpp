@@ -340,7 +340,7 @@ ProbeReading read_probe(const Model& model, const AnalysisReport& report, const 
         for (std::size_t i = 0; i < ids.size(); ++i)
             s += probe.values[static_cast<Eigen::Index>(i)] *
                  result.stress[static_cast<std::size_t>(
-                                   report.nodes.of[model.mesh.starts[index(probe.element)] + i]) *
+                                   report.nodes.of[model.mesh.start(index(probe.element)) + i]) *
                                    layers +
                                l];
         if (l > 0 && von_mises(s) <= out.von_mises) continue;

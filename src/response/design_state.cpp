@@ -173,9 +173,13 @@ void DesignState::solve_adjoints(std::vector<Pending>& pending) {
 }
 
 void DesignState::walk(const Walk& w) {
-    std::vector<Eigen::MatrixXd> statics = statics_.warm_state();
-    w("warm-static", statics);
-    if (w.reading()) statics_.set_warm_state(std::move(statics));
+    if (w.reading()) {
+        std::vector<Eigen::MatrixXd> statics;
+        w("warm-static", statics);
+        statics_.set_warm_state(std::move(statics));
+    } else {
+        w.give("warm-static", statics_.warm_state());
+    }
     if (!modal_) return;
     std::vector<Eigen::MatrixXd> modes = modal_->warm_state();
     w("warm-modal", modes);

@@ -144,11 +144,11 @@ std::vector<bool> counted_nodes(const Model& model, const RegionNodes& nodes,
                                 const std::vector<bool>& out_of) {
     std::vector<bool> out(nodes.node.size(), false);
     for (std::size_t e = 0; e < out_of.size(); ++e)
-        for (std::size_t i = model.mesh.starts[e]; i < model.mesh.starts[e + 1]; ++i)
+        for (std::size_t i = model.mesh.start(e); i < model.mesh.start(e + 1); ++i)
             if (!out_of[e]) out[static_cast<std::size_t>(nodes.of[i])] = true;
     // A node of a left-out surface does not count, whatever else touches it.
     for (std::size_t e = 0; e < out_of.size(); ++e)
-        for (std::size_t i = model.mesh.starts[e]; i < model.mesh.starts[e + 1]; ++i)
+        for (std::size_t i = model.mesh.start(e); i < model.mesh.start(e + 1); ++i)
             if (out_of[e]) out[static_cast<std::size_t>(nodes.of[i])] = false;
     return out;
 }

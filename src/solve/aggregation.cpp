@@ -428,17 +428,16 @@ class AggregationSolver : public LinearSolver {
         cost_.levels = operator_.levels();
     }
 
-    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish) override {
+    void solve(const Loads& loads, const SolveWish& wish, Eigen::MatrixXd& answers) override {
         const auto start = Clock::now();
-        Eigen::MatrixXd residual = loads;
-        const bool warm =
-            wish.start != nullptr && wish.start->rows() == loads.rows() && wish.start->cols() == loads.cols();
-        Eigen::MatrixXd out = warm ? *wish.start : Eigen::MatrixXd::Zero(loads.rows(), loads.cols());
+        Eigen::MatrixXd residual = loads.matrix();
+        const bool warm = wish.warm && answers.rows() == loads.rows() && answers.cols() == loads.cols();
+        if (!warm) answers = Eigen::MatrixXd::Zero(loads.rows(), loads.cols());
         std::vector<double*> b;
         std::vector<double*> x;
         for (Eigen::Index c = 0; c < loads.cols(); ++c) {
             b.push_back(residual.col(c).data());
-            x.push_back(out.col(c).data());
+            x.push_back(answers.col(c).data());
         }
         const IterationCount count = conjugate_gradients(operator_, b, x, warm, wish);
         if (!count.converged)
@@ -452,12 +451,11 @@ class AggregationSolver : public LinearSolver {
             operator_.renew();
             best_ = 0;
         }
-        if (!out.allFinite())
+        if (!answers.allFinite())
             throw Error::numerics("the solution is not finite",
                                   "Look for loads or material data of absurd size");
-        cost_.bytes = operator_.bytes() + 36.0 * static_cast<double>(loads.size());
+        cost_.bytes = operator_.bytes() + 36.0 * static_cast<double>(residual.size());
         cost_.solve_seconds = seconds_since(start);
-        return out;
     }
 
     SolverCost cost() const override { return cost_; }

@@ -69,10 +69,11 @@ class DirectSolver : public LinearSolver {
         cost_.factor_seconds = seconds_since(start);
     }
 
-    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& /*exact*/) override {
+    void solve(const Loads& loads, const SolveWish& /*exact*/, Eigen::MatrixXd& answers) override {
         const auto start = Clock::now();
         const BlasThreads blas(blas_threads());
-        Eigen::MatrixXd rhs = old_of_.empty() ? loads : turned(loads, false);
+        Eigen::MatrixXd rhs = loads.matrix();
+        if (!old_of_.empty()) rhs = turned(rhs, false);
         cholmod_dense b{};
         b.nrow = static_cast<std::size_t>(rhs.rows());
         b.ncol = static_cast<std::size_t>(rhs.cols());
@@ -84,14 +85,13 @@ class DirectSolver : public LinearSolver {
         const int fine = cholmod_l_solve2(CHOLMOD_A, factor_, &b, nullptr, &solution_, nullptr, &work_y_,
                                           &work_e_, &common_);
         if (fine == 0 || solution_ == nullptr) throw memory_error();
-        Eigen::MatrixXd out = Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(solution_->x),
-                                                                rhs.rows(), rhs.cols());
-        if (!old_of_.empty()) out = turned(out, true);
-        if (!out.allFinite())
+        answers = Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(solution_->x), rhs.rows(),
+                                                    rhs.cols());
+        if (!old_of_.empty()) answers = turned(answers, true);
+        if (!answers.allFinite())
             throw Error::numerics("the solution is not finite",
                                   "Look for loads or material data of absurd size");
         cost_.solve_seconds = seconds_since(start);
-        return out;
     }
 
     SolverCost cost() const override { return cost_; }

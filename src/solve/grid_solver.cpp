@@ -324,19 +324,18 @@ class GridSolver : public LinearSolver {
         cost_.levels = operator_.multigrid().levels();
     }
 
-    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish) override {
+    void solve(const Loads& loads, const SolveWish& wish, Eigen::MatrixXd& answers) override {
         const auto start = Clock::now();
-        Eigen::MatrixXd out;
         cost_.iterations = solve_by_gradients(
-            operator_, "grid multigrid", loads, wish, grid::most_together, vectors_, out,
+            operator_, "grid multigrid", loads, wish, grid::most_together, vectors_, answers,
             [&](const double* from, double* to) { operator_.spread_loads(from, to); },
             [&](const double* from, double* to) { operator_.spread_values(from, to); },
             [&](const double* from, double* to) { operator_.collect(from, to); });
         cost_.bytes = operator_.bytes() + vectors_.bytes();
         cost_.solve_seconds = seconds_since(start);
-        return out;
     }
 
+    void rest() override { vectors_ = {}; }
     SolverCost cost() const override { return cost_; }
 
   private:

@@ -523,19 +523,18 @@ class LatticeSolver : public LinearSolver {
         cost_.levels = operator_.levels();
     }
 
-    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish) override {
+    void solve(const Loads& loads, const SolveWish& wish, Eigen::MatrixXd& answers) override {
         const auto start = Clock::now();
-        Eigen::MatrixXd out;
         const auto spread = [&](const double* from, double* to) { operator_.spread(from, to); };
         cost_.iterations =
             solve_by_gradients(operator_, "lattice multigrid", loads, wish,
-                               static_cast<Eigen::Index>(lattices::most_vectors), vectors_, out, spread,
+                               static_cast<Eigen::Index>(lattices::most_vectors), vectors_, answers, spread,
                                spread, [&](const double* from, double* to) { operator_.collect(from, to); });
         cost_.bytes = operator_.bytes() + vectors_.bytes();
         cost_.solve_seconds = seconds_since(start);
-        return out;
     }
 
+    void rest() override { vectors_ = {}; }
     SolverCost cost() const override { return cost_; }
 
   private:

@@ -6,9 +6,12 @@
 
 #include <Eigen/Core>
 
+#include <algorithm>
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace upright {
@@ -83,8 +86,35 @@ struct SolveWish {
     double energy = 1e-18;
     // Instead of it, where above zero: |r| <= residual * |b|.
     double residual = 0.0;
-    // Values to start from, one a column, or null. They are scaled to fit best.
-    const Eigen::MatrixXd* start = nullptr;
+    // The answers as they come in are values to start from, one a column; they are scaled to fit best.
+    bool warm = false;
+};
+
+// A block of right-hand sides on the unknowns. A column is filled in when it is wanted, so that nobody has to
+// keep what is nothing but for a few unknowns.
+class Loads {
+  public:
+    using Fill = std::function<void(Eigen::Index column, double* to)>; // every place is written
+    Loads(Eigen::Index rows, Eigen::Index cols, Fill fill)
+        : rows_(rows), cols_(cols), fill_(std::move(fill)) {}
+    // Those of a matrix, one a column, which has to live as long.
+    explicit Loads(const Eigen::MatrixXd& all)
+        : rows_(all.rows()), cols_(all.cols()), fill_([&all](Eigen::Index column, double* to) {
+              std::copy_n(all.col(column).data(), all.rows(), to);
+          }) {}
+
+    Eigen::Index rows() const { return rows_; }
+    Eigen::Index cols() const { return cols_; }
+    void column(Eigen::Index column, double* to) const { fill_(column, to); }
+    Eigen::MatrixXd matrix() const {
+        Eigen::MatrixXd out(rows_, cols_);
+        for (Eigen::Index c = 0; c < cols_; ++c) fill_(c, out.col(c).data());
+        return out;
+    }
+
+  private:
+    Eigen::Index rows_ = 0, cols_ = 0;
+    Fill fill_;
 };
 
 // An iterative solver did not reach what was asked for; another one may.
@@ -103,10 +133,16 @@ class LinearSolver {
     // Takes the scale of every element's matrix. Throws Error (Numerics) for a singular system, as the first
     // solve after it may.
     virtual void update(const std::vector<double>& scale) = 0;
-    // Solves for a block of right-hand sides, one a column.
-    // Throws NoConvergence.
-    virtual Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish) = 0;
-    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads) { return solve(loads, SolveWish{}); }
+    // Solves for a block of right-hand sides, one a column of `answers`. Throws NoConvergence; what `answers`
+    // holds then is of no use.
+    virtual void solve(const Loads& loads, const SolveWish& wish, Eigen::MatrixXd& answers) = 0;
+    Eigen::MatrixXd solve(const Eigen::MatrixXd& loads, const SolveWish& wish = {}) {
+        Eigen::MatrixXd out;
+        solve(Loads(loads), wish, out);
+        return out;
+    }
+    // Lets go of working room until the next solve.
+    virtual void rest() {}
     virtual SolverCost cost() const = 0;
 };
 

@@ -279,11 +279,24 @@ std::vector<IterationRow> RunFolder::read_history() const {
 }
 
 void RunFolder::write_step(int iteration, const KeptDesign& design) const {
-    H5File::write(at_ / "steps" / fmt::format("{:04d}.h5", iteration), [&](const H5File& file) {
-        file.put("density", design.density);
-        file.put("filtered", design.filtered);
-        file.put("set", std::vector<double>{design.penalty, design.sharpness});
+    step_file(iteration, design.density, design.filtered, design.penalty, design.sharpness).save();
+}
+
+H5File RunFolder::step_file(int iteration, const std::vector<double>& density,
+                            const std::vector<double>& filtered, double penalty, double sharpness) const {
+    return H5File::in_memory(at_ / "steps" / fmt::format("{:04d}.h5", iteration), [&](const H5File& file) {
+        file.put("density", density);
+        file.put("filtered", filtered);
+        file.put("set", std::vector<double>{penalty, sharpness});
     });
+}
+
+std::vector<H5File> RunFolder::kept_files(const OptimizerState& state) const {
+    std::vector<H5File> out;
+    // What was killed after its last iteration goes on from the checkpoint before, to the same end.
+    if (!state.ended) out.push_back(checkpoint_file(state));
+    out.push_back(step_file(state.iteration, state.density, state.filtered, state.penalty, state.sharpness));
+    return out;
 }
 
 namespace {
@@ -310,7 +323,7 @@ void put(const H5File& file, const Checkpoint& kept) {
             types.emplace_back(matrix.size() == 0 ? "nothing" : "columns");
             // A row of the file is a column.
             if (matrix.size() > 0)
-                file.put(at, std::vector<double>(matrix.data(), matrix.data() + matrix.size()),
+                file.put(at, matrix.data(), static_cast<std::size_t>(matrix.cols()),
                          static_cast<std::size_t>(matrix.rows()));
             file.put(at + "-size", std::vector<std::int64_t>{matrix.rows(), matrix.cols()});
         }
@@ -360,7 +373,11 @@ Checkpoint kept_in(const H5File& file, const fs::path& from) {
 } // namespace
 
 void RunFolder::write_checkpoint(const OptimizerState& state) const {
-    H5File::write(at_ / "steps" / "checkpoint.h5", [&](const H5File& file) {
+    checkpoint_file(state).save();
+}
+
+H5File RunFolder::checkpoint_file(const OptimizerState& state) const {
+    return H5File::in_memory(at_ / "steps" / "checkpoint.h5", [&](const H5File& file) {
         const double width =
             state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
         file.put("state", std::vector<double>{static_cast<double>(state.iteration), state.multiplier, width,

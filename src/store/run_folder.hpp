@@ -1,6 +1,7 @@
 // The folder that a run writes: docs/run-folder.md describes every file.
 #pragma once
 
+#include "base/h5_file.hpp"
 #include "base/text.hpp"
 #include "optimize/run.hpp"
 #include "store/access.hpp"
@@ -68,6 +69,9 @@ class RunFolder {
     // The design of one iteration.
     void write_step(int iteration, const KeptDesign& design) const;
     void write_checkpoint(const OptimizerState& state) const;
+    // The step of the last iteration, and where the run goes on the checkpoint, in memory: to be saved beside
+    // the next iteration, the last of them first.
+    std::vector<H5File> kept_files(const OptimizerState& state) const;
     bool has_checkpoint() const;
     OptimizerState read_checkpoint() const;
     RunOutcome outcome() const;
@@ -91,6 +95,10 @@ class RunFolder {
 
   private:
     RunFolder(std::filesystem::path path, int lock) : path_(std::move(path)), at_(path_), lock_(lock) {}
+
+    H5File step_file(int iteration, const std::vector<double>& density, const std::vector<double>& filtered,
+                     double penalty, double sharpness) const;
+    H5File checkpoint_file(const OptimizerState& state) const;
 
     std::filesystem::path path_;
     std::filesystem::path at_; // where the files are

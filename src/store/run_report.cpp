@@ -57,7 +57,7 @@ Peak largest_stress(const StaticAnalysis& analysis, const OptimizeResult& result
     for (std::size_t e = 0; e < stress.size(); ++e)
         if (result.deciding_density()[e] > counted_density && stress[e] > out.value) {
             out.value = stress[e];
-            out.place = model.mesh.centers[e];
+            out.place = model.mesh.center(e);
         }
     return out;
 }

@@ -88,12 +88,12 @@ TEST(DensityFilter, OnAGridIsTheHatAboutEveryCell) {
         for (std::size_t v = 0; v < x.size(); ++v) x[v] = 0.5 + 0.4 * std::sin(1.7 * static_cast<double>(v));
         const std::vector<double> density = chain.physical(x, 0.0);
         for (std::size_t v = 0; v < x.size(); ++v) {
-            const Vec3 p = model.mesh.centers[chain.elements()[v]];
+            const Vec3 p = model.mesh.center(chain.elements()[v]);
             double sum = 0.0;
             double weights = 0.0;
             for (std::size_t o = 0; o < x.size(); ++o)
                 for (const bool image : {false, true}) {
-                    Vec3 q = model.mesh.centers[chain.elements()[o]];
+                    Vec3 q = model.mesh.center(chain.elements()[o]);
                     if (image) q.y() = 4.0 - q.y();
                     const double weight = std::max(0.0, radius - (p - q).norm());
                     sum += weight * x[o];
@@ -215,8 +215,8 @@ TEST(HelmholtzFilter, KeepsConstantsAndHasItsTranspose) {
     for (std::size_t i = 0; i < x.size(); ++i) {
         a += y[i] * g[i];
         b += x[i] * t[i];
-        before += x[i] * model.mesh.volumes[i];
-        after += y[i] * model.mesh.volumes[i];
+        before += x[i] * model.mesh.volume(i);
+        after += y[i] * model.mesh.volume(i);
         EXPECT_GT(y[i], -1e-3);
         EXPECT_LT(y[i], 1.001);
     }

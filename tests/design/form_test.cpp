@@ -34,7 +34,7 @@ struct Field {
         double best = 1e300;
         std::size_t found = 0;
         for (std::size_t e = 0; e < density.size(); ++e)
-            if (const double d = (model.mesh.centers[e] - p).norm(); d < best) {
+            if (const double d = (model.mesh.center(e) - p).norm(); d < best) {
                 best = d;
                 found = e;
             }
@@ -73,7 +73,7 @@ TEST(Form, MirroredDensitiesAreEqualToTheLastBit) {
     EXPECT_EQ(field.chain.variables(), 8U * 2 * 2);
     EXPECT_EQ(field.chain.form().alone(), 0U);
     for (std::size_t e = 0; e < field.density.size(); ++e) {
-        Vec3 p = field.model.mesh.centers[e];
+        Vec3 p = field.model.mesh.center(e);
         p.y() = 4 - p.y();
         EXPECT_EQ(field.at(p), field.density[e]);
         p.z() = 4 - p.z();
@@ -86,7 +86,7 @@ TEST(Form, ColumnsAreTheSameAllAlongEvenAcrossGaps) {
                                              "[5, 2, 4]]\n[form]\nextrude = \"x\"\n")));
     EXPECT_EQ(field.chain.variables(), 16U);
     for (std::size_t e = 0; e < field.density.size(); ++e) {
-        Vec3 p = field.model.mesh.centers[e];
+        Vec3 p = field.model.mesh.center(e);
         p.x() = 0.5;
         EXPECT_EQ(field.at(p), field.density[e]);
     }
@@ -99,7 +99,7 @@ TEST(Form, SectorsRepeatOnAPolarMesh) {
     EXPECT_EQ(field.chain.variables() * 5, field.model.mesh.elements());
     const double turn = 2 * pi / 5;
     for (std::size_t e = 0; e < field.density.size(); e += 3) {
-        const Vec3 p = field.model.mesh.centers[e];
+        const Vec3 p = field.model.mesh.center(e);
         const Vec3 q(std::cos(turn) * p.x() - std::sin(turn) * p.y(),
                      std::sin(turn) * p.x() + std::cos(turn) * p.y(), p.z());
         EXPECT_EQ(field.at(q), field.density[e]);
@@ -113,7 +113,7 @@ TEST(Form, RulesCombine) {
         4.0);
     EXPECT_TRUE(field.chain.form().exact());
     for (std::size_t e = 0; e < field.density.size(); ++e) {
-        Vec3 p = field.model.mesh.centers[e];
+        Vec3 p = field.model.mesh.center(e);
         p.x() = -p.x();
         EXPECT_EQ(field.at(p), field.density[e]);
     }
@@ -126,7 +126,7 @@ TEST(Form, SectorsAreMirroredInThemselves) {
     EXPECT_EQ(field.chain.variables() * 10, field.model.mesh.elements());
     for (std::size_t e = 0; e < field.density.size(); e += 3) {
         // About the middle of the first sector, at half of its angle.
-        const Vec3 p = field.model.mesh.centers[e];
+        const Vec3 p = field.model.mesh.center(e);
         const double angle = 2.0 * pi / 5 - std::atan2(p.y(), p.x());
         const double r = std::hypot(p.x(), p.y());
         EXPECT_EQ(field.at(Vec3(r * std::cos(angle), r * std::sin(angle), p.z())), field.density[e]);
@@ -146,7 +146,7 @@ TEST(Form, PatternsRepeatInRegionsOfOneSize) {
         EXPECT_TRUE(field.chain.form().exact());
         EXPECT_EQ(field.chain.variables(), 5U * 16U);
         for (std::size_t e = 0; e < field.density.size(); ++e) {
-            Vec3 p = field.model.mesh.centers[e];
+            Vec3 p = field.model.mesh.center(e);
             if (p.x() < 5.0) continue;
             p.x() = mirrored ? 8.0 - p.x() : p.x() - 5.0;
             EXPECT_EQ(field.at(p), field.density[e]);
@@ -221,7 +221,7 @@ TEST(Form, ObliqueMirrorsThatTheMeshHasAreExact) {
     // The plane x - 4 = z - 2 through a block of 8 x 4 x 4 in unit cells.
     std::size_t seen = 0;
     for (std::size_t e = 0; e < field.density.size(); ++e) {
-        const Vec3& p = field.model.mesh.centers[e];
+        const Vec3& p = field.model.mesh.center(e);
         const Vec3 image(p.z() + 2.0, p.y(), p.x() - 2.0);
         if (image.z() < 0.0 || image.z() > 4.0) continue;
         EXPECT_EQ(field.density[e], field.at(image));
@@ -242,7 +242,7 @@ TEST(Form, ObliqueMirrorsThatTheMeshHasNotAreInterpolated) {
         // A smooth design: waves through the block.
         std::vector<double> smooth(model.mesh.elements());
         for (std::size_t e = 0; e < smooth.size(); ++e) {
-            const Vec3& p = model.mesh.centers[e];
+            const Vec3& p = model.mesh.center(e);
             smooth[e] = 0.5 + 0.4 * std::sin(0.7 * p.x() + 0.5 * p.y()) * std::cos(0.4 * p.z());
         }
         const std::vector<double> x = chain.variables_of(smooth);
@@ -251,7 +251,7 @@ TEST(Form, ObliqueMirrorsThatTheMeshHasNotAreInterpolated) {
         std::size_t seen = 0;
         double most = 0.0;
         for (std::size_t e = 0; e < density.size(); ++e) {
-            const Vec3& p = model.mesh.centers[e];
+            const Vec3& p = model.mesh.center(e);
             const double before = normal.dot(p - Vec3(4, 2, 2));
             const Vec3 image = p - 2.0 * before * normal;
             if (before > -1e-9) continue;
@@ -259,7 +259,7 @@ TEST(Form, ObliqueMirrorsThatTheMeshHasNotAreInterpolated) {
             double best = 1e300;
             std::size_t other = 0;
             for (std::size_t k = 0; k < density.size(); ++k)
-                if (const double d = (model.mesh.centers[k] - image).norm(); d < best) {
+                if (const double d = (model.mesh.center(k) - image).norm(); d < best) {
                     best = d;
                     other = k;
                 }
@@ -306,7 +306,7 @@ TEST(Form, ImagesAndCopiesOfPatterns) {
     // Ten copies: five sectors and their halves.
     std::set<int> seen;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e)
-        seen.insert(pattern_copy(model, rules, model.mesh.centers[e], model.mesh.region[e]));
+        seen.insert(pattern_copy(model, rules, model.mesh.center(e), model.mesh.region[e]));
     EXPECT_EQ(seen.size(), 10U);
     EXPECT_EQ(pattern_copy(model, rules, p, RegionId(0)), 0);
 }

@@ -18,14 +18,14 @@ double damping(const std::string& mesh, int waves, double radius) {
     const double k = waves * pi / 40.0;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
         variable_of.push_back(static_cast<std::int32_t>(e));
-        x.push_back(0.5 + 0.4 * std::cos(k * model.mesh.centers[e].x()));
+        x.push_back(0.5 + 0.4 * std::cos(k * model.mesh.center(e).x()));
     }
     const std::vector<double> y = HelmholtzFilter(model, variable_of, radius, {}).apply(x);
     double both = 0.0, own = 0.0;
     for (std::size_t e = 0; e < x.size(); ++e) {
-        const double c = std::cos(k * model.mesh.centers[e].x());
-        both += (y[e] - 0.5) * c * model.mesh.volumes[e];
-        own += 0.4 * c * c * model.mesh.volumes[e];
+        const double c = std::cos(k * model.mesh.center(e).x());
+        both += (y[e] - 0.5) * c * model.mesh.volume(e);
+        own += 0.4 * c * c * model.mesh.volume(e);
     }
     return both / own;
 }

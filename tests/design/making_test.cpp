@@ -29,7 +29,7 @@ std::vector<double> random_design(const DesignChain& chain, unsigned seed) {
 // Of a grid: the element a step away, or -1.
 long beside(const Model& model, std::size_t e, const Vec3& step) {
     for (std::size_t o = 0; o < model.mesh.elements(); ++o)
-        if ((model.mesh.centers[o] - model.mesh.centers[e] - step).norm() < 1e-6 * model.mesh.size)
+        if ((model.mesh.center(o) - model.mesh.center(e) - step).norm() < 1e-6 * model.mesh.size)
             return static_cast<long>(o);
     return -1;
 }
@@ -56,7 +56,7 @@ TEST(Draw, NoDensitiesMakeAnUndercut) {
                     if (above < 0) continue;
                     ++seen;
                     EXPECT_LE(density[static_cast<std::size_t>(above)], density[e] + 1e-12)
-                        << form << model.mesh.centers[e].transpose();
+                        << form << model.mesh.center(e).transpose();
                 }
                 EXPECT_GT(seen, 50U);
             }
@@ -77,7 +77,7 @@ TEST(Draw, TwoDiesPartWhereItIsSaid) {
         const std::vector<double> density = chain.physical(random_design(chain, 5), 16.0);
         const double parting = draw_parting(model, model.form);
         for (std::size_t e = 0; e < density.size(); ++e) {
-            const double z = model.mesh.centers[e].z();
+            const double z = model.mesh.center(e).z();
             const long away = beside(model, e, z > parting ? Vec3(0, 0, 1) : Vec3(0, 0, -1));
             if (away >= 0) EXPECT_LE(density[static_cast<std::size_t>(away)], density[e] + 1e-12) << words;
         }
@@ -121,7 +121,7 @@ TEST(Draw, WithAFoundPartingWhatIsOneIntervalStays) {
     ASSERT_EQ(chain.variables(), model.mesh.elements());
     std::vector<double> x(chain.variables());
     const auto wanted = [&](std::size_t e) {
-        const Vec3& p = model.mesh.centers[e];
+        const Vec3& p = model.mesh.center(e);
         const double from = 0.5 * static_cast<int>(p.x() * 0.6); // 0 to 2, by a cell at most
         return p.z() > from && p.z() < std::min(4.0, from + 2.0 + 0.5 * static_cast<int>(p.y()));
     };
@@ -140,7 +140,7 @@ TEST(Draw, WithAFoundPartingAWallStandsInEveryColumn) {
     const DesignChain chain(model, 0.6, form_rules(model.form));
     std::vector<double> x = random_design(chain, 2);
     for (std::size_t v = 0; v < x.size(); ++v)
-        if (model.mesh.centers[v].x() < 4.0) x[v] = 0.0;
+        if (model.mesh.center(v).x() < 4.0) x[v] = 0.0;
     const std::vector<double> density = chain.physical(x, 32.0);
     for (std::size_t e = 0; e < density.size(); ++e) {
         if (beside(model, e, Vec3(0, 0, -0.5)) >= 0) continue;
@@ -148,8 +148,8 @@ TEST(Draw, WithAFoundPartingAWallStandsInEveryColumn) {
         for (long at = static_cast<long>(e); at >= 0;
              at = beside(model, static_cast<std::size_t>(at), Vec3(0, 0, 0.5)))
             solid += density[static_cast<std::size_t>(at)] > 0.5 ? 1 : 0;
-        EXPECT_GE(solid, 2) << model.mesh.centers[e].transpose();
-        if (model.mesh.centers[e].x() < 3.0) EXPECT_LE(solid, 3);
+        EXPECT_GE(solid, 2) << model.mesh.center(e).transpose();
+        if (model.mesh.center(e).x() < 3.0) EXPECT_LE(solid, 3);
     }
 }
 
@@ -159,7 +159,7 @@ TEST(Draw, WithoutHolesAWallStands) {
     const DesignChain chain(model, 1.4, form_rules(model.form));
     const std::vector<double> density = chain.physical(std::vector<double>(chain.variables(), 0.0), 8.0);
     for (std::size_t e = 0; e < density.size(); ++e)
-        EXPECT_NEAR(density[e], model.mesh.centers[e].z() < 1.0 ? 1.0 : 0.0, 0.03);
+        EXPECT_NEAR(density[e], model.mesh.center(e).z() < 1.0 ? 1.0 : 0.0, 0.03);
 }
 
 // A slab of 20 x 4 cells beside a kept column, above void: layer k reaches k + 1 cells out from the column.
@@ -208,14 +208,14 @@ TEST(Overhang, WhatIsSolidIsSupported) {
                 for (std::size_t e = 0; e < density.size(); ++e) {
                     if ((*values)[e] <= 0.5 || model.role(static_cast<ElementId>(e)) == Role::Keep) continue;
                     ++solid;
-                    if (plate && model.mesh.centers[e].dot(up) - low < 0.3) continue;
+                    if (plate && model.mesh.center(e).dot(up) - low < 0.3) continue;
                     bool supported = false;
                     for (const Vec3& aside : {Vec3(0, 0, 0), u, Vec3(-u), v, Vec3(-v)}) {
                         const long below = beside(model, e, 0.5 * (aside - up));
                         supported =
                             supported || (below >= 0 && (*values)[static_cast<std::size_t>(below)] > 0.49);
                     }
-                    EXPECT_TRUE(supported) << model.mesh.centers[e].transpose() << " " << (*values)[e];
+                    EXPECT_TRUE(supported) << model.mesh.center(e).transpose() << " " << (*values)[e];
                 }
             EXPECT_GT(solid, 20U);
             for (const double d : density) {

@@ -95,11 +95,11 @@ TEST_P(Elements, MassMovesAsAWhole) {
         element_for(kind()).mass(places_of(mesh, ElementId{0}), mesh.depth(ElementId{0}));
     Eigen::VectorXd along = Eigen::VectorXd::Zero(M.rows());
     for (Eigen::Index i = 1; i < M.rows(); i += traits(kind()).freedoms) along[i] = 1.0;
-    EXPECT_NEAR(along.dot(M * along), mesh.volumes[0],
-                1e-10 * mesh.volumes[0] + (traits(kind()).shell ? 0.01 * mesh.volumes[0] : 0.0));
+    EXPECT_NEAR(along.dot(M * along), mesh.volume(0),
+                1e-10 * mesh.volume(0) + (traits(kind()).shell ? 0.01 * mesh.volume(0) : 0.0));
     double sum = 0.0;
     for (const double v : mesh.node_volumes) sum += v;
-    EXPECT_NEAR(sum, mesh.volumes[0], 1e-12);
+    EXPECT_NEAR(sum, mesh.volume(0), 1e-12);
 }
 
 TEST_P(Elements, ConstantStressComesBack) {
@@ -125,7 +125,7 @@ TEST_P(Elements, ConstantStressComesBack) {
     // The energy of the field is volume / 2 strain D strain.
     const Eigen::MatrixXd K =
         element_for(kind()).stiffness(x, D(), mesh.depth(ElementId{0}), Formulation::Enhanced);
-    EXPECT_NEAR(u.dot(K * u), mesh.volumes[0] * strain.dot(D() * strain), 1e-9 * u.dot(K * u));
+    EXPECT_NEAR(u.dot(K * u), mesh.volume(0) * strain.dot(D() * strain), 1e-9 * u.dot(K * u));
 }
 
 INSTANTIATE_TEST_SUITE_P(All, Elements, ::testing::Range(0, element_kinds), [](const auto& info) {

@@ -45,7 +45,7 @@ kind = "modal"
 std::vector<double> half_made(const Model& model) {
     // Solid, fading to nothing at one side.
     std::vector<double> out;
-    for (const Vec3& at : model.mesh.centers) out.push_back(std::clamp(4.0 - at.y(), 1e-3, 1.0));
+    for (const Vec3& at : model.mesh.element_centers()) out.push_back(std::clamp(4.0 - at.y(), 1e-3, 1.0));
     return out;
 }
 

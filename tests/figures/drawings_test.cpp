@@ -193,7 +193,7 @@ TEST(Drawings, SideBySideHaveOneScaleAndOneCamera) {
     const std::vector<double> full(model.mesh.elements(), 1.0);
     std::vector<double> half(model.mesh.elements(), 1.0);
     for (std::size_t e = 0; e < half.size(); ++e)
-        if (model.mesh.centers[e].x() > 4) half[e] = 0.0; // half the body is shown
+        if (model.mesh.center(e).x() > 4) half[e] = 0.0; // half the body is shown
     const std::vector<double> low(model.mesh.elements(), 50.0);
     const std::vector<double> high(model.mesh.elements(), 100.0);
     const auto tiles = [&](bool share) {

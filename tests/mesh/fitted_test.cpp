@@ -214,7 +214,7 @@ TEST(Fitted, ACuspIsMeshedAndNamedWithItsPlace) {
     for (const std::string& r : m.remarks) said += r + "\n";
     EXPECT_NE(said.find("cusp"), std::string::npos) << said;
     EXPECT_EQ(face_connected_parts(m.mesh).back(), 0); // no scraps of its own
-    for (const double v : m.mesh.volumes) EXPECT_GT(v, 0.0);
+    for (const double v : m.mesh.element_volumes()) EXPECT_GT(v, 0.0);
 }
 
 // A wedge of 4 degrees: its elements are as sharp, its volume is right, and the word says where.
@@ -460,7 +460,7 @@ TEST(Flat, TrianglesFollowEveryBorder) {
     // A rim of 2 all round: what is left of the plate is the polygon moved inward.
     EXPECT_GT(volume_of(m, "rim"), 4 * 2 * 320);
     EXPECT_LT(volume_of(m, "rim"), 4 * 2 * 345);
-    for (std::size_t e = 0; e < m.mesh.elements(); ++e) EXPECT_GT(m.mesh.volumes[e], 0.0);
+    for (std::size_t e = 0; e < m.mesh.elements(); ++e) EXPECT_GT(m.mesh.volume(e), 0.0);
     EXPECT_GE(mesh_quality(m.mesh).scaled_jacobian,
               0.45); // sine of the smallest angle over that of 60 degrees
     // Walls of voids bear the void's name, and not that of the plate.

@@ -37,8 +37,8 @@ TEST(ElementLocator, FindsTheNearestMiddleFromInsideAndOutside) {
         const ElementLocator locator(mesh, 0.9);
         for (const Vec3& p : places_around(mesh.bounds, 200)) {
             double best = 1e300;
-            for (const Vec3& c : mesh.centers) best = std::min(best, (c - p).norm());
-            EXPECT_NEAR((mesh.centers[index(locator.nearest(p))] - p).norm(), best, 1e-12);
+            for (const Vec3& c : mesh.element_centers()) best = std::min(best, (c - p).norm());
+            EXPECT_NEAR((mesh.center(index(locator.nearest(p))) - p).norm(), best, 1e-12);
         }
         EXPECT_NO_THROW(locator.nearest(Vec3::Constant(1e6)));
     }
@@ -52,10 +52,10 @@ TEST(ElementLocator, VisitsEveryMiddleInReachOnce) {
             std::vector<int> times(mesh.elements(), 0);
             locator.near(p, radius, [&](ElementId e, double distance) {
                 ++times[index(e)];
-                EXPECT_NEAR(distance, (mesh.centers[index(e)] - p).norm(), 1e-12);
+                EXPECT_NEAR(distance, (mesh.center(index(e)) - p).norm(), 1e-12);
             });
             for (std::size_t e = 0; e < mesh.elements(); ++e) {
-                const double away = (mesh.centers[e] - p).norm();
+                const double away = (mesh.center(e) - p).norm();
                 if (std::abs(away - radius) > 1e-9) EXPECT_EQ(times[e], away < radius ? 1 : 0);
             }
         }

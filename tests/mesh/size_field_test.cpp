@@ -68,9 +68,9 @@ TEST(SizeField, SmallSizesTakeFinerLattices) {
     const double h = 2.0;
     const double gradient = 0.3;
     const Vec3 place(4.31, 5.17, 5.02);
-    SizeField field(cube(10), h, 0.5 * h, 0.15 * h);
+    SizeField field(cube(10), h, 0.5 * h);
     field.ask(place, 0.04);
-    field.ask({8.2, 8.2, 8.2}, 0.6); // kept on the first lattice
+    field.ask({8.2, 8.2, 8.2}, 0.6);
     field.limit(gradient);
     EXPECT_LE(field.at(place), 0.04 + 1e-12);
     EXPECT_LE(field.at({8.2, 8.2, 8.2}), 0.6 + 1e-12);

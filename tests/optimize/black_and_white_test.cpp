@@ -18,7 +18,7 @@ namespace {
 std::vector<double> slope_of(const Model& model) {
     std::vector<double> out;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
-        const Vec3& c = model.mesh.centers[e];
+        const Vec3& c = model.mesh.center(e);
         out.push_back(0.95 - 0.1 * c.x() - 0.003 * c.y() - 0.0007 * c.z());
     }
     return out;
@@ -81,7 +81,7 @@ TEST(BlackAndWhite, LeastMaterialIsTheLeastThatHolds) {
     const BlackAndWhiteLook look(model, problem, measures);
     std::vector<double> density;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
-        const Vec3& c = model.mesh.centers[e];
+        const Vec3& c = model.mesh.center(e);
         density.push_back(c.y() < 1.0 || c.x() > 7.0 ? 0.9 : 0.15 + 0.05 * c.x());
     }
     const BlackAndWhite made = look.best({density, {}, {}});
@@ -121,7 +121,7 @@ TEST(BlackAndWhite, WhatHoldsAtTheMiddleIsFound) {
             DesignMeasures measures(analysis);
             const BlackAndWhiteLook look(model, problem, measures);
             if (!bounded)
-                for (const Vec3& c : model.mesh.centers)
+                for (const Vec3& c : model.mesh.element_centers())
                     density.push_back(c.y() < 1.0 || c.x() > 7.0 ? 0.97 : any(random));
             const BlackAndWhite middle = look.quick({density, {}, {}}, {});
             max = 1.0001 * middle.readings.at(2).value;
@@ -143,8 +143,8 @@ TEST(BlackAndWhite, TheThresholdStandsAwayFromTheDensities) {
     // A design that is black and white already.
     std::vector<double> density;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e)
-        density.push_back(model.mesh.centers[e].z() < 1.0 || model.mesh.centers[e].x() > 7.0 ? 1.0 - 1e-9
-                                                                                             : 1e-9);
+        density.push_back(model.mesh.center(e).z() < 1.0 || model.mesh.center(e).x() > 7.0 ? 1.0 - 1e-9
+                                                                                           : 1e-9);
     const BlackAndWhite made = look.best({density, {}, {}});
     EXPECT_DOUBLE_EQ(made.threshold, 0.5);
     EXPECT_EQ(solid(made.density), 44U); // a layer of 32, and the end that is pulled
@@ -168,7 +168,7 @@ TEST(BlackAndWhite, StressIsThatOfSolidMaterial) {
     // Half the section: twice the stress.
     std::vector<double> half;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e)
-        half.push_back(model.mesh.centers[e].y() < 1.0 ? 0.9 : 0.1);
+        half.push_back(model.mesh.center(e).y() < 1.0 ? 0.9 : 0.1);
     EXPECT_NEAR(look.quick({half, {}, {}}, {}).readings[2].value, 100.0, 0.01);
 }
 

@@ -148,8 +148,7 @@ TEST(RunOrientation, DoesNotMatter) {
     double most = 0.0;
     for (std::size_t e = 0; e < a.mesh.elements(); ++e)
         for (std::size_t o = 0; o < b.mesh.elements(); ++o)
-            if ((Vec3(b.mesh.centers[o].y(), b.mesh.centers[o].x(), b.mesh.centers[o].z()) -
-                 a.mesh.centers[e])
+            if ((Vec3(b.mesh.center(o).y(), b.mesh.center(o).x(), b.mesh.center(o).z()) - a.mesh.center(e))
                     .norm() < 1e-9)
                 most = std::max(most, std::abs(one.density[e] - two.density[o]));
     EXPECT_LT(most, 1e-4);
@@ -176,9 +175,9 @@ TEST(RunSymmetry, IsKeptWithoutBeingAskedFor) {
         double most = 0.0;
         for (std::size_t e = 0; e < model.mesh.elements(); ++e)
             for (std::size_t o = 0; o < e; ++o) {
-                Vec3 image = model.mesh.centers[o];
+                Vec3 image = model.mesh.center(o);
                 image.y() = 6.0 - image.y();
-                if ((model.mesh.centers[e] - image).norm() < 1e-9)
+                if ((model.mesh.center(e) - image).norm() < 1e-9)
                     most = std::max(most, std::abs(result.density[e] - result.density[o]));
             }
         EXPECT_LT(most, 1e-4) << more;

@@ -43,7 +43,7 @@ struct Wanted {
         double count = 0.0;
         for (const double d : designs.drawn) out.density.push_back(d > 0.5 ? 1.0 : 0.0);
         for (std::size_t e = 0; e < out.density.size(); ++e)
-            if ((model.mesh.centers[e] - place).norm() < 4.0) count += out.density[e];
+            if ((model.mesh.center(e) - place).norm() < 4.0) count += out.density[e];
         EXPECT_TRUE(looked.insert(out.density).second) << "looked at twice";
         Reading r;
         r.max = 1.0;
@@ -70,7 +70,7 @@ struct Wanted {
         if (!has_slope) return {};
         std::vector<double> by_density(model.mesh.elements(), 0.0);
         for (std::size_t e = 0; e < by_density.size(); ++e)
-            if ((model.mesh.centers[e] - place).norm() < 4.0) by_density[e] = -1.0 / wanted;
+            if ((model.mesh.center(e) - place).norm() < 4.0) by_density[e] = -1.0 / wanted;
         return chain.pull_back(x, 8.0, by_density, 0.5);
     }
 };
@@ -120,7 +120,7 @@ TEST(LocalSteps, GoDownTheSlopeWhereABoundHasNoPlace) {
     EXPECT_EQ(out.looks, bound.looks + bound.slopes);
     // Only what the slope knows of moved.
     for (std::size_t e = 0; e < out.made.density.size(); ++e)
-        if ((model.mesh.centers[e] - bound.place).norm() > 4.0 + 3.0 * 2.0)
+        if ((model.mesh.center(e) - bound.place).norm() > 4.0 + 3.0 * 2.0)
             EXPECT_EQ(out.made.density[e], 0.0) << e;
 }
 

@@ -15,7 +15,7 @@ class Lean final : public Link {
         for (std::size_t v = 0; v < elements.size(); ++v) {
             double nearest = 1.1 * model.mesh.size;
             for (std::size_t o = 0; o < elements.size(); ++o) {
-                const Vec3 way = model.mesh.centers[elements[v]] - model.mesh.centers[elements[o]];
+                const Vec3 way = model.mesh.center(elements[v]) - model.mesh.center(elements[o]);
                 if (way[axis] <= 0.0 || way.norm() >= nearest) continue;
                 nearest = way.norm();
                 beside_[v] = static_cast<long>(o);

@@ -38,7 +38,7 @@ TEST(OwnRule, StandsBehindTheFilter) {
     for (std::size_t e = 0; e < density.size(); ++e) {
         double expected = x[e];
         for (std::size_t o = 0; o < density.size(); ++o)
-            if ((model.mesh.centers[e] - model.mesh.centers[o] - Vec3::UnitX()).norm() < 1e-9)
+            if ((model.mesh.center(e) - model.mesh.center(o) - Vec3::UnitX()).norm() < 1e-9)
                 expected = 0.5 * x[e] * (1.0 + x[o]);
         EXPECT_NEAR(density[e], expected, 1e-12);
     }
@@ -65,8 +65,8 @@ TEST(OwnRule, TiedElementsStayAlike) {
     const std::vector<double> density = chain.physical(x, 8.0);
     for (std::size_t e = 0; e < density.size(); ++e)
         for (std::size_t o = 0; o < e; ++o) {
-            Vec3 image = model.mesh.centers[o];
+            Vec3 image = model.mesh.center(o);
             image.y() = 4.0 - image.y();
-            if ((model.mesh.centers[e] - image).norm() < 1e-9) EXPECT_EQ(density[e], density[o]);
+            if ((model.mesh.center(e) - image).norm() < 1e-9) EXPECT_EQ(density[e], density[o]);
         }
 }

@@ -54,7 +54,7 @@ TEST_P(EveryPart, TheFileIsABodyAgain) {
     EXPECT_NEAR(back.bodies[0]->volume(), part.volume, 1e-4 * part.volume);
     // What lies in the middle of an element lies in it.
     std::size_t in = 0;
-    for (const Vec3& c : model.mesh.centers) {
+    for (const Vec3& c : model.mesh.element_centers()) {
         Vec3 p = c;
         if (model.mesh.dimension() == 2) p.z() = 1.0;
         in += back.bodies[0]->inside(p) ? 1 : 0;
@@ -72,7 +72,7 @@ TEST_P(EveryPart, KeepsWhatIsDense) {
         std::vector<double> density;
         double dense = 0.0;
         for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
-            density.push_back(model.mesh.centers[e].x() < end ? 1.0 : 1e-3);
+            density.push_back(model.mesh.center(e).x() < end ? 1.0 : 1e-3);
             dense += density.back() > 0.5 ? model.mesh.volume(static_cast<ElementId>(e)) : 0.0;
         }
         const Part part = carved(model, density);
@@ -104,7 +104,7 @@ TEST(PartSymmetry, MirrorsAcrossOnePlaneAndTwo) {
         const Model model =
             build_model(study_from(test::block_study("[symmetry]\nplanes = [" + planes + "]\n")));
         std::vector<double> density;
-        for (const Vec3& c : model.mesh.centers)
+        for (const Vec3& c : model.mesh.element_centers())
             density.push_back(0.5 + 0.5 * std::sin(0.8 * c.x() + 0.5 * c.y() + 0.3 * c.z()));
         const Part part = carved(model, density, 0.4);
         EXPECT_TRUE(part.closed) << planes;

@@ -179,7 +179,7 @@ surface = "seat"
         // Solid at the root and in the boss, nothing between.
         std::vector<double> density(model.mesh.elements(), 0.0);
         for (std::size_t e = 0; e < density.size(); ++e)
-            if (model.mesh.centers[e].x() < 3 || model.role(static_cast<ElementId>(e)) == Role::Keep)
+            if (model.mesh.center(e).x() < 3 || model.role(static_cast<ElementId>(e)) == Role::Keep)
                 density[e] = 1.0;
         const Part part = carve(model, density);
         ASSERT_EQ(part.pieces.size(), 2U);
@@ -194,7 +194,7 @@ TEST(Extract, MountsThatAreNotJoinedAreNamed) {
                                                "\"steel\"\nbox = [[7, 0, 0], [8, 4, 4]]\n"));
     const Model model = build_model(study);
     std::vector<double> density;
-    for (const Vec3& c : model.mesh.centers) density.push_back(c.x() < 1 || c.x() > 7 ? 1.0 : 0.0);
+    for (const Vec3& c : model.mesh.element_centers()) density.push_back(c.x() < 1 || c.x() > 7 ? 1.0 : 0.0);
     const PartField field(model, density);
     const Part part = field.extract({});
     ASSERT_EQ(part.pieces.size(), 2U);
@@ -217,7 +217,7 @@ TEST(Extract, TheThresholdIsFoundByWhatComesOfIt) {
         build_model(study_from(block_study("[symmetry]\nplanes = [\"y = 2\"]\n"), {"mesh.size=0.5"}));
     std::vector<double> density;
     // A bar along x whose waist at the middle is less dense.
-    for (const Vec3& c : model.mesh.centers) {
+    for (const Vec3& c : model.mesh.element_centers()) {
         const double off = Vec3(0, c.y() - 2, c.z() - 2).norm();
         density.push_back(
             std::clamp(1.1 - 0.35 * off - 0.3 * std::exp(-(c.x() - 4) * (c.x() - 4)), 0.0, 1.0));
@@ -244,12 +244,12 @@ TEST(Extract, ASharpDesignKeepsItsVolume) {
     design.threshold = 0.7;
     double dense = 0.0;
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
-        const Vec3& c = model.mesh.centers[e];
+        const Vec3& c = model.mesh.center(e);
         const double y =
             std::clamp(0.5 + 0.4 * (1.4 + 0.2 * std::sin(c.x()) - (c - Vec3(c.x(), 2, 2)).norm()), 0.0, 1.0);
         design.filtered.push_back(y);
         design.density.push_back(y > 0.5 ? 1.0 : 0.0);
-        if (y > 0.5) dense += model.mesh.volumes[e];
+        if (y > 0.5) dense += model.mesh.volume(e);
     }
     const PartField field(model, design);
     for (const double at : {0.1, 0.7, 0.95}) {
@@ -269,7 +269,7 @@ TEST(Extract, ThinWallsHaveNoHoles) {
         const Vec3 n = across.normalized();
         const Vec3 middle(4.03, 2.07, 1.94);
         std::vector<double> density;
-        for (const Vec3& c : model.mesh.centers)
+        for (const Vec3& c : model.mesh.element_centers())
             density.push_back(std::clamp(1.0 - std::abs((c - middle).dot(n)) / (1.5 * size), 0.0, 1.0));
         const DesignField field(model.mesh, density, std::vector<bool>(density.size(), true), true);
         for (const double level : {0.45, 0.55, 0.6}) {

@@ -49,7 +49,7 @@ FromFile from_elements(ElementKind kind, const std::array<int, 3>& cells, const 
     }
     mesh.finish();
     std::vector<double> zone;
-    for (const Vec3& c : mesh.centers) zone.push_back(c.x() > 0.75 ? 2.0 : 1.0);
+    for (const Vec3& c : mesh.element_centers()) zone.push_back(c.x() > 0.75 ? 2.0 : 1.0);
     for (Vec3& p : mesh.nodes) p = shaped(p);
     mesh.finish();
     write_vtu(folder.path() / "m.vtu", mesh, {{"low", 1, low}, {"high", 1, high}}, {{"zone", 1, zone}});
@@ -71,7 +71,7 @@ FromFile from_elements(ElementKind kind, const std::array<int, 3>& cells, const 
 
 Part part_of(const Model& model, const std::function<bool(const Vec3&)>& dense) {
     std::vector<double> density;
-    for (const Vec3& c : model.mesh.centers) density.push_back(dense(c) ? 1.0 : 0.0);
+    for (const Vec3& c : model.mesh.element_centers()) density.push_back(dense(c) ? 1.0 : 0.0);
     return PartField(model, density).extract({});
 }
 
@@ -81,7 +81,7 @@ bool everywhere(const Vec3& /*p*/) {
 
 double volume_of(const Mesh& mesh) {
     double out = 0.0;
-    for (const double v : mesh.volumes) out += v;
+    for (const double v : mesh.element_volumes()) out += v;
     return out;
 }
 
@@ -230,7 +230,7 @@ TEST(FileMeshPart, MirrorsAtPlanesOfSymmetry) {
 TEST(FileMeshPart, LostFacesAreNamed) {
     const FromFile m = from_elements(ElementKind::Hex8, {8, 4, 4}, block_of, 0);
     std::vector<double> density;
-    for (const Vec3& c : m.model.mesh.centers) density.push_back(c.z() < 2.0 ? 1.0 : 0.0);
+    for (const Vec3& c : m.model.mesh.element_centers()) density.push_back(c.z() < 2.0 ? 1.0 : 0.0);
     const PartField field(m.model, density);
     const Part part = field.extract({});
     const Model on_part = build_part_model(m.study, *part.solid, false, m.model);

@@ -17,7 +17,7 @@ using test::study_from;
 
 Part half_block(const Model& model) {
     std::vector<double> density;
-    for (const Vec3& c : model.mesh.centers) density.push_back(c.x() < 5 ? 1.0 : 0.0);
+    for (const Vec3& c : model.mesh.element_centers()) density.push_back(c.x() < 5 ? 1.0 : 0.0);
     return PartField(model, density).extract({});
 }
 
@@ -92,7 +92,7 @@ TEST(PartFormats, AVtuIsAMeshFileOfAStudy) {
     const Study study = study_from(block_study(mount), {"surface.tip.of=mount"});
     const Model model = build_model(study);
     std::vector<double> density;
-    for (const Vec3& c : model.mesh.centers) density.push_back(c.z() < 2.2 ? 1.0 : 0.0);
+    for (const Vec3& c : model.mesh.element_centers()) density.push_back(c.z() < 2.2 ? 1.0 : 0.0);
     const Part part = PartField(model, density).extract({});
     const Model on_part = build_part_model(study, *part.solid, false, model);
     PartToWrite written{part.surface, "mm", "part", &part, &model, {}};

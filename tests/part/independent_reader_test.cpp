@@ -79,7 +79,7 @@ Study carved_study() {
 
 Part wavy(const Model& model) {
     std::vector<double> density;
-    for (const Vec3& c : model.mesh.centers)
+    for (const Vec3& c : model.mesh.element_centers())
         density.push_back(std::clamp(0.5 + (2.4 + 0.6 * std::sin(c.x()) - c.z()), 0.0, 1.0));
     return PartField(model, density).extract({});
 }

@@ -44,7 +44,7 @@ TEST(PartMesh, MiddlesOfEdgesLieOnBentFaces) {
     const auto volume = [&](bool second) {
         const Model of_part = build_part_model(study, *part.solid, second, model);
         double out = 0.0;
-        for (const double v : of_part.mesh.volumes) out += v;
+        for (const double v : of_part.mesh.element_volumes()) out += v;
         return out;
     };
     EXPECT_GT(std::abs(volume(false) - exact), 0.1);
@@ -56,7 +56,7 @@ TEST(PartMesh, SurfacesAreFoundOnExactFacesAlone) {
     const Study study = study_from(block_study(), {"surface.tip.facing=[0, 0, 1]"});
     const Model model = build_model(study);
     std::vector<double> density;
-    for (const Vec3& c : model.mesh.centers) density.push_back(c.z() < 2 || c.x() < 4 ? 1.0 : 0.0);
+    for (const Vec3& c : model.mesh.element_centers()) density.push_back(c.z() < 2 || c.x() < 4 ? 1.0 : 0.0);
     const PartField field(model, density);
     const Part part = field.extract({});
     const Model of_part = build_part_model(study, *part.solid, false, model);
@@ -70,7 +70,7 @@ TEST(PartMesh, SurfacesAreFoundOnExactFacesAlone) {
     // And where nothing is left, it is named.
     for (double& d : density) d = 0.0;
     for (std::size_t e = 0; e < density.size(); ++e)
-        if (model.mesh.centers[e].z() < 2) density[e] = 1.0;
+        if (model.mesh.center(e).z() < 2) density[e] = 1.0;
     const Part low = PartField(model, density).extract({});
     try {
         build_part_model(study, *low.solid, false, model);
@@ -88,7 +88,7 @@ TEST(PartMesh, WhatTheDesignLaidBareIsNoOutside) {
                                                "\"steel\"\nbox = [[7, 0, 0], [8, 4, 4]]\n"));
     const Model model = build_model(study);
     std::vector<double> density;
-    for (const Vec3& c : model.mesh.centers) density.push_back(c.z() < 2 || c.x() > 7 ? 1.0 : 0.0);
+    for (const Vec3& c : model.mesh.element_centers()) density.push_back(c.z() < 2 || c.x() > 7 ? 1.0 : 0.0);
     const PartField field(model, density);
     const Part part = field.extract({});
     const Model of_part = build_part_model(study, *part.solid, false, model);

@@ -19,7 +19,7 @@ Study bored() {
 }
 std::vector<double> sloped(const Model& model) {
     std::vector<double> out;
-    for (const Vec3& c : model.mesh.centers)
+    for (const Vec3& c : model.mesh.element_centers())
         out.push_back(std::clamp(0.5 + (3.0 - 0.2 * c.x() - c.z()), 0.0, 1.0));
     return out;
 }

@@ -60,7 +60,7 @@ void finish(Mesh& mesh, double thickness, double of_second = 0.0) {
 
 double volume_of_solid(const Mesh& mesh) {
     double out = 0.0;
-    for (const double v : mesh.volumes) out += v;
+    for (const double v : mesh.element_volumes()) out += v;
     return out;
 }
 
@@ -424,7 +424,7 @@ TEST(SheetPart, JointsOfAnyShapeAreSoundOrRefused) {
             p += shaken * (Vec3(share(random), share(random), share(random)) - Vec3::Constant(0.5));
         mesh.finish();
         double shells = 0.0;
-        for (const double v : mesh.volumes) shells += v;
+        for (const double v : mesh.element_volumes()) shells += v;
         try {
             const auto [volume, area] = joint::volume_and_area(thickened(mesh, 0.0, {}));
             EXPECT_GT(volume, 0.6 * shells) << seed;
@@ -456,7 +456,7 @@ TEST(SheetPart, ARibbedPlateIsCutInOnePiece) {
         EXPECT_NEAR(whole.volume, 192.0 + 5.5 * 12.0 * 2.0, 1e-6);
         EXPECT_EQ(test::crossings(whole.surface, 1.0), 0U);
         for (std::size_t e = 0; e < density.size(); ++e)
-            if (m.model.mesh.centers[e].y() > 9.5) density[e] = 0.0;
+            if (m.model.mesh.center(e).y() > 9.5) density[e] = 0.0;
         const Part less = PartField(m.model, density).extract({});
         EXPECT_TRUE(less.closed && less.one_piece());
         EXPECT_NEAR(less.volume, 160.0 + 132.0, 3.0);
@@ -486,7 +486,7 @@ TEST(SheetPart, AHalfOfShellsIsCutAndMirrored) {
                                           "[symmetry]\nplanes = [\"y = 2\"]\n");
         ASSERT_FALSE(why_not_carved(m.model));
         std::vector<double> density;
-        for (const Vec3& c : m.model.mesh.centers) density.push_back(c.y() > 1.0 ? 1.0 : 0.0);
+        for (const Vec3& c : m.model.mesh.element_centers()) density.push_back(c.y() > 1.0 ? 1.0 : 0.0);
         const Part part = PartField(m.model, density).extract({});
         EXPECT_TRUE(part.closed && part.one_piece());
         EXPECT_EQ(test::crossings(part.surface, 1.0), 0U);

@@ -192,7 +192,7 @@ TEST(DesignField, KeepsLinesAndHasTheirSlope) {
         const Model model = build_model(study_from(block_study({}, mesh)));
         std::vector<double> value;
         const auto line = [](const Vec3& p) { return 0.2 + 0.05 * p.x() + 0.03 * p.y() - 0.02 * p.z(); };
-        for (const Vec3& c : model.mesh.centers) value.push_back(line(c));
+        for (const Vec3& c : model.mesh.element_centers()) value.push_back(line(c));
         const DesignField field(model.mesh, value, std::vector<bool>(value.size(), true), true);
         const double allowed = mesh.empty() ? 1e-6 : 0.01;
         // Well inside: near the border the values go on level.

@@ -58,7 +58,7 @@ Written written(const Model& model, const Part& part, bool facets = false) {
 
 Part part_of(const Model& model, const std::function<bool(const Vec3&)>& solid) {
     std::vector<double> density;
-    for (const Vec3& c : model.mesh.centers) density.push_back(solid(c) ? 1.0 : 0.0);
+    for (const Vec3& c : model.mesh.element_centers()) density.push_back(solid(c) ? 1.0 : 0.0);
     return PartField(model, density).extract({});
 }
 
@@ -130,7 +130,7 @@ TEST(Step, FreeFacesStayInTheSpace) {
         build_model(study_from(drilled(), {"region.sink.active=false", "region.dent.active=false"}));
     for (int k = 0; k < 24; ++k) {
         std::vector<double> density;
-        for (const Vec3& c : model.mesh.centers)
+        for (const Vec3& c : model.mesh.element_centers())
             density.push_back(std::clamp(
                 0.5 + 0.2 * (0.35 * (k - 8) + 0.4 * (40.0 - c.x()) + 0.8 * std::sin(0.6 * c.y()) - c.z()),
                 0.0, 1.0));

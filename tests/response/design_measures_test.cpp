@@ -213,7 +213,7 @@ TEST(DesignMeasures, BulkOfAMemberIsItsThickness) {
         DesignMeasures measures(analysis);
         const double middle = flat ? 30.0 : 18.0;
         std::vector<double> density;
-        for (const Vec3& c : model.mesh.centers)
+        for (const Vec3& c : model.mesh.element_centers())
             density.push_back((flat ? std::abs(c.x() - middle) : std::hypot(c.x() - middle, c.y() - 15.0)) <
                                       0.5 * across
                                   ? 1.0
@@ -365,7 +365,7 @@ TEST(DesignMeasures, AFollowedModeKeepsItsShape) {
         // Softer sides in z bring the mode that bends along z below the one along y.
         std::vector<double> density(model.mesh.elements(), 1.0);
         for (std::size_t e = 0; e < density.size(); ++e)
-            if (std::abs(model.mesh.centers[e].z() - 2.0) > 1.0) density[e] = outer;
+            if (std::abs(model.mesh.center(e).z() - 2.0) > 1.0) density[e] = outer;
         measures.analyse(density, 3.0, {});
         const double value = measures.readings().back().value;
         measures.smooth(std::vector<bool>(measures.columns().size(), false), {false, true});

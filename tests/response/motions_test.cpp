@@ -107,8 +107,8 @@ TEST(Motions, LeftOutAreRegionsAndWhatTouchesSurfaces) {
     const std::vector<bool> by_region = left_out(model, {"pad"});
     const std::vector<bool> by_surface = left_out(model, {"root"});
     for (std::size_t e = 0; e < model.mesh.elements(); ++e) {
-        EXPECT_EQ(by_region[e], model.mesh.centers[e].x() > 6.0);
-        EXPECT_EQ(by_surface[e], model.mesh.centers[e].x() < 1.0);
+        EXPECT_EQ(by_region[e], model.mesh.center(e).x() > 6.0);
+        EXPECT_EQ(by_surface[e], model.mesh.center(e).x() < 1.0);
     }
     const RegionNodes nodes = region_nodes(model.mesh);
     const std::vector<bool> counted = counted_nodes(model, nodes, by_surface);

@@ -545,7 +545,7 @@ std::string block_of(const std::string& sides) {
 // Four chords, diagonals and rungs, and a plate at the end; the rest void.
 std::vector<double> truss(const Model& model) {
     std::vector<double> out;
-    for (const Vec3& p : model.mesh.centers) {
+    for (const Vec3& p : model.mesh.element_centers()) {
         const auto at_edge = [](double v) { return v < 2.0 || v > 22.0; };
         const double along = std::fmod(p.x(), 24.0);
         const bool chord = at_edge(p.y()) && at_edge(p.z());

@@ -28,6 +28,8 @@ struct OptimizeWish : StudyWish {
 
 using Clock = std::chrono::steady_clock;
 
+constexpr std::size_t large_model = 2000000; // elements: kept designs are written before it goes on
+
 // Shows progress and keeps the folder up to date.
 class RunObserver : public OptimizeObserver {
   public:
@@ -41,17 +43,16 @@ class RunObserver : public OptimizeObserver {
         // Files are written while the next iteration is worked on, one after the other: a disk takes its
         // time.
         wait();
-        if (keeps(state.iteration))
-            writing_ = std::async(std::launch::async, [this, kept = state] {
-                folder_.write_history(model_, kept.history);
-                folder_.write_step(kept.iteration, kept.design());
-                // What was killed after its last iteration goes on from the checkpoint before, to the same
-                // end.
-                if (!kept.ended) folder_.write_checkpoint(kept);
+        std::vector<H5File> kept;
+        if (keeps(state.iteration)) kept = folder_.kept_files(state);
+        writing_ =
+            std::async(std::launch::async, [this, rows = state.history, files = std::move(kept)]() mutable {
+                folder_.write_history(model_, rows);
+                for (; !files.empty(); files.pop_back()) files.back().save();
             });
-        else
-            writing_ = std::async(std::launch::async,
-                                  [this, rows = state.history] { folder_.write_history(model_, rows); });
+        // What is kept of a large model would be a fifth of all that the next iteration needs.
+        const bool large = model_.mesh.elements() > large_model;
+        if (large) wait();
         if (folder_.published()) return;
         // The first iteration stands: an earlier run gives way.
         wait();

@@ -50,7 +50,7 @@ void apply_cut(const CutPlane& cut, const Model& model, ResultFigure& figure) {
     if (figure.shown.empty()) figure.shown.assign(model.mesh.elements(), true);
     bool any = false;
     for (std::size_t e = 0; e < figure.shown.size(); ++e) {
-        const double at = model.mesh.centers[e][cut.axis];
+        const double at = model.mesh.center(e)[cut.axis];
         if (cut.keeps_below ? at > cut.at : at < cut.at) figure.shown[e] = false;
         any = any || figure.shown[e];
     }

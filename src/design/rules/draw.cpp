@@ -47,7 +47,7 @@ class DrawLink final : public Link {
         const auto [low, high] = extent_along(mesh, card.along);
         const double base = card.dies == 1 ? low : parting_of(model, card);
         const double wall = wall_of(model, card);
-        const auto above = [&](std::size_t e) { return mesh.centers[e].dot(card.along) - base; };
+        const auto above = [&](std::size_t e) { return mesh.center(e).dot(card.along) - base; };
         const auto side_of = [&](double s) { return card.dies == 2 && s < 0.0 ? 1U : 0U; };
         const std::array<double, 2> length{std::max(high - base, 1e-9), std::max(base - low, 1e-9)};
         // How far up kept material stands in each column: below it no die comes.
@@ -69,15 +69,15 @@ class DrawLink final : public Link {
             height_.push_back(std::abs(s) / length[side]);
             const std::size_t slot = 2 * columns_.of(id) + side;
             const bool hidden = std::abs(s) < kept[slot];
-            hidden_ += hidden ? mesh.volumes[e] : 0.0;
-            whole_ += mesh.volumes[e];
+            hidden_ += hidden ? mesh.volume(e) : 0.0;
+            whole_ += mesh.volume(e);
             solid_.push_back(hidden || (!card.through && std::abs(s) - bottom[slot] < wall));
         }
         volume_.assign(columns_.count() * 2, 0.0);
         for (std::size_t v = 0; v < elements.size(); ++v)
-            if (!solid_[v]) volume_[slot_of(v)] += mesh.volumes[elements[v]];
+            if (!solid_[v]) volume_[slot_of(v)] += mesh.volume(elements[v]);
         for (std::size_t v = 0; v < elements.size(); ++v)
-            share_[v] = solid_[v] ? 0.0 : mesh.volumes[elements[v]] / volume_[slot_of(v)];
+            share_[v] = solid_[v] ? 0.0 : mesh.volume(elements[v]) / volume_[slot_of(v)];
     }
 
     double hidden_share() const { return whole_ > 0.0 ? hidden_ / whole_ : 0.0; }

@@ -25,12 +25,12 @@ class Intervals final : public Link {
         : columns_(model.mesh, card.along), elements_(elements), steep_(interval_slope / model.mesh.size),
           wall_(card.through ? 0.0 : wall), column_(columns_.count()) {
         const Mesh& mesh = model.mesh;
-        const auto at = [&](std::size_t e) { return mesh.centers[e].dot(card.along); };
+        const auto at = [&](std::size_t e) { return mesh.center(e).dot(card.along); };
         for (std::size_t e = 0; e < mesh.elements(); ++e) {
             const auto id = static_cast<ElementId>(e);
             Column& c = column_[columns_.of(id)];
             const double half =
-                0.5 * std::cbrt(mesh.volumes[e]); // an element's own reach, of tetrahedra as well
+                0.5 * std::cbrt(mesh.volume(e)); // an element's own reach, of tetrahedra as well
             c.low = std::min(c.low, at(e) - half);
             c.high = std::max(c.high, at(e) + half);
             if (model.role(id) != Role::Keep) continue;
@@ -47,12 +47,12 @@ class Intervals final : public Link {
                               : at(e) < c.kept_low  ? Lies::Below
                                                     : Lies::Between;
             lies_.push_back(lies);
-            volume_.push_back(mesh.volumes[e]);
-            whole += mesh.volumes[e];
+            volume_.push_back(mesh.volume(e));
+            whole += mesh.volume(e);
             if (lies == Lies::Between)
-                between += mesh.volumes[e];
+                between += mesh.volume(e);
             else
-                c.volume[side(lies)] += mesh.volumes[e];
+                c.volume[side(lies)] += mesh.volume(e);
         }
         hidden_ = whole > 0.0 ? between / whole : 0.0;
     }

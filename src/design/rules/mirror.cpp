@@ -37,7 +37,7 @@ class Reflection final : public Link {
         const Middles middles(mesh, elements);
         starts_.push_back(0);
         for (std::size_t v = 0; v < elements.size(); ++v) {
-            const Vec3& own = mesh.centers[elements[v]];
+            const Vec3& own = mesh.center(elements[v]);
             const double behind = -plane.normal.dot(own - plane.point);
             if (behind > 1e-6 * mesh.size) add_row(mesh, elements, middles, plane, reflected(plane, own));
             // What has no image, and what lies before the plane, keeps its own.
@@ -70,8 +70,8 @@ class Reflection final : public Link {
         const std::size_t first = columns_.size();
         double sum = 0.0;
         middles.within(at, reach * mesh.size, [&](std::size_t v, double distance) {
-            if (plane.normal.dot(mesh.centers[elements[v]] - plane.point) < -1e-6 * mesh.size) return;
-            const double w = (1.0 - distance / (reach * mesh.size)) * mesh.volumes[elements[v]];
+            if (plane.normal.dot(mesh.center(elements[v]) - plane.point) < -1e-6 * mesh.size) return;
+            const double w = (1.0 - distance / (reach * mesh.size)) * mesh.volume(elements[v]);
             if (w <= 0.0) return;
             columns_.push_back(v);
             weights_.push_back(w);

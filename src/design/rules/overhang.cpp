@@ -21,7 +21,7 @@ using OverhangCard = FormCard::Overhang;
 constexpr double power = 40.0, rounding = 1e-4;
 constexpr double tiny = 1e-280;
 constexpr double scale = 1.0 / (1.0 + 0.5 * 1e-2);
-constexpr double to_angle = 1e-6;     // of the cone
+constexpr double to_angle = 1e-6;    // of the cone
 constexpr double least_borne = 0.95; // of the design: less is told
 
 class OverhangLink final : public Link {
@@ -50,11 +50,11 @@ class OverhangLink final : public Link {
             }
             std::sort(near.begin(), near.end());
             near.erase(std::unique(near.begin(), near.end()), near.end());
-            height.push_back(mesh.centers[e].dot(card.up));
+            height.push_back(mesh.center(e).dot(card.up));
             free_[v] = card.plate && lowest - base < 1e-6 * mesh.size;
             int kept = 0;
             for (const std::int32_t o : near) {
-                const Vec3 way = mesh.centers[e] - mesh.centers[static_cast<std::size_t>(o)];
+                const Vec3 way = mesh.center(e) - mesh.center(static_cast<std::size_t>(o));
                 const double up = way.dot(card.up);
                 if (up <= 1e-6 * mesh.size || Vec3(way - up * card.up).norm() > reach * up + 1e-9 * mesh.size)
                     continue;
@@ -228,8 +228,8 @@ class OverhangRule final : public RuleKind {
         double all = 0.0;
         double borne = 0.0;
         for (std::size_t v = 0; v < elements.size(); ++v) {
-            all += mesh.volumes[elements[v]];
-            borne += mesh.volumes[elements[v]] * made[v];
+            all += mesh.volume(elements[v]);
+            borne += mesh.volume(elements[v]) * made[v];
         }
         if (borne > least_borne * all) return {};
         return fmt::format("of the design {:.3g} % hang over nothing that could bear them, and stay empty: "

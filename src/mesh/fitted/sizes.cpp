@@ -109,10 +109,7 @@ double FittedMesher::surface_samples() {
 void FittedMesher::fill_sizes(const std::vector<std::pair<Vec3, double>>& finer) {
     const double h = options_.size;
     const double least = options_.smallest * h;
-    // Sizes below its spacing lie on lattices of their own: kept on the first they would reach a cell or two
-    // of it too far, and a coarser mesh would have more elements about its bores.
-    const double spacing = 0.5 * h;
-    sizes_ = std::make_unique<SizeField>(box_, h, spacing, spacing);
+    sizes_ = std::make_unique<SizeField>(box_, h, 0.5 * h);
     for (const auto& [distance, s] : options_.refine)
         sizes_->each([&, d = &distance, value = s](const Vec3& p) { return (*d)(p) <= 0.0 ? value : h; });
     for (const Ask& ask : asks_) sizes_->ask(ask.p, std::max(ask.size, ask.thin ? floor_ : least));

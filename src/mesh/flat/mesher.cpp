@@ -90,8 +90,7 @@ void FlatMesher::read_chains() {
 void FlatMesher::make_sizes() {
     const double h = options_.size;
     const double least = options_.smallest * h;
-    const double spacing = 0.5 * h;
-    sizes_ = std::make_unique<SizeField>(box_, h, spacing, spacing);
+    sizes_ = std::make_unique<SizeField>(box_, h, 0.5 * h);
     const auto ask = [&](const Vec2& p, double s) {
         if (s < h) sizes_->ask(Vec3(p.x(), p.y(), 0.0), std::max(s, least));
     };

@@ -62,8 +62,7 @@ class Asymptotes final : public Stepper {
     StepReport advance(const Schedule& now) override {
         OptimizerState& state = tools_.state;
         StepReport report;
-        const std::vector<Smooth> smooth = tools_.measures.smooth(wanted_, wish());
-        const Functions f = make_functions(smooth, now, true);
+        const Functions f = make_functions(tools_.measures.smooth(wanted_, wish()), now, true);
         tools_.gradients_done();
         MmaSettings settings;
         settings.a = f.share;
@@ -72,8 +71,8 @@ class Asymptotes final : public Stepper {
             settings.nearest = std::min(settings.nearest, nearest_moves * now.move);
             settings.farthest = farthest_moves * now.move;
         }
-        const std::vector<double> low(state.x.size(), 0.0);
-        const std::vector<double> high(state.x.size(), 1.0);
+        const std::vector<double> none; // of its limits: 0 and 1
+        const MmaPoint here{state.x, none, none, now.move, f.values};
         watch_for_oscillation(f, now);
         if (mma_.extra.size() != f.values.constraint.size() + 1) mma_.extra.clear();
         if (!conservative_)
@@ -82,7 +81,7 @@ class Asymptotes final : public Stepper {
             mma_start_conservative(f.values, mma_);
         else
             for (double& e : mma_.extra) e = std::max(0.1 * e, 1e-6);
-        MmaStep step = mma_step({state.x, low, high, now.move, f.values}, settings, mma_);
+        MmaStep step = mma_step(here, settings, mma_);
         SmoothWish values_alone;
         values_alone.mixtures = true; // as many as with gradients
         for (int trial = 0; conservative_ && trial < most_trials; ++trial) {
@@ -93,7 +92,7 @@ class Asymptotes final : public Stepper {
             values.insert(values.end(), found.values.constraint.begin(), found.values.constraint.end());
             if (values.size() != step.expected.size() || !mma_raise(step, values, 1e-3, mma_)) break;
             ++report.trials;
-            step = mma_again({state.x, low, high, now.move, f.values}, settings, mma_);
+            step = mma_again(here, settings, mma_);
         }
         report.optimality = residual(state.x, f, step);
         raise_price(f, step);

@@ -54,37 +54,38 @@ BlackAndWhiteLook::BlackAndWhiteLook(const Model& model, const Problem& problem,
         design_.push_back(model.role(static_cast<ElementId>(e)) == Role::Design);
     for (const std::size_t r : problem.bounds) {
         const ModelResponse& bound = model.responses[r];
-        if (of_material(bound)) material_.push_back({linear_weights(model, bound), bound.min, bound.max});
+        if (of_material(bound)) material_.push_back(&bound);
     }
 }
 
-double BlackAndWhiteLook::material(const Weighed& bound, const std::vector<double>& density,
+double BlackAndWhiteLook::material(const std::vector<double>& weights, const std::vector<double>& density,
                                    double threshold) const {
-    return sum_over(density.size(), [&](std::size_t e) {
-        return !design_[e] || density[e] > threshold ? bound.weights[e] : 0.0;
-    });
+    return sum_over(density.size(),
+                    [&](std::size_t e) { return !design_[e] || density[e] > threshold ? weights[e] : 0.0; });
 }
 
 std::array<double, 2> BlackAndWhiteLook::range(const std::vector<double>& density) const {
     std::array<double, 2> out{lowest, highest};
     // Half of the tolerance is left to what is rounded.
-    const auto fits_at = [&](const Weighed& bound, double limit, double threshold, bool above) {
-        const double value = material(bound, density, threshold);
+    std::vector<double> weights;
+    const auto fits_at = [&](double limit, double threshold, bool above) {
+        const double value = material(weights, density, threshold);
         const double room = 0.5 * bound_tolerance * std::abs(limit);
         return above ? value <= limit + room : value >= limit - room;
     };
-    const auto halve = [&](const Weighed& bound, double limit, double fits, double breaks, bool above) {
+    const auto halve = [&](double limit, double fits, double breaks, bool above) {
         for (int i = 0; i < 40; ++i) {
             const double mid = 0.5 * (fits + breaks);
-            (fits_at(bound, limit, mid, above) ? fits : breaks) = mid;
+            (fits_at(limit, mid, above) ? fits : breaks) = mid;
         }
         return fits;
     };
-    for (const Weighed& bound : material_) {
-        if (bound.max && !fits_at(bound, *bound.max, out[0], true))
-            out[0] = halve(bound, *bound.max, highest, out[0], true);
-        if (bound.min && !fits_at(bound, *bound.min, out[1], false))
-            out[1] = halve(bound, *bound.min, lowest, out[1], false);
+    for (const ModelResponse* bound : material_) {
+        weights = linear_weights(model_, *bound);
+        if (bound->max && !fits_at(*bound->max, out[0], true))
+            out[0] = halve(*bound->max, highest, out[0], true);
+        if (bound->min && !fits_at(*bound->min, out[1], false))
+            out[1] = halve(*bound->min, lowest, out[1], false);
     }
     return out;
 }

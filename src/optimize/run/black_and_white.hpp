@@ -43,10 +43,6 @@ class BlackAndWhiteLook {
     BlackAndWhite quick(const ThreeDesigns& designs, const MeasureAccuracy& accuracy) const;
 
   private:
-    struct Weighed {
-        std::vector<double> weights;
-        std::optional<double> min, max;
-    };
     // In the gap of the densities that `threshold` lies in.
     double nearest_middle(const std::vector<double>& density, double threshold) const;
     void take_paths(BlackAndWhite& out) const;
@@ -54,7 +50,8 @@ class BlackAndWhiteLook {
     void keep_better(BlackAndWhite& best, BlackAndWhite other) const;
     // Lowest and highest threshold at which bounds on material hold.
     std::array<double, 2> range(const std::vector<double>& density) const;
-    double material(const Weighed& bound, const std::vector<double>& density, double threshold) const;
+    double material(const std::vector<double>& weights, const std::vector<double>& density,
+                    double threshold) const;
     // Thresholds from `low` to `high`, one in each gap between densities, ascending.
     std::vector<double> gaps(const std::vector<double>& density, double low, double high) const;
 
@@ -62,7 +59,7 @@ class BlackAndWhiteLook {
     const Problem& problem_;
     DesignMeasures& measures_;
     std::vector<bool> design_;
-    std::vector<Weighed> material_;
+    std::vector<const ModelResponse*> material_; // bounds on it
 };
 
 } // namespace upright

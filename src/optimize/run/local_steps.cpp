@@ -60,7 +60,7 @@ std::vector<Vec3> steepest_places(const Model& model, const DesignChain& chain,
     std::stable_sort(order.begin(), order.end(),
                      [&](std::size_t a, std::size_t b) { return of_element[a] > of_element[b]; });
     for (const std::size_t e : order) {
-        const Vec3& at = model.mesh.centers[e];
+        const Vec3& at = model.mesh.center(e);
         const bool near = std::any_of(out.begin(), out.end(),
                                       [&](const Vec3& other) { return (at - other).norm() < 2.0 * radius; });
         if (!near) out.push_back(at);
@@ -136,7 +136,7 @@ LocalSteps take_local_steps(const Model& model, const DesignChain& chain, std::v
             for (std::size_t i = 0; i < middles.size() && goes_on(); ++i) {
                 std::vector<double> bump(model.mesh.elements(), 0.0);
                 for (std::size_t e = 0; e < bump.size(); ++e)
-                    bump[e] = std::max(0.0, 1.0 - (model.mesh.centers[e] - middles[i]).norm() / reach);
+                    bump[e] = std::max(0.0, 1.0 - (model.mesh.center(e) - middles[i]).norm() / reach);
                 const std::vector<double> step = chain.variables_of(bump);
                 for (const double height : heights)
                     if (goes_on()) attempt(step, height);

@@ -130,7 +130,10 @@ class Loop {
             }
             state.kept = {};
             state.ended = (converged || last) && !mends;
-            if (!state.ended && observer_.keeps(state.iteration)) keep();
+            if (!state.ended && observer_.keeps(state.iteration)) {
+                analysis_.rest(); // there is room for the copies that are kept
+                keep();
+            }
             const auto before = Clock::now();
             observer_.iteration(state);
             result_.spent.back().output = since(before);
@@ -140,6 +143,7 @@ class Loop {
                 keep();
                 break;
             }
+            state.kept = {}; // whoever keeps it has a copy
         }
         if (result_.status == RunStatus::Interrupted) {
             // What goes on later goes on from the row as it is.

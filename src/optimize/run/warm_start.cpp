@@ -13,7 +13,7 @@ namespace upright {
 std::vector<double> carry_over(const Mesh& from, const std::vector<double>& density, const Mesh& to) {
     const ElementLocator locator(from, 2.0 * from.size);
     std::vector<double> out(to.elements());
-    for (std::size_t e = 0; e < out.size(); ++e) out[e] = density[index(locator.nearest(to.centers[e]))];
+    for (std::size_t e = 0; e < out.size(); ++e) out[e] = density[index(locator.nearest(to.center(e)))];
     return out;
 }
 

@@ -41,7 +41,7 @@ DesignField::DesignField(const Mesh& mesh, const std::vector<double>& value, con
     take(mesh, asked, counts);
     for (int round = 0; smooth && !mesh.on_grid() && round < corrections; ++round) {
         for (std::size_t e = 0; e < asked.size(); ++e)
-            if (counts[e]) asked[e] += value[e] - this->value(mesh.centers[e]);
+            if (counts[e]) asked[e] += value[e] - this->value(mesh.center(e));
         take(mesh, asked, counts);
     }
 }
@@ -93,7 +93,7 @@ void DesignField::sample(const Mesh& mesh, const std::vector<double>& value,
         if (!counts[e]) continue;
         for (const NodeId n : mesh.nodes_of(static_cast<ElementId>(e)))
             size[e] =
-                std::max(size[e], (mesh.nodes[index(n)] - mesh.centers[e]).norm() * 2.0 / std::sqrt(3.0));
+                std::max(size[e], (mesh.nodes[index(n)] - mesh.center(e)).norm() * 2.0 / std::sqrt(3.0));
         size[e] = std::clamp(size[e], mesh.size, most_local * mesh.size);
         widest = std::max(widest, size[e]);
     }

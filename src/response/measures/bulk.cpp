@@ -74,9 +74,9 @@ class Balls {
         const std::size_t images = std::size_t{1} << mesh.symmetry.size();
         for (std::size_t e = 0; e < mesh.elements(); ++e) {
             if (model.role(static_cast<ElementId>(e)) != Role::Design) continue;
-            middles.add(mesh.centers[e], e);
+            middles.add(mesh.center(e), e);
             for (std::size_t image = 0; image < images; ++image) {
-                Vec3 p = mesh.centers[e];
+                Vec3 p = mesh.center(e);
                 bool near = true;
                 for (std::size_t k = 0; k < mesh.symmetry.size(); ++k) {
                     if ((image >> k & 1U) == 0) continue;
@@ -94,7 +94,7 @@ class Balls {
         starts_.push_back(0);
         for (const auto& bin : middles.all()) {
             const std::size_t about = middle_of(mesh, bin.second);
-            const Vec3& c = mesh.centers[about];
+            const Vec3& c = mesh.center(about);
             std::map<std::size_t, double> row;
             bins.near(c, [&](std::size_t i) {
                 const std::size_t e = element[i];
@@ -134,9 +134,9 @@ class Balls {
   private:
     static std::size_t middle_of(const Mesh& mesh, const std::vector<std::size_t>& some) {
         Vec3 mean = Vec3::Zero();
-        for (const std::size_t e : some) mean += mesh.centers[e] / static_cast<double>(some.size());
+        for (const std::size_t e : some) mean += mesh.center(e) / static_cast<double>(some.size());
         return *std::min_element(some.begin(), some.end(), [&](std::size_t a, std::size_t b) {
-            return (mesh.centers[a] - mean).squaredNorm() < (mesh.centers[b] - mean).squaredNorm();
+            return (mesh.center(a) - mean).squaredNorm() < (mesh.center(b) - mean).squaredNorm();
         });
     }
 
@@ -165,7 +165,7 @@ class Bulk final : public Measurement {
         out.min = response_.min;
         out.max = response_.max;
         out.where =
-            place_text(model_.mesh.centers[balls_.about(static_cast<std::size_t>(most - full.begin()))],
+            place_text(model_.mesh.center(balls_.about(static_cast<std::size_t>(most - full.begin()))),
                        model_.mesh.dimension() == 2);
         return out;
     }

@@ -72,7 +72,7 @@ class Strength final : public Measurement {
         const std::size_t s = samples_[found];
         out.value = safety_ ? (worst > 0.0 ? 1.0 / worst : 1e300) : share(s) * stress[s];
         if (response_.max_share) out.max = response_.max_share->share * limits_[found];
-        out.at = nodes_ == nullptr ? model_.mesh.centers[s] : model_.mesh.nodes[index(nodes_->node[s])];
+        out.at = nodes_ == nullptr ? model_.mesh.center(s) : model_.mesh.nodes[index(nodes_->node[s])];
         out.where = place_text(*out.at, model_.mesh.dimension() == 2);
         return out;
     }
