@@ -43,7 +43,6 @@ class ConstrainedSolver : private SystemSource {
     // and says so in `notes`.
     void solve(const Loads& loads, const SolveWish& wish, Eigen::MatrixXd& answers);
 
-    void rest() { solver_->rest(); }
     SolverCost cost() const { return solver_->cost(); }
     const SolverPlan& plan() const { return plan_; }
     // Sentences since the last call.

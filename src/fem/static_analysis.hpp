@@ -102,8 +102,6 @@ class StaticAnalysis {
     // Solutions that the next warm solve starts from, to be kept with a checkpoint.
     std::vector<Eigen::MatrixXd> warm_state() const;
     void set_warm_state(std::vector<Eigen::MatrixXd> state);
-    // Lets go of working room until the next solve.
-    void rest();
 
     // Full stiffness of each class of elements.
     const ClassMatrices& stiffness_by_class() const { return *stiffness_; }

@@ -30,22 +30,20 @@ struct Places {
 // p and q of the Lagrangian.
 UPRIGHT_CLONES void weigh(const DualStrip& s, const double* multipliers, double* __restrict p,
                           double* __restrict q) {
-    const std::size_t w = s.constraints + 1;
     const std::size_t n = s.count;
-    const double* from_p = s.p;
-    const double* from_q = s.q;
-#pragma omp simd
     for (std::size_t k = 0; k < n; ++k) {
-        p[k] = from_p[k * w];
-        q[k] = from_q[k * w];
+        p[k] = s.p[k];
+        q[k] = s.q[k];
     }
-    for (std::size_t i = 1; i < w; ++i) {
+    for (std::size_t i = 1; i <= s.constraints; ++i) {
         const double by = multipliers[i - 1];
         if (by == 0.0) continue;
+        const double* from_p = s.p + i * dual_strip;
+        const double* from_q = s.q + i * dual_strip;
 #pragma omp simd
         for (std::size_t k = 0; k < n; ++k) {
-            p[k] += by * from_p[k * w + i];
-            q[k] += by * from_q[k * w + i];
+            p[k] += by * from_p[k];
+            q[k] += by * from_q[k];
         }
     }
 }
@@ -166,10 +164,12 @@ UPRIGHT_CLONES void sum_up(const DualStrip& s, const double* __restrict p, const
     for (std::size_t i = 1; i < w; ++i) {
         double slope = 0.0;
         double* row = gradients + (i - 1) * dual_strip;
+        const double* of_p = s.p + i * dual_strip;
+        const double* of_q = s.q + i * dual_strip;
 #pragma omp simd reduction(+ : slope)
         for (std::size_t k = 0; k < n; ++k) {
-            const double pu = s.p[k * w + i] * up[k];
-            const double qd = s.q[k * w + i] * down[k];
+            const double pu = of_p[k] * up[k];
+            const double qd = of_q[k] * down[k];
             slope += pu + qd;
             row[k] = (pu * up[k] - qd * down[k]) * share[k];
         }
@@ -188,6 +188,44 @@ UPRIGHT_CLONES void sum_up(const DualStrip& s, const double* __restrict p, const
 }
 
 } // namespace
+
+UPRIGHT_CLONES void find_limits(const StripPoint& at, double* __restrict lower, double* __restrict upper) {
+    const bool unit = at.least == nullptr;
+#pragma omp simd
+    for (std::size_t k = 0; k < at.count; ++k) {
+        const double x = at.x[k];
+        const double least = unit ? 0.0 : at.least[k];
+        const double most = unit ? 1.0 : at.most[k];
+        const double range = most - least > 1e-12 ? most - least : 1e-12;
+        const double off_low = at.low[k] + at.conserve * (x - at.low[k]);
+        const double off_high = at.high[k] - at.conserve * (at.high[k] - x);
+        const double down = x - at.move * range;
+        const double up = x + at.move * range;
+        const double a = off_low > least ? off_low : least;
+        const double b = off_high < most ? off_high : most;
+        lower[k] = down > a ? down : a;
+        upper[k] = up < b ? up : b;
+    }
+}
+
+UPRIGHT_CLONES void find_curves(const StripPoint& at, const double* __restrict gradient, double floor,
+                                double* __restrict p, double* __restrict q) {
+    const bool unit = at.least == nullptr;
+#pragma omp simd
+    for (std::size_t k = 0; k < at.count; ++k) {
+        const double x = at.x[k];
+        const double span = unit ? 1.0 : at.most[k] - at.least[k];
+        const double range = span > 1e-12 ? span : 1e-12;
+        const double above = (at.high[k] - x) * (at.high[k] - x);
+        const double below = (x - at.low[k]) * (x - at.low[k]);
+        const double g = gradient[k];
+        const double up = g > 0.0 ? g : 0.0;
+        const double down = g < 0.0 ? -g : 0.0;
+        const double both = floor / range;
+        p[k] = above * (1.001 * up + 0.001 * down + both);
+        q[k] = below * (0.001 * up + 1.001 * down + both);
+    }
+}
 
 void best_places(const DualStrip& strip, const double* multipliers, double* x) {
     Places room;

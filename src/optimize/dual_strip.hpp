@@ -16,13 +16,30 @@ inline constexpr std::size_t dual_strip = 64;
 struct DualStrip {
     std::size_t count = 0;         // of variables, at most dual_strip
     std::size_t constraints = 0;   // m
-    const double* p = nullptr;     // count rows of m + 1, the goal first; not negative
+    const double* p = nullptr;     // m + 1 rows of dual_strip, the goal first; not negative
     const double* q = nullptr;     // alike
     const double* lower = nullptr; // limits of the step
     const double* upper = nullptr;
     const double* low = nullptr; // asymptotes, beyond the limits
     const double* high = nullptr;
 };
+
+// Where variables stand, and what keeps them: of each as in DualStrip, and the limits of all steps (null: 0
+// and 1) of which a step goes through a share `move`, and no nearer to an asymptote than a share `conserve`.
+struct StripPoint {
+    std::size_t count = 0;
+    const double* x = nullptr;
+    const double* low = nullptr; // asymptotes
+    const double* high = nullptr;
+    const double* least = nullptr;
+    const double* most = nullptr;
+    double move = 0.0, conserve = 0.0;
+};
+
+// The limits of the step.
+void find_limits(const StripPoint& at, double* lower, double* upper);
+// p and q of a function by its gradient (Svanberg 2007); `floor` keeps every variable curved.
+void find_curves(const StripPoint& at, const double* gradient, double floor, double* p, double* q);
 
 // The best places for multipliers of the m constraints: `x` of each variable.
 void best_places(const DualStrip& strip, const double* multipliers, double* x);

@@ -45,30 +45,32 @@ struct Approximation {
     double slope(std::size_t i, std::size_t j) const {
         return i == 0 ? at.values.goal_gradient[j] : at.values.gradient[i - 1][j];
     }
-    double lower(std::size_t j) const {
-        const double x = at.x[j];
-        return std::max({at.least(j), low[j] + settings.conserve * (x - low[j]), x - at.move * at.range(j)});
+    // Where variables from `j` on stand.
+    StripPoint point(std::size_t j, std::size_t count) const {
+        const bool unit = at.low.empty();
+        return {count,
+                at.x.data() + j,
+                low.data() + j,
+                high.data() + j,
+                unit ? nullptr : at.low.data() + j,
+                unit ? nullptr : at.high.data() + j,
+                at.move,
+                settings.conserve};
     }
-    double upper(std::size_t j) const {
-        const double x = at.x[j];
-        return std::min({at.most(j), high[j] - settings.conserve * (high[j] - x), x + at.move * at.range(j)});
-    }
-    // p and q of a variable, m + 1 each.
-    void row(std::size_t j, double* p, double* q) const {
-        const double x = at.x[j];
-        const double range = at.range(j);
-        const double above = (high[j] - x) * (high[j] - x);
-        const double below = (x - low[j]) * (x - low[j]);
+    // Their p and q: m + 1 rows of dual_strip.
+    void curves(const StripPoint& point, std::size_t j, double* p, double* q) const {
         for (std::size_t i = 0; i <= m; ++i) {
-            const double g = slope(i, j);
-            const double up = std::max(g, 0.0);
-            const double down = std::max(-g, 0.0);
-            const double both = floor[i] / range;
-            p[i] = above * (1.001 * up + 0.001 * down + both);
-            q[i] = below * (0.001 * up + 1.001 * down + both);
+            const std::vector<double>& g = i == 0 ? at.values.goal_gradient : at.values.gradient[i - 1];
+            find_curves(point, g.data() + j, floor[i], p + i * dual_strip, q + i * dual_strip);
         }
     }
 };
+
+// Calls with the first variable of every strip of a block and how many it has.
+template <class Each> void strips_of(std::size_t b, std::size_t n, const Each& each) {
+    const std::size_t end = std::min(n, (b + 1) * block);
+    for (std::size_t j = b * block; j < end; j += dual_strip) each(j, std::min(dual_strip, end - j));
+}
 
 // The sums over the variables of p / (high - x) + q / (x - low), one of each function.
 std::vector<double> terms_at(const Approximation& a, const std::vector<double>& x) {
@@ -78,15 +80,18 @@ std::vector<double> terms_at(const Approximation& a, const std::vector<double>& 
 #pragma omp parallel for schedule(static) if (blocks > 2)
     for (std::size_t b = 0; b < blocks; ++b) {
         double* part = parts.data() + b * w;
-        std::vector<double> room(2 * w);
+        std::vector<double> room(2 * w * dual_strip);
         double* p = room.data();
-        double* q = p + w;
-        for (std::size_t j = b * block; j < std::min(a.n, (b + 1) * block); ++j) {
-            a.row(j, p, q);
-            const double up = 1.0 / (a.high[j] - x[j]);
-            const double down = 1.0 / (x[j] - a.low[j]);
-            for (std::size_t i = 0; i < w; ++i) part[i] += p[i] * up + q[i] * down;
-        }
+        double* q = p + w * dual_strip;
+        strips_of(b, a.n, [&](std::size_t j, std::size_t count) {
+            a.curves(a.point(j, count), j, p, q);
+            for (std::size_t k = 0; k < count; ++k) {
+                const double up = 1.0 / (a.high[j + k] - x[j + k]);
+                const double down = 1.0 / (x[j + k] - a.low[j + k]);
+                for (std::size_t i = 0; i < w; ++i)
+                    part[i] += p[i * dual_strip + k] * up + q[i * dual_strip + k] * down;
+            }
+        });
     }
     return sum_of_parts(parts, w);
 }
@@ -170,21 +175,17 @@ class DualProblem {
     };
     // The strips of a block, with the number of the first variable of each.
     template <class Each> void strips(std::size_t b, const Each& each) const {
-        const std::size_t end = std::min(a_.n, (b + 1) * block);
         std::vector<double> room(2 * (w_ + 1) * dual_strip);
         double* p = room.data();
         double* q = p + w_ * dual_strip;
         double* lower = q + w_ * dual_strip;
         double* upper = lower + dual_strip;
-        for (std::size_t j = b * block; j < end; j += dual_strip) {
-            const std::size_t count = std::min(dual_strip, end - j);
-            for (std::size_t k = 0; k < count; ++k) {
-                a_.row(j + k, p + k * w_, q + k * w_);
-                lower[k] = a_.lower(j + k);
-                upper[k] = a_.upper(j + k);
-            }
+        strips_of(b, a_.n, [&](std::size_t j, std::size_t count) {
+            const StripPoint point = a_.point(j, count);
+            a_.curves(point, j, p, q);
+            find_limits(point, lower, upper);
             each(j, DualStrip{count, m_, p, q, lower, upper, a_.low.data() + j, a_.high.data() + j});
-        }
+        });
     }
 
     Look look(const Eigen::VectorXd& lambda) {
@@ -290,12 +291,18 @@ class Subproblem {
         q_.resize(n_ * w_);
         lower_.resize(n_);
         upper_.resize(n_);
-#pragma omp parallel for schedule(static) if (blocks_ > 2)
-        for (std::size_t j = 0; j < n_; ++j) {
-            a.row(j, p_.data() + j * w_, q_.data() + j * w_);
-            lower_[j] = a.lower(j);
-            upper_[j] = a.upper(j);
-        }
+        std::vector<double> room(2 * w_ * dual_strip);
+        for (std::size_t b = 0; b < blocks_; ++b)
+            strips_of(b, n_, [&](std::size_t j, std::size_t count) {
+                const StripPoint point = a.point(j, count);
+                a.curves(point, j, room.data(), room.data() + w_ * dual_strip);
+                find_limits(point, lower_.data() + j, upper_.data() + j);
+                for (std::size_t k = 0; k < count; ++k)
+                    for (std::size_t i = 0; i < w_; ++i) {
+                        p_[(j + k) * w_ + i] = room[i * dual_strip + k];
+                        q_[(j + k) * w_ + i] = room[(w_ + i) * dual_strip + k];
+                    }
+            });
     }
 
     MmaStep run() {
@@ -346,12 +353,8 @@ class Subproblem {
 
     // How far a variable is from its limits: of slopes of any size less than numbers tell apart, and not
     // nothing, by which is divided.
-    double above_lower(std::size_t j) const {
-        return std::max(x[j] - lower_[j], least_distance);
-    }
-    double below_upper(std::size_t j) const {
-        return std::max(upper_[j] - x[j], least_distance);
-    }
+    double above_lower(std::size_t j) const { return std::max(x[j] - lower_[j], least_distance); }
+    double below_upper(std::size_t j) const { return std::max(upper_[j] - x[j], least_distance); }
 
     // Sums of lambda-weighted p and q at a variable.
     void weighted(std::size_t j, double& p, double& q) const {

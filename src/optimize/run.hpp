@@ -88,10 +88,14 @@ struct Spent {
 enum class RunStatus { Converged, IterationLimit, Interrupted };
 const char* text(RunStatus status);
 
+// With more elements memory is what limits a run: nothing is written beside an iteration.
+inline constexpr std::size_t large_model = 2000000;
+
 class OptimizeObserver : public Observer {
   public:
-    // After each iteration. `state.history.back()` is its row.
-    virtual void iteration(const OptimizerState& state) = 0;
+    // After each iteration. `state.history.back()` is its row; `state.kept` may be taken, nobody needs it
+    // after.
+    virtual void iteration(OptimizerState& state) = 0;
     // Whether the state of this iteration will be kept: only then is `kept` filled.
     virtual bool keeps(int /*iteration*/) const { return true; }
 };

@@ -312,6 +312,7 @@ class GridSolver : public LinearSolver {
   public:
     GridSolver(const GridSystem& system, const SolverOptions& options)
         : start_(Clock::now()), operator_(system, multigrid_options(options)) {
+        vectors_.frugal = options.frugal;
         cost_.method = "grid multigrid";
         cost_.unknowns = system.unknowns;
         cost_.prepare_seconds = seconds_since(start_);
@@ -331,11 +332,10 @@ class GridSolver : public LinearSolver {
             [&](const double* from, double* to) { operator_.spread_loads(from, to); },
             [&](const double* from, double* to) { operator_.spread_values(from, to); },
             [&](const double* from, double* to) { operator_.collect(from, to); });
-        cost_.bytes = operator_.bytes() + vectors_.bytes();
+        cost_.bytes = operator_.bytes() + vectors_.bytes;
         cost_.solve_seconds = seconds_since(start);
     }
 
-    void rest() override { vectors_ = {}; }
     SolverCost cost() const override { return cost_; }
 
   private:

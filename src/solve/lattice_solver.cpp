@@ -511,6 +511,7 @@ class LatticeSolver : public LinearSolver {
   public:
     LatticeSolver(const ElementSystem& system, UnknownPlaces places, const SolverOptions& options)
         : begin_(Clock::now()), operator_(system, std::move(places), threads_of(options)) {
+        vectors_.frugal = options.frugal;
         cost_.method = "lattice multigrid";
         cost_.unknowns = system.unknowns;
         cost_.prepare_seconds = seconds_since(begin_);
@@ -530,11 +531,10 @@ class LatticeSolver : public LinearSolver {
             solve_by_gradients(operator_, "lattice multigrid", loads, wish,
                                static_cast<Eigen::Index>(lattices::most_vectors), vectors_, answers, spread,
                                spread, [&](const double* from, double* to) { operator_.collect(from, to); });
-        cost_.bytes = operator_.bytes() + vectors_.bytes();
+        cost_.bytes = operator_.bytes() + vectors_.bytes;
         cost_.solve_seconds = seconds_since(start);
     }
 
-    void rest() override { vectors_ = {}; }
     SolverCost cost() const override { return cost_; }
 
   private:

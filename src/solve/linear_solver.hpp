@@ -26,6 +26,8 @@ struct SolverOptions {
     SolverKind kind = SolverKind::Auto;
     // Of a factorisation: update() comes once, and what another would need is let go.
     bool once = false;
+    // Of iterations: working room is let go of after every solve.
+    bool frugal = false;
 };
 
 // The number of threads that options come to on this machine.
@@ -141,8 +143,6 @@ class LinearSolver {
         solve(Loads(loads), wish, out);
         return out;
     }
-    // Lets go of working room until the next solve.
-    virtual void rest() {}
     virtual SolverCost cost() const = 0;
 };
 

@@ -9,14 +9,12 @@
 
 namespace upright {
 
-// Long vectors, kept from solve to solve.
+// Long vectors, kept from solve to solve unless it is to be frugal.
 struct LongVectors {
     std::vector<Strip<double>> loads, answers;
     std::vector<GradientRoom> room;
-
-    double bytes() const {
-        return loads.empty() ? 0.0 : 36.0 * static_cast<double>(loads.size() * loads[0].size());
-    }
+    bool frugal = false;
+    double bytes = 0.0; // of the last solve
 };
 
 // Solves for every column, `together` at a time. `spread_load` and `spread_value` take a column of unknowns
@@ -61,9 +59,16 @@ int solve_by_gradients(IterativeSystem& system, const char* method, const Loads&
         if (!count.converged)
             throw NoConvergence(fmt::format("the {} did not converge in {} iterations", method, count.most));
         most = std::max(most, count.most);
+        vectors.bytes = 36.0 * static_cast<double>(vectors.loads.size() * n);
+        const bool last = first + many == loads.cols();
+        if (vectors.frugal && last) {
+            vectors.loads.clear();
+            vectors.room.clear();
+        }
         answers.resize(loads.rows(), loads.cols());
         for (Eigen::Index c = 0; c < many; ++c)
             collect(x[static_cast<std::size_t>(c)], answers.col(first + c).data());
+        if (vectors.frugal && last) vectors.answers.clear();
     }
     if (!answers.allFinite())
         throw Error::numerics("the solution is not finite", "Look for loads or material data of absurd size");

@@ -6,6 +6,7 @@
 #include <cstdlib>
 #include <memory>
 #include <new>
+#include <sys/mman.h>
 
 namespace upright {
 
@@ -18,6 +19,7 @@ template <class T> class Strip {
         // calloc leaves pages untouched until they are used.
         memory_.reset(static_cast<char*>(std::calloc(bytes + 64, 1)));
         if (memory_ == nullptr) throw std::bad_alloc();
+        ask_for_large_pages(memory_.get(), bytes + 64);
         const auto address = reinterpret_cast<std::uintptr_t>(memory_.get());
         data_ = reinterpret_cast<T*>(memory_.get() + (64 - address % 64) % 64) + 16;
     }
@@ -28,6 +30,13 @@ template <class T> class Strip {
     const T& operator[](std::size_t i) const { return data_[i]; }
 
   private:
+    // Long arrays come and go with the solves of large models: pages of 4 kB would cost a fault each.
+    static void ask_for_large_pages(char* memory, std::size_t bytes) {
+        constexpr std::uintptr_t page = std::uintptr_t{1} << 21U;
+        const std::uintptr_t from = (reinterpret_cast<std::uintptr_t>(memory) + page - 1) / page * page;
+        const std::uintptr_t to = (reinterpret_cast<std::uintptr_t>(memory) + bytes) / page * page;
+        if (to > from + 3 * page) ::madvise(reinterpret_cast<void*>(from), to - from, MADV_HUGEPAGE);
+    }
     struct Free {
         void operator()(char* p) const { std::free(p); }
     };

@@ -291,10 +291,10 @@ H5File RunFolder::step_file(int iteration, const std::vector<double>& density,
     });
 }
 
-std::vector<H5File> RunFolder::kept_files(const OptimizerState& state) const {
+std::vector<H5File> RunFolder::kept_files(OptimizerState& state) const {
     std::vector<H5File> out;
     // What was killed after its last iteration goes on from the checkpoint before, to the same end.
-    if (!state.ended) out.push_back(checkpoint_file(state));
+    if (!state.ended) out.push_back(checkpoint_file(state, &state.kept));
     out.push_back(step_file(state.iteration, state.density, state.filtered, state.penalty, state.sharpness));
     return out;
 }
@@ -302,8 +302,8 @@ std::vector<H5File> RunFolder::kept_files(const OptimizerState& state) const {
 namespace {
 
 // Names hold signs that paths in the file cannot, so values bear numbers and the names stand beside; types
-// too.
-void put(const H5File& file, const Checkpoint& kept) {
+// too. Values of `consumed`, which is the same or nothing, are let go of.
+void put(const H5File& file, const Checkpoint& kept, Checkpoint* consumed) {
     std::vector<std::string> names;
     std::vector<std::string> types;
     for (const auto& [name, value] : kept.values) {
@@ -327,6 +327,7 @@ void put(const H5File& file, const Checkpoint& kept) {
                          static_cast<std::size_t>(matrix.rows()));
             file.put(at + "-size", std::vector<std::int64_t>{matrix.rows(), matrix.cols()});
         }
+        if (consumed != nullptr) consumed->values[name] = std::int64_t{0};
     }
     file.put("kept/names", names);
     file.put("kept/types", types);
@@ -373,10 +374,10 @@ Checkpoint kept_in(const H5File& file, const fs::path& from) {
 } // namespace
 
 void RunFolder::write_checkpoint(const OptimizerState& state) const {
-    checkpoint_file(state).save();
+    checkpoint_file(state, nullptr).save();
 }
 
-H5File RunFolder::checkpoint_file(const OptimizerState& state) const {
+H5File RunFolder::checkpoint_file(const OptimizerState& state, Checkpoint* consumed) const {
     return H5File::in_memory(at_ / "steps" / "checkpoint.h5", [&](const H5File& file) {
         const double width =
             state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
@@ -385,7 +386,7 @@ H5File RunFolder::checkpoint_file(const OptimizerState& state) const {
         file.put("x", state.x);
         file.put("density", state.density);
         file.put("history", flatten(state.history));
-        put(file, state.kept);
+        put(file, state.kept, consumed);
     });
 }
 

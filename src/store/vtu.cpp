@@ -4,11 +4,15 @@
 #include "mesh/vtu_file.hpp"
 
 #include <algorithm>
+#include <vtkCellArray.h>
 #include <vtkCellData.h>
 #include <vtkCellType.h>
 #include <vtkDoubleArray.h>
 #include <vtkNew.h>
 #include <vtkPointData.h>
+#include <vtkPoints.h>
+#include <vtkTypeInt32Array.h>
+#include <vtkUnsignedCharArray.h>
 #include <vtkUnstructuredGrid.h>
 #include <vtkXMLUnstructuredGridWriter.h>
 
@@ -16,12 +20,18 @@ namespace upright {
 
 namespace {
 
+static_assert(sizeof(NodeId) == sizeof(vtkTypeInt32) && sizeof(Vec3) == 3 * sizeof(double));
+
+// The library reads values where they are: they have to live until all is written.
+template <class Array, class T> void lend(Array* to, const T* values, std::size_t count) {
+    to->SetArray(const_cast<T*>(values), static_cast<vtkIdType>(count), 1);
+}
+
 void add_field(vtkDataSetAttributes* to, const VtuField& field) {
     vtkNew<vtkDoubleArray> array;
     array->SetName(field.name.c_str());
     array->SetNumberOfComponents(field.components);
-    array->SetNumberOfTuples(static_cast<vtkIdType>(field.values.size()) / field.components);
-    std::copy(field.values.begin(), field.values.end(), array->GetPointer(0));
+    lend(array.Get(), field.values.data(), field.values.size());
     to->AddArray(array);
 }
 
@@ -56,22 +66,37 @@ int cell_type(ElementKind kind) {
 void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const std::vector<VtuField>& at_nodes,
                const std::vector<VtuField>& at_elements) {
     vtkNew<vtkUnstructuredGrid> grid;
+    vtkNew<vtkDoubleArray> places;
+    places->SetNumberOfComponents(3);
+    if (!mesh.nodes.empty()) lend(places.Get(), mesh.nodes.front().data(), 3 * mesh.nodes.size());
     vtkNew<vtkPoints> points;
-    points->SetDataTypeToDouble();
-    for (const Vec3& p : mesh.nodes) points->InsertNextPoint(p.data());
+    points->SetData(places);
     grid->SetPoints(points);
-    std::vector<vtkIdType> ids;
-    for (std::size_t e = 0; e < mesh.elements(); ++e) {
-        ids.clear();
-        for (const NodeId n : mesh.nodes_of(static_cast<ElementId>(e)))
-            ids.push_back(static_cast<vtkIdType>(n));
-        // The format has a wedge's rings the other way round.
-        if (mesh.kinds[e] == ElementKind::Wedge6) {
-            std::swap(ids[1], ids[2]);
-            std::swap(ids[4], ids[5]);
-        }
-        grid->InsertNextCell(cell_type(mesh.kinds[e]), static_cast<vtkIdType>(ids.size()), ids.data());
+    // The format has a wedge's rings the other way round.
+    std::vector<NodeId> turned;
+    if (std::find(mesh.kinds.begin(), mesh.kinds.end(), ElementKind::Wedge6) != mesh.kinds.end()) {
+        turned = mesh.connectivity;
+        for (std::size_t e = 0; e < mesh.elements(); ++e)
+            if (mesh.kinds[e] == ElementKind::Wedge6) {
+                std::swap(turned[mesh.start(e) + 1], turned[mesh.start(e) + 2]);
+                std::swap(turned[mesh.start(e) + 4], turned[mesh.start(e) + 5]);
+            }
     }
+    const std::vector<NodeId>& ids = turned.empty() ? mesh.connectivity : turned;
+    vtkNew<vtkTypeInt32Array> connections;
+    lend(connections.Get(), reinterpret_cast<const vtkTypeInt32*>(ids.data()), ids.size());
+    vtkNew<vtkTypeInt32Array> starts;
+    vtkNew<vtkUnsignedCharArray> types;
+    starts->SetNumberOfValues(static_cast<vtkIdType>(mesh.elements()) + 1);
+    types->SetNumberOfValues(static_cast<vtkIdType>(mesh.elements()));
+    for (std::size_t e = 0; e <= mesh.elements(); ++e) {
+        starts->SetValue(static_cast<vtkIdType>(e), static_cast<vtkTypeInt32>(mesh.start(e)));
+        if (e < mesh.elements())
+            types->SetValue(static_cast<vtkIdType>(e), static_cast<unsigned char>(cell_type(mesh.kinds[e])));
+    }
+    vtkNew<vtkCellArray> cells;
+    cells->SetData(starts, connections);
+    grid->SetCells(types, cells);
     for (const VtuField& field : at_nodes) add_field(grid->GetPointData(), field);
     for (const VtuField& field : at_elements) add_field(grid->GetCellData(), field);
     write_then_rename(file, [&](const std::filesystem::path& temporary) {

@@ -69,3 +69,28 @@ TEST(H5File, EveryChangedBitAndEveryCutIsSeen) {
     EXPECT_FALSE(opens(folder.path()));
     EXPECT_FALSE(opens(folder.path() / "none.h5"));
 }
+
+TEST(H5File, InMemoryIsThatOnTheDisk) {
+    const test::TemporaryFolder folder;
+    const auto fill = [](const H5File& file) {
+        const std::vector<double> two_by_three{1, 2, 3, 4, 5, 6};
+        file.put("list", std::vector<double>(1000, 0.25));
+        file.put("matrix", two_by_three.data(), 2, 3);
+    };
+    const auto at = folder.path() / "a.h5";
+    H5File::write(at, fill);
+    const std::string written = read_text(at);
+    std::filesystem::remove(at);
+    // Two of one name side by side, saved later; the second one stands.
+    const H5File first =
+        H5File::in_memory(at, [](const H5File& file) { file.put("list", std::vector<double>{1.0}); });
+    const H5File second = H5File::in_memory(at, fill);
+    EXPECT_FALSE(std::filesystem::exists(at));
+    first.save();
+    EXPECT_EQ(H5File::open(at).numbers("list"), std::vector<double>{1.0});
+    second.save();
+    EXPECT_EQ(read_text(at), written);
+    EXPECT_EQ(H5File::open(at).numbers("matrix"), (std::vector<double>{1, 2, 3, 4, 5, 6}));
+    const H5File lost = H5File::in_memory(folder.path() / "missing" / "a.h5", fill);
+    EXPECT_THROW(lost.save(), Error);
+}

@@ -1,11 +1,14 @@
 #include "design/chain.hpp"
 
+#include "design/grid_filter.hpp"
 #include "design/interpolation.hpp"
 #include "support/studies.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <gtest/gtest.h>
 #include <numeric>
+#include <random>
 
 using namespace upright;
 using test::block_study;
@@ -105,6 +108,30 @@ TEST(DensityFilter, OnAGridIsTheHatAboutEveryCell) {
         const std::vector<double> by(density.size(), 3.0);
         EXPECT_NEAR(chain.weighted(x, 0.0, by), 3.0 * std::accumulate(density.begin(), density.end(), 0.0),
                     1e-9);
+    }
+}
+
+// Variables that count otherwise than the cells of the lattice.
+TEST(DensityFilter, DoesNotDependOnTheOrderOfVariables) {
+    const Model model = build_model(study_from(
+        block_study("[[region]]\nname = \"hole\"\nrole = \"void\"\nbox = [[1, 1, 1], [2.4, 3, 2]]\n")));
+    const std::size_t n = model.mesh.elements();
+    std::vector<std::int32_t> plain(n);
+    std::iota(plain.begin(), plain.end(), 0);
+    std::vector<std::int32_t> mixed = plain;
+    std::shuffle(mixed.begin(), mixed.end(), std::mt19937(5));
+    const GridFilter a(model, plain, 1.9);
+    const GridFilter b(model, mixed, 1.9);
+    std::vector<double> x(n);
+    std::vector<double> y(n);
+    for (std::size_t e = 0; e < n; ++e)
+        y[static_cast<std::size_t>(mixed[e])] = x[e] = std::cos(2.1 * static_cast<double>(e));
+    std::vector<double> of_x;
+    std::vector<double> of_y;
+    for (const auto apply : {&GridFilter::apply, &GridFilter::transpose}) {
+        (a.*apply)(x, of_x);
+        (b.*apply)(y, of_y);
+        for (std::size_t e = 0; e < n; ++e) EXPECT_EQ(of_x[e], of_y[static_cast<std::size_t>(mixed[e])]) << e;
     }
 }
 

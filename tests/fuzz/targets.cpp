@@ -263,7 +263,7 @@ void take_checkpoint(const std::string& bytes) {
     static const auto whole = [] {
         class Two final : public OptimizeObserver {
           public:
-            void iteration(const OptimizerState& state) override {
+            void iteration(OptimizerState& state) override {
                 folder.write_checkpoint(state);
                 ++done_;
             }

@@ -203,6 +203,9 @@ TEST(MovingAsymptotes, TheDualFindsWhatTheInteriorPointMethodFinds) {
         settings.dual_from = 0;
         const MmaStep dual = mma_step({x, low, high, 0.3, at}, settings, first);
         EXPECT_LT(dual.newton_steps, n > 100 ? 80 : 60) << round; // the interior point method takes more
+        // Limits that are not given are these.
+        MmaState third;
+        EXPECT_EQ(mma_step({x, {}, {}, 0.3, at}, settings, third).x, dual.x) << round;
         // From where it ended it is there at once, and from elsewhere it comes to the same.
         const MmaStep again = mma_again({x, low, high, 0.3, at}, settings, first);
         EXPECT_LE(again.newton_steps, 3) << round;

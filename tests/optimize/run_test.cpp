@@ -20,7 +20,7 @@ class Recorder : public OptimizeObserver {
     explicit Recorder(int stop_at = 0) : stop_at_(stop_at) {}
     void note(const std::string& sentence) override { told += sentence + "\n"; }
     bool stop_requested() const override { return stop_at_ > 0 && last.iteration >= stop_at_; }
-    void iteration(const OptimizerState& state) override { last = state; }
+    void iteration(OptimizerState& state) override { last = state; }
     OptimizerState last;
     std::string told;
 

@@ -10,6 +10,7 @@
 #include "solve/grid_solver.hpp"
 #include "support/studies.hpp"
 
+#include <array>
 #include <gtest/gtest.h>
 #include <random>
 
@@ -616,6 +617,43 @@ hold = ["y", "z"]
     const std::vector<double> full(lattice.model.mesh.elements(), 1.0);
     const auto exact = StaticAnalysis(lattice.model, direct).solve(full, full)[0];
     EXPECT_NEAR(lattice.load().dot(u), exact.compliance, 1e-6 * exact.compliance);
+}
+
+// More columns than go together, from nothing and from the answers to other loads: with the working room let
+// go of after each solve the answers are the same to the last bit, and they are those of a factorisation.
+TEST(GridMultigrid, AFrugalSolverHasTheSameAnswers) {
+    const Lattice lattice(block_of("[24, 12, 12]"));
+    const auto n = static_cast<Eigen::Index>(lattice.system.unknowns);
+    Eigen::MatrixXd loads(n, 6);
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> any(-1.0, 1.0);
+    for (Eigen::Index i = 0; i < loads.size(); ++i) loads.data()[i] = any(random);
+    loads.col(4).setZero();
+    for (const Eigen::Index columns : {1, 3, 6}) {
+        const Eigen::MatrixXd some = loads.leftCols(columns);
+        const Eigen::MatrixXd others = 1.1 * loads.rightCols(columns) + 0.5 * some;
+        std::array<Eigen::MatrixXd, 2> cold, warm;
+        for (const bool frugal : {false, true}) {
+            SolverOptions options;
+            options.frugal = frugal;
+            const auto solver = make_grid_solver(lattice.system, options);
+            solver->update(random_share(lattice.model));
+            Eigen::MatrixXd x;
+            solver->solve(Loads(some), {1e-12, 0.0, true}, x); // there is nothing to start from
+            cold[frugal ? 1 : 0] = x;
+            solver->solve(Loads(others), {1e-12, 0.0, true}, x);
+            warm[frugal ? 1 : 0] = x;
+            EXPECT_GT(solver->cost().bytes, 36.0 * static_cast<double>(n));
+        }
+        EXPECT_EQ(cold[0], cold[1]) << columns;
+        EXPECT_EQ(warm[0], warm[1]) << columns;
+        ReducedSystem elements;
+        add_elements(elements, lattice.model, lattice.transform, lattice.analysis.classes(),
+                     lattice.analysis.stiffness_by_class());
+        const SparseMatrix stiffness = elements.assembled(random_share(lattice.model));
+        const Eigen::MatrixXd left = stiffness * warm[1] - others;
+        EXPECT_LT(left.norm(), 1e-4 * others.norm()) << columns;
+    }
 }
 
 TEST(GridMultigrid, MassesAreMultipliedToo) {

@@ -50,6 +50,29 @@ TEST(RunFolder, CheckpointComesBackToTheLastBit) {
     EXPECT_EQ(back.history[1].responses, state.history[1].responses);
 }
 
+// Into memory, the state's own values let go of on the way; the files are those that are written at once.
+TEST(RunFolder, FilesKeptInMemoryAreTheSame) {
+    const test::TemporaryFolder folder;
+    const RunFolder run = RunFolder::create(folder.path() / "a.run", Existing::Refuse);
+    OptimizerState state = some_state();
+    run.write_checkpoint(state);
+    run.write_step(state.iteration, state.design());
+    const auto steps = run.study_file().parent_path() / "steps";
+    const std::string checkpoint = read_text(steps / "checkpoint.h5");
+    const std::string step = read_text(steps / "0002.h5");
+    std::filesystem::remove(steps / "checkpoint.h5");
+    std::filesystem::remove(steps / "0002.h5");
+    std::vector<H5File> files = run.kept_files(state);
+    ASSERT_EQ(files.size(), 2U);
+    for (const auto& [name, value] : state.kept.values)
+        EXPECT_TRUE(std::holds_alternative<std::int64_t>(value)) << name;
+    for (; !files.empty(); files.pop_back()) files.back().save();
+    EXPECT_EQ(read_text(steps / "checkpoint.h5"), checkpoint);
+    EXPECT_EQ(read_text(steps / "0002.h5"), step);
+    state.ended = true; // nothing goes on from here
+    EXPECT_EQ(run.kept_files(state).size(), 1U);
+}
+
 TEST(RunFolder, IsNeverOverwrittenUnasked) {
     const test::TemporaryFolder folder;
     const auto path = folder.path() / "a.run";

@@ -9,7 +9,7 @@ namespace upright::test {
 
 class Silent final : public OptimizeObserver {
   public:
-    void iteration(const OptimizerState& /*state*/) override {}
+    void iteration(OptimizerState& /*state*/) override {}
     void note(const std::string& /*sentence*/) override {}
     bool stop_requested() const override { return false; }
 };

@@ -28,8 +28,6 @@ struct OptimizeWish : StudyWish {
 
 using Clock = std::chrono::steady_clock;
 
-constexpr std::size_t large_model = 2000000; // elements: kept designs are written before it goes on
-
 // Shows progress and keeps the folder up to date.
 class RunObserver : public OptimizeObserver {
   public:
@@ -38,7 +36,7 @@ class RunObserver : public OptimizeObserver {
 
     void note(const std::string& sentence) override { console_.remark(sentence); }
     bool stop_requested() const override { return InterruptGuard::requested(); }
-    void iteration(const OptimizerState& state) override {
+    void iteration(OptimizerState& state) override {
         progress_.iteration(state);
         // Files are written while the next iteration is worked on, one after the other: a disk takes its
         // time.
@@ -50,9 +48,7 @@ class RunObserver : public OptimizeObserver {
                 folder_.write_history(model_, rows);
                 for (; !files.empty(); files.pop_back()) files.back().save();
             });
-        // What is kept of a large model would be a fifth of all that the next iteration needs.
-        const bool large = model_.mesh.elements() > large_model;
-        if (large) wait();
+        if (model_.mesh.elements() > large_model) wait();
         if (folder_.published()) return;
         // The first iteration stands: an earlier run gives way.
         wait();

@@ -130,10 +130,7 @@ class Loop {
             }
             state.kept = {};
             state.ended = (converged || last) && !mends;
-            if (!state.ended && observer_.keeps(state.iteration)) {
-                analysis_.rest(); // there is room for the copies that are kept
-                keep();
-            }
+            if (!state.ended && observer_.keeps(state.iteration)) keep();
             const auto before = Clock::now();
             observer_.iteration(state);
             result_.spent.back().output = since(before);

@@ -26,7 +26,7 @@ class CoarseObserver : public OptimizeObserver {
     void note(const std::string& sentence) override { outer_.note("coarse run: " + sentence); }
     bool stop_requested() const override { return outer_.stop_requested(); }
     bool keeps(int /*iteration*/) const override { return false; }
-    void iteration(const OptimizerState& state) override {
+    void iteration(OptimizerState& state) override {
         constexpr int rows = 5; // told, where none ends it early
         if (state.iteration % std::max(1, model_.run.iterations / rows) != 0 && !state.ended) return;
         note(fmt::format("iteration {} of at most {}, goal {:.5g}", state.iteration, model_.run.iterations,
