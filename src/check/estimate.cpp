@@ -20,7 +20,7 @@ namespace {
 constexpr double grid_around = 6e-6, large_grid_around = 5e-7, mesh_around = 3e-6, stress_around = 2e-5;
 constexpr double any_iteration = 0.03;
 // The program with its libraries, and what a model and its design take beside solving, for each element.
-constexpr double any_bytes = 7e7, grid_bytes = 700.0, mesh_bytes = 1200.0;
+constexpr double any_bytes = 7e7, grid_bytes = 400.0, mesh_bytes = 1200.0;
 
 bool looks_at_stress(const Model& model) {
     return std::any_of(model.responses.begin(), model.responses.end(), [](const ModelResponse& r) {

@@ -216,7 +216,33 @@ std::int32_t SizeField::make_block(const Place& cell, int level) {
     return number;
 }
 
+bool SizeField::divided(const Place& cell, int level) const {
+    if (level == 0) return !divided_.empty() && divided_[index(cell[0], cell[1], cell[2])] >= 0;
+    const auto at = static_cast<std::size_t>(level);
+    return at < finer_.size() && finer_[at].cells.count(packed(cell)) != 0;
+}
+
+// On the finest lattice that covers the place, before there are blocks.
+double SizeField::unlimited_at(const Vec3& p) const {
+    int level = 0;
+    while (divided(cell_of(p, level), level)) ++level;
+    const Place low = cell_of(p, level);
+    const Vec3 t = ((p - low_) * (1 << level) / spacing_ - Vec3(low[0], low[1], low[2]))
+                       .cwiseMax(Vec3::Zero())
+                       .cwiseMin(Vec3::Ones());
+    double out = 0.0;
+    for (int c = 0; c < 8; ++c) {
+        const Place at{low[0] + (c & 1), low[1] + ((c >> 1) & 1), low[2] + (c >> 2)};
+        double v = level == 0 ? values_[index(at[0], at[1], at[2])]
+                              : finer_[static_cast<std::size_t>(level - 1)].values.at(packed(at));
+        for (int a = 0; a < 3; ++a) v *= (c >> a & 1) != 0 ? t[a] : 1.0 - t[a];
+        out += v;
+    }
+    return out;
+}
+
 double SizeField::at(const Vec3& p) const {
+    if (blocks_.empty() && !finer_.empty()) return unlimited_at(p);
     const Place low = cell_of(p, 0);
     Vec3 t;
     for (int a = 0; a < 3; ++a)

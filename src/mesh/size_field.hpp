@@ -50,6 +50,8 @@ class SizeField {
     };
     using Place = std::array<int, 3>;
     Place cell_of(const Vec3& p, int level) const;
+    bool divided(const Place& cell, int level) const;
+    double unlimited_at(const Vec3& p) const;
     double& value(const Place& at, int level);
     void divide(const Place& cell, int level);
     bool holds(const Place& cell, int level) const;

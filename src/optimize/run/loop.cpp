@@ -147,6 +147,8 @@ class Loop {
             const IterationRow row = state.history.back();
             settle({result_.penalty, result_.sharpness});
             state.history.back() = row;
+        } else {
+            stepper_.reset(); // there are no steps any more
         }
         result_.design_of = state.iteration;
         result_.density = state.density;
