@@ -44,12 +44,12 @@ StaticAnalysis::StaticAnalysis(const Model& model, const SolverOptions& options)
         groups_.emplace_back(model.transform(model.cases[cases.front()]));
         groups_.back().cases = std::move(cases);
     }
-    SolverOptions frugal = options;
-    frugal.frugal = model.mesh.elements() > frugal_from;
+    SolverOptions for_solves = options;
+    for_solves.frugal = model.mesh.elements() > frugal_from;
     for (Group& group : groups_)
         group.solver = std::make_unique<ConstrainedSolver>(
             model, group.transform, classes_, *stiffness_,
-            group.cases.size() + (group.transform.moves() ? 1 : 0), frugal);
+            group.cases.size() + (group.transform.moves() ? 1 : 0), for_solves);
 }
 
 Eigen::VectorXd StaticAnalysis::stiffness_times(const Eigen::VectorXd& u,

@@ -91,9 +91,7 @@ void SizeField::ask(const Vec3& p, double size) {
 
 // Whether a cell of a finer lattice is one of those that the cells before it were divided into.
 bool SizeField::holds(const Place& cell, int level) const {
-    const Place parent{cell[0] / 2, cell[1] / 2, cell[2] / 2};
-    if (level == 1) return !divided_.empty() && divided_[index(parent[0], parent[1], parent[2])] >= 0;
-    return finer_[static_cast<std::size_t>(level - 1)].cells.count(packed(parent)) != 0;
+    return divided({cell[0] / 2, cell[1] / 2, cell[2] / 2}, level - 1);
 }
 
 // Shortest ways over all lattices, from the smallest value on (Dijkstra 1959): neighbours in a lattice, and

@@ -294,7 +294,7 @@ H5File RunFolder::step_file(int iteration, const std::vector<double>& density,
 std::vector<H5File> RunFolder::kept_files(OptimizerState& state) const {
     std::vector<H5File> out;
     // What was killed after its last iteration goes on from the checkpoint before, to the same end.
-    if (!state.ended) out.push_back(checkpoint_file(state, &state.kept));
+    if (!state.ended) out.push_back(checkpoint_file(state, std::move(state.kept)));
     out.push_back(step_file(state.iteration, state.density, state.filtered, state.penalty, state.sharpness));
     return out;
 }
@@ -302,11 +302,11 @@ std::vector<H5File> RunFolder::kept_files(OptimizerState& state) const {
 namespace {
 
 // Names hold signs that paths in the file cannot, so values bear numbers and the names stand beside; types
-// too. Values of `consumed`, which is the same or nothing, are let go of.
-void put(const H5File& file, const Checkpoint& kept, Checkpoint* consumed) {
+// too. Each is let go of once it is put in: there is no room for all of them twice.
+void put(const H5File& file, Checkpoint kept) {
     std::vector<std::string> names;
     std::vector<std::string> types;
-    for (const auto& [name, value] : kept.values) {
+    for (auto& [name, value] : kept.values) {
         const std::string at = "kept/" + std::to_string(names.size());
         names.push_back(name);
         if (const auto* whole = std::get_if<std::int64_t>(&value)) {
@@ -327,7 +327,7 @@ void put(const H5File& file, const Checkpoint& kept, Checkpoint* consumed) {
                          static_cast<std::size_t>(matrix.rows()));
             file.put(at + "-size", std::vector<std::int64_t>{matrix.rows(), matrix.cols()});
         }
-        if (consumed != nullptr) consumed->values[name] = std::int64_t{0};
+        value = std::int64_t{0};
     }
     file.put("kept/names", names);
     file.put("kept/types", types);
@@ -374,10 +374,10 @@ Checkpoint kept_in(const H5File& file, const fs::path& from) {
 } // namespace
 
 void RunFolder::write_checkpoint(const OptimizerState& state) const {
-    checkpoint_file(state, nullptr).save();
+    checkpoint_file(state, state.kept).save();
 }
 
-H5File RunFolder::checkpoint_file(const OptimizerState& state, Checkpoint* consumed) const {
+H5File RunFolder::checkpoint_file(const OptimizerState& state, Checkpoint kept) const {
     return H5File::in_memory(at_ / "steps" / "checkpoint.h5", [&](const H5File& file) {
         const double width =
             state.history.empty() ? 5.0 : 5.0 + static_cast<double>(state.history.front().responses.size());
@@ -386,7 +386,7 @@ H5File RunFolder::checkpoint_file(const OptimizerState& state, Checkpoint* consu
         file.put("x", state.x);
         file.put("density", state.density);
         file.put("history", flatten(state.history));
-        put(file, state.kept, consumed);
+        put(file, std::move(kept));
     });
 }
 

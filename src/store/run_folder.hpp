@@ -70,8 +70,7 @@ class RunFolder {
     void write_step(int iteration, const KeptDesign& design) const;
     void write_checkpoint(const OptimizerState& state) const;
     // The step of the last iteration, and where the run goes on the checkpoint, in memory: to be saved beside
-    // the next iteration, the last of them first.
-    // `state.kept` is let go of as it is put in.
+    // the next iteration, the last of them first. Takes `state.kept`.
     std::vector<H5File> kept_files(OptimizerState& state) const;
     bool has_checkpoint() const;
     OptimizerState read_checkpoint() const;
@@ -99,7 +98,7 @@ class RunFolder {
 
     H5File step_file(int iteration, const std::vector<double>& density, const std::vector<double>& filtered,
                      double penalty, double sharpness) const;
-    H5File checkpoint_file(const OptimizerState& state, Checkpoint* consumed) const;
+    H5File checkpoint_file(const OptimizerState& state, Checkpoint kept) const; // instead of the state's own
 
     std::filesystem::path path_;
     std::filesystem::path at_; // where the files are

@@ -370,6 +370,22 @@ TEST(MidSurface, SaysWhatIsLeftAndWhatIsNotJoined) {
     }
 }
 
+// A wide flange with a narrow lip, whose edges are short at any size: about the lip sizes grow with the
+// distance, so that larger sizes elsewhere never have more triangles.
+TEST(MidSurface, AboutANarrowWallThereAreNoMoreTrianglesAtALargerSize) {
+    const FacetBody body =
+        Drawn(200)
+            .outline({0, 0}, {{{200, 0}}, {{200, 8}}, {{198, 8}}, {{198, 2}}, {{0, 2}}, {{0, 0}}})
+            .body();
+    std::size_t before = 1000000;
+    for (const double size : {10.0, 20.0, 40.0, 80.0}) {
+        const MidSurface s = make_mid_surface(body, {size}, {});
+        EXPECT_NEAR(area(s), 200.0 * (199.0 + 7.0), 1.0) << size;
+        EXPECT_LE(s.mesh.triangles.size(), before) << size;
+        before = s.mesh.triangles.size();
+    }
+}
+
 TEST(MidSurface, BordersThatAreKeptHaveNoOtherNodes) {
     FlatInput square;
     square.points = {{0, 0}, {10, 0}, {10, 10}, {0, 10}};

@@ -64,8 +64,7 @@ TEST(RunFolder, FilesKeptInMemoryAreTheSame) {
     std::filesystem::remove(steps / "0002.h5");
     std::vector<H5File> files = run.kept_files(state);
     ASSERT_EQ(files.size(), 2U);
-    for (const auto& [name, value] : state.kept.values)
-        EXPECT_TRUE(std::holds_alternative<std::int64_t>(value)) << name;
+    EXPECT_TRUE(state.kept.values.empty()); // taken
     for (; !files.empty(); files.pop_back()) files.back().save();
     EXPECT_EQ(read_text(steps / "checkpoint.h5"), checkpoint);
     EXPECT_EQ(read_text(steps / "0002.h5"), step);
