@@ -27,7 +27,7 @@ Vec3 normal_of(const Triangles& surface, std::size_t t) {
 
 // Faces that the design made in the colours of their values, the others plain.
 template <class Value>
-void add_free_faces(Figure& figure, const Part& part, const Scale& scale, const Value& value) {
+void add_free_faces(Figure& figure, const Part& part, const Scale& scale, const Value& value_of) {
     Patch free;
     Patch rest;
     free.points = rest.points = part.surface.points;
@@ -36,7 +36,7 @@ void add_free_faces(Figure& figure, const Part& part, const Scale& scale, const 
         const auto& c = part.surface.corners[t];
         if (part.free[t]) {
             free.polygons.push_back({c[0], c[1], c[2]});
-            free.cell_values.push_back(value(normal_of(part.surface, t)));
+            free.cell_values.push_back(value_of(t));
         } else {
             rest.polygons.push_back({c[0], c[1], c[2]});
         }
@@ -117,8 +117,9 @@ void draw_overhang(const Model& model, const Part& part, const Vec3& up, double 
         all += area;
         if (-normal_of(part.surface, t).dot(up) > std::sin(limit * degree)) beyond += area;
     }
-    add_free_faces(figure, part, Scale{0.0, 90.0, "lean, degrees", false},
-                   [&](const Vec3& n) { return std::asin(std::clamp(-n.dot(up), 0.0, 1.0)) / degree; });
+    add_free_faces(figure, part, Scale{0.0, 90.0, "lean, degrees", false}, [&](std::size_t t) {
+        return std::asin(std::clamp(-normal_of(part.surface, t).dot(up), 0.0, 1.0)) / degree;
+    });
     figure.add_legend(' ', color::text,
                       fmt::format("{:.3g} % of the design's faces\nlean more than {:.4g} degrees",
                                   all > 0.0 ? 100.0 * beyond / all : 0.0, limit));
@@ -127,16 +128,17 @@ void draw_overhang(const Model& model, const Part& part, const Vec3& up, double 
     figure.write(png);
 }
 
-void draw_draft(const Model& model, const Part& part, const Vec3& along, int dies, const std::string& state,
+void draw_draft(const Model& model, const Part& part, const Dies& dies, const std::string& state,
                 const FigureOptions& options, const std::filesystem::path& png) {
-    Figure figure(with_unit(options, model), false, model.title + ": draft of the part",
-                  fmt::format("{}; degrees that faces lean back from the draw {}{}", state, direction(along),
-                              dies == 2 ? ", either way" : ", below zero they lean over"));
-    const double low = dies == 2 ? 0.0 : -most_draft;
-    add_free_faces(figure, part, Scale{low, most_draft, "draft, degrees", false}, [&](const Vec3& n) {
-        const double lean = std::asin(std::clamp(n.dot(along), -1.0, 1.0)) / degree;
-        return std::clamp(dies == 2 ? std::abs(lean) : lean, low, most_draft);
-    });
+    const bool either = dies.two && !dies.parting;
+    Figure figure(
+        with_unit(options, model), false, model.title + ": draft of the part",
+        fmt::format("{}; degrees that faces lean back from the draw {}{}, on the mean within a cell", state,
+                    direction(dies.along), either ? ", either way" : ", below zero they lean over"));
+    const double low = either ? 0.0 : -most_draft;
+    const std::vector<double> wall = leans(part.surface, part.free, dies, model.mesh.size);
+    add_free_faces(figure, part, Scale{low, most_draft, "draft, degrees", false},
+                   [&](std::size_t t) { return std::clamp(wall[t], low, most_draft); });
     figure.add_legend(' ', color::text,
                       fmt::format("more than {:g} degrees\nare shown as {:g}", most_draft, most_draft));
     add_block_outline(figure, model, color::faint);

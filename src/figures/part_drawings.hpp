@@ -2,6 +2,7 @@
 #pragma once
 
 #include "figures/figure.hpp"
+#include "part/lean.hpp"
 #include "part/thickness.hpp"
 
 #include <filesystem>
@@ -18,9 +19,9 @@ void draw_thickness(const Model& model, const Part& part, const Thickness& found
 void draw_overhang(const Model& model, const Part& part, const Vec3& up, double limit,
                    const std::string& state, const FigureOptions& options, const std::filesystem::path& png);
 
-// How far faces that the design made lean back from the draw, degrees; below zero no die comes off. With two
-// dies of both sides.
-void draw_draft(const Model& model, const Part& part, const Vec3& along, int dies, const std::string& state,
+// How far faces that the design made lean back from the dies, degrees over a cell; below zero no die comes
+// off.
+void draw_draft(const Model& model, const Part& part, const Dies& dies, const std::string& state,
                 const FigureOptions& options, const std::filesystem::path& png);
 
 } // namespace upright

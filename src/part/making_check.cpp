@@ -5,6 +5,7 @@
 #include "design/making_rule.hpp"
 #include "geometry/distance.hpp"
 #include "mesh/into_model.hpp"
+#include "part/lean.hpp"
 
 #include <Eigen/Geometry>
 #include <algorithm>
@@ -197,29 +198,42 @@ template <class Visit> void each_free_face(const Model& model, const SolidPart& 
     }
 }
 
-// The share of the free faces that lean less than asked. Faces across the draw are no walls.
-MakingFinding draft_of(const Model& model, const Part& part) {
+// The share of the free faces that lean less than asked, on the mean within a cell. Faces across the draw are
+// no walls.
+MakingFinding draft_of(const Model& model, const Part& part, double parting) {
     const FormCard::Draw& rule = *model.form.draw;
+    const double asked = rule.draft - draft_slack;
+    const Dies dies{rule.along, rule.dies == 2, parting, 0.5 * model.mesh.size};
+    const std::vector<double> wall = leans(part.surface, part.free, dies, model.mesh.size);
+    const std::vector<double> own = leans(part.surface, part.free, dies, 0.0);
     double all = 0.0;
     double less = 0.0;
+    double facets = 0.0;
     double worst = 1e300;
     MakingFinding out;
-    each_free_face(model, *part.solid, [&](const Vec3& normal, double area, const Vec3& middle) {
-        const double up = normal.dot(rule.along);
-        const double lean = std::asin(std::clamp(rule.dies == 2 ? std::abs(up) : up, -1.0, 1.0)) / degree;
+    for (std::size_t t = 0; t < wall.size(); ++t) {
+        if (!part.free[t]) continue;
+        const auto& c = part.surface.corners[t];
+        const Vec3& p = part.surface.points[static_cast<std::size_t>(c[0])];
+        const Vec3& q = part.surface.points[static_cast<std::size_t>(c[1])];
+        const Vec3& r = part.surface.points[static_cast<std::size_t>(c[2])];
+        const double area = 0.5 * Vec3(q - p).cross(r - p).norm();
         all += area;
-        if (lean >= rule.draft - draft_slack) return;
+        facets += own[t] < asked ? area : 0.0;
+        if (wall[t] >= asked) continue;
         less += area;
-        if (lean >= worst) return;
-        worst = lean;
-        out.where = middle;
-    });
+        if (wall[t] >= worst) continue;
+        worst = wall[t];
+        out.where = (p + q + r) / 3.0;
+    }
     out.rule = "draft";
-    out.what = fmt::format("free faces that lean less than {:.3g} degrees are", rule.draft - draft_slack);
+    out.what =
+        fmt::format("free faces that lean less than {:.3g} degrees, on the mean within a cell, are", asked);
     out.value = all > 0.0 ? 100.0 * less / all : 0.0;
     out.limit = 100.0 * free_share;
     out.unit = "% of the free surface";
-    out.also = worst < 1e299 ? fmt::format("the least leans {:.3g}", worst) : std::string("none");
+    out.also = (worst < 1e299 ? fmt::format("the least leans {:.3g}", worst) : std::string("none")) +
+               fmt::format("; of single triangles {:.3g} %", all > 0.0 ? 100.0 * facets / all : 0.0);
     return out;
 }
 
@@ -325,7 +339,7 @@ std::vector<MakingFinding> check_making(const Model& model, const Part& part, do
     std::vector<MakingFinding> out;
     if (!part.solid) return out;
     if (model.form.draw) out.push_back(DrawCheck(model, part, parting).run());
-    if (model.form.draw && model.form.draw->draft > 0.0) out.push_back(draft_of(model, part));
+    if (model.form.draw && model.form.draw->draft > 0.0) out.push_back(draft_of(model, part, parting));
     if (model.form.overhang) out.push_back(overhang_of(model, part));
     check_pattern(model, part, out);
     check_sizes(model, thickness, out);

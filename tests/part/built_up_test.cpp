@@ -16,7 +16,7 @@ constexpr double step = 0.5;
 // turned so that z is `up`.
 struct Slab {
     Eigen::Matrix3d axes; // rows: x, y, z of the slab
-    BuiltUp::Wish wish;
+    BuiltUpWish wish;
 
     Slab(const Vec3& up, double angle) {
         const auto [u, v] = across(up);
@@ -32,8 +32,8 @@ struct Slab {
         wish.place = [this](const Vec3& p) {
             const Vec3 q = axes * p;
             if ((q - Vec3(10, 3, 10)).cwiseAbs().cwiseQuotient(Vec3(10, 3, 10)).maxCoeff() > 1.0 + 1e-9)
-                return BuiltUp::Place::Nothing;
-            return q.x() < 4.0 ? BuiltUp::Place::Solid : BuiltUp::Place::Free;
+                return LayerPlace::Nothing;
+            return q.x() < 4.0 ? LayerPlace::Solid : LayerPlace::Free;
         };
         wish.field = [this](const Vec3& p) {
             const Vec3 q = axes * p;
@@ -58,11 +58,11 @@ TEST(BuiltUp, ASlabBecomesAWedge) {
     for (const Vec3& up : {Vec3(0, 0, 1), Vec3(0, -1, 0), Vec3(1, 2, 2).normalized().eval()})
         for (const double angle : {30.0, 45.0, 60.0}) {
             const Slab slab(up, angle);
-            const BuiltUp built(slab.wish);
+            const LayeredExcess built = built_up(slab.wish);
             const double reach = std::tan(angle * degree);
             EXPECT_NEAR(slab.section(slab.wish.field, 0.5), 4.0 * 14.0, 0.5);
             const double left =
-                slab.section([&](const Vec3& p) { return slab.wish.field(p) - built.excess(p); }, 0.5);
+                slab.section([&](const Vec3& p) { return slab.wish.field(p) - built.at(p); }, 0.5);
             // A step to either side of the wedge's slope, which is that long.
             EXPECT_NEAR(left, 0.5 * 4.0 * 4.0 * reach, step * std::hypot(4.0, 4.0 * reach))
                 << angle << " " << up.transpose();
@@ -74,21 +74,21 @@ TEST(BuiltUp, WhatStandsOnAPlateStays) {
     // A pillar that widens by 40 degrees, and leans on nothing.
     slab.wish.place = [](const Vec3& p) {
         return (p - Vec3(10, 3, 10)).cwiseAbs().cwiseQuotient(Vec3(10, 3, 10)).maxCoeff() > 1.0 + 1e-9
-                   ? BuiltUp::Place::Nothing
-                   : BuiltUp::Place::Free;
+                   ? LayerPlace::Nothing
+                   : LayerPlace::Free;
     };
     slab.wish.field = [](const Vec3& p) {
         return std::clamp(0.5 + 0.5 * (3.0 + p.z() * std::tan(40.0 * degree) - std::abs(p.x() - 10.0)), 0.0,
                           1.0);
     };
-    const BuiltUp standing(slab.wish);
+    const LayeredExcess standing = built_up(slab.wish);
     slab.wish.plate = false;
-    const BuiltUp floating(slab.wish);
+    const LayeredExcess floating = built_up(slab.wish);
     for (double x = 0.3; x < 20; x += 0.7)
         for (double z = 0.1; z < 20; z += 0.9) {
             const Vec3 p(x, 3.1, z);
-            EXPECT_LT(standing.excess(p), 0.05) << p.transpose();
-            EXPECT_LT(slab.wish.field(p) - floating.excess(p), 1e-6) << p.transpose();
+            EXPECT_LT(standing.at(p), 0.05) << p.transpose();
+            EXPECT_LT(slab.wish.field(p) - floating.at(p), 1e-6) << p.transpose();
         }
 }
 
@@ -100,8 +100,8 @@ TEST(BuiltUp, EveryPlaceThatIsLeftIsBorne) {
         return 0.5 + 0.5 * std::sin(0.9 * p.x() + 0.3 * p.z()) * std::cos(0.8 * p.y() - 0.2 * p.x()) *
                          std::sin(0.7 * p.z() + 1.0);
     };
-    const BuiltUp built(slab.wish);
-    const auto left = [&](const Vec3& p) { return slab.wish.field(p) - built.excess(p); };
+    const LayeredExcess built = built_up(slab.wish);
+    const auto left = [&](const Vec3& p) { return slab.wish.field(p) - built.at(p); };
     int looked = 0;
     int differs = 0;
     for (double x = 5.3; x < 19; x += 0.63)
@@ -119,15 +119,15 @@ TEST(BuiltUp, EveryPlaceThatIsLeftIsBorne) {
                         for (double b = -reach; b <= reach && !borne; b += 0.25) {
                             if (std::hypot(a, b) > reach) continue;
                             const Vec3 q = slab.axes.transpose() * Vec3(x + a, y + b, z - down);
-                            borne = slab.wish.place(q) == BuiltUp::Place::Solid || left(q) > level - 0.12;
+                            borne = slab.wish.place(q) == LayerPlace::Solid || left(q) > level - 0.12;
                         }
                     EXPECT_TRUE(borne) << x << " " << y << " " << z << " at " << level;
                 }
                 Vec3 slope;
-                built.excess(p, slope);
+                built.at(p, slope);
                 for (int a = 0; a < 3; ++a) {
                     const Vec3 h = 1e-5 * Vec3::Unit(a);
-                    const double by = (built.excess(p + h) - built.excess(p - h)) / 2e-5;
+                    const double by = (built.at(p + h) - built.at(p - h)) / 2e-5;
                     if (std::abs(by - slope[a]) > 1e-4 * (1.0 + std::abs(by))) ++differs;
                 }
             }

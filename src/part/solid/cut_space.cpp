@@ -83,6 +83,7 @@ class SpaceCutter {
         refine_lattice();
         for (std::size_t s = 0; s < out_.sheets.count(); ++s) cut(static_cast<std::int32_t>(s));
         label();
+        forget_sheets_beyond_faces();
         refine_curved(out_.tets, out_.sheets, bend, shortest * a_);
         return std::move(out_);
     }
@@ -354,6 +355,35 @@ class SpaceCutter {
                                "Check the regions: upright check");
         out_.doubtful = doubtful / whole;
         tets.keep(kept);
+    }
+
+    // Sheets were cut some way beyond their faces. Points there are as free as any other: the design's
+    // surface may come by, and would be held to what is no face. A point stays on the sheets that a face
+    // about it, of a region or of the space, lies on; on all of them where such a face is on none.
+    void forget_sheets_beyond_faces() {
+        CutTets& tets = out_.tets;
+        const auto neighbours = neighbours_of(tets);
+        std::vector<std::vector<std::int32_t>> real(tets.points.size());
+        for (std::size_t t = 0; t < tets.tets.size(); ++t)
+            for (std::size_t side = 0; side < 4; ++side) {
+                const std::int32_t o = neighbours[t][side];
+                if (o >= 0 && tets.label[static_cast<std::size_t>(o)] == tets.label[t]) continue;
+                std::array<std::int32_t, 3> corners{};
+                for (std::size_t k = 0; k < 3; ++k) corners[k] = tets.tets[t][tet_faces[side][k]];
+                std::vector<std::int32_t> common;
+                for (const std::int32_t s : tets.on[static_cast<std::size_t>(corners[0])])
+                    if (tets.lies_on(corners[1], s) && tets.lies_on(corners[2], s)) common.push_back(s);
+                for (const std::int32_t n : corners) {
+                    const auto i = static_cast<std::size_t>(n);
+                    const std::vector<std::int32_t>& held = common.empty() ? tets.on[i] : common;
+                    real[i].insert(real[i].end(), held.begin(), held.end());
+                }
+            }
+        for (std::vector<std::int32_t>& sheets : real) {
+            std::sort(sheets.begin(), sheets.end());
+            sheets.erase(std::unique(sheets.begin(), sheets.end()), sheets.end());
+        }
+        tets.on = std::move(real);
     }
 
     const Mesh& mesh_;

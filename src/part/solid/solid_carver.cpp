@@ -1,12 +1,14 @@
 #include "part/solid/solid_carver.hpp"
 
 #include "base/angles.hpp"
+#include "design/columns.hpp"
 #include "design/making_rule.hpp"
 #include "mesh/into_model.hpp"
 #include "mesh/quality.hpp"
 #include "part/solid/blend.hpp"
 #include "part/solid/built_up.hpp"
 #include "part/solid/cut_level.hpp"
+#include "part/solid/drafted.hpp"
 #include "part/solid/made_elsewhere.hpp"
 #include "part/solid/mesh_space.hpp"
 #include "part/solid/split.hpp"
@@ -21,11 +23,11 @@ namespace {
 
 // Of the field, in units of its change over a cell: where it is flatter no distance is told by it.
 constexpr double least_slope = 0.02;
-constexpr double flat_walls =
-    0.02; // of the same: where the field changes less across a draw there is no wall
 constexpr double overhang_slack = 1.0, most_overhang = 88.0; // degrees
 constexpr double layers = 1.0 / 6.0;                         // of a size
-constexpr double fillet_near = 1e-4;                         // of a size: to so much a rolling ball is known
+// Edges of walls with a draft, and how near to them, in sizes; and by how many degrees more a wall may lean.
+constexpr double of_walls = 0.5, wall_near = 0.25, wall_lean = 10.0;
+constexpr double fillet_near = 1e-4; // of a size: to so much a rolling ball is known
 // Edges are looked at for what they hide so often, in so many parts, unless both ends are so far from the
 // level.
 constexpr int hidden_rounds = 2, looks = 4;
@@ -115,10 +117,8 @@ void SolidCarver::take_design(const std::vector<double>& value, bool smooth) {
         }
     }
     const auto field = std::make_shared<DesignField>(mesh(), of_elements, counts, smooth);
-    if (model_.form.draw && model_.form.draw->draft > 0.0)
-        take_drafted(field);
-    else if (model_.form.overhang)
-        take_built_up(field);
+    if (model_.form.overhang || (model_.form.draw && model_.form.draw->draft > 0.0))
+        take_off(field);
     else
         take_field(field);
     for (const ModelRegion& r : model_.regions) design_.push_back(r.role == Role::Design);
@@ -131,57 +131,55 @@ void SolidCarver::take_field(const std::shared_ptr<const DesignField>& field) {
                           space_->sheets.size());
 }
 
-// Walls lean back from the draw: the field is lowered by its slope across the draw times how far a wall has
-// to lie further in, the more the further from where the dies part. The level is that of the same volume.
-void SolidCarver::take_drafted(const std::shared_ptr<const DesignField>& field) {
-    const FormCard::Draw& draw = *model_.form.draw;
-    const double at = draw_parting(model_, model_.form);
-    const double lean = std::tan(draw.draft * degree);
-    const double size = space_->sheets.size();
-    matter_ = [field, along = draw.along, two = draw.dies == 2, at, lean,
-               flat = flat_walls / size](const Vec3& p) {
-        Vec3 slope;
-        const double there = field->value(p, slope);
-        const Vec3 across = slope - along * along.dot(slope);
-        const double way = two ? std::abs(p.dot(along) - at) : p.dot(along) - at;
-        return there - (std::sqrt(across.squaredNorm() + flat * flat) - flat) * way * lean;
-    };
-    surface_ = level_sets(
-        [matter = matter_, step = difference * size](const Vec3& p, Vec3& slope) {
-            for (Eigen::Index a = 0; a < 3; ++a) {
-                const Vec3 h = step * Vec3::Unit(a);
-                slope[a] = (matter(p + h) - matter(p - h)) / (2.0 * step);
-            }
-            return matter(p);
-        },
-        size);
-}
-
-// What layers cannot bear is taken off; the level is that of the same volume.
-void SolidCarver::take_built_up(const std::shared_ptr<const DesignField>& field) {
-    const FormCard::Overhang& rule = *model_.form.overhang;
+// What layers cannot bear, and what keeps walls from leaning back from the draw. The level is that of the
+// same volume.
+void SolidCarver::take_off(const std::shared_ptr<const DesignField>& field) {
     const TetLocator where(space_->tets.points, space_->tets.tets, model_.mesh.size);
-    BuiltUp::Wish wish;
-    wish.box = mesh().bounds;
-    wish.up = rule.up;
-    wish.reach = std::tan(std::min(rule.angle + overhang_slack, most_overhang) * degree);
-    wish.step = layers * space_->sheets.size();
-    wish.plate = rule.plate;
-    wish.place = [&](const Vec3& p) {
+    const auto place = [&](const Vec3& p) {
         const std::int32_t t = where.find(into_model(mesh(), p));
-        if (t < 0) return BuiltUp::Place::Nothing;
+        if (t < 0) return LayerPlace::Nothing;
         const auto region = static_cast<std::size_t>(space_->tets.label[static_cast<std::size_t>(t)]);
-        return model_.regions[region].role == Role::Design ? BuiltUp::Place::Free : BuiltUp::Place::Solid;
+        return model_.regions[region].role == Role::Design ? LayerPlace::Free : LayerPlace::Solid;
     };
-    wish.field = [&](const Vec3& p) { return field->value(p); };
-    const auto built = std::make_shared<const BuiltUp>(wish);
-    excess_ = [built](const Vec3& p) { return built->excess(p); };
-    matter_ = [field, built](const Vec3& p) { return field->value(p) - built->excess(p); };
+    const double step = layers * space_->sheets.size();
+    matter_ = [field](const Vec3& p) { return field->value(p); };
+    std::vector<std::shared_ptr<const LayeredExcess>> gone;
+    if (const auto& rule = model_.form.overhang) {
+        BuiltUpWish wish;
+        wish.box = mesh().bounds;
+        wish.up = rule->up;
+        wish.reach = std::tan(std::min(rule->angle + overhang_slack, most_overhang) * degree);
+        wish.step = step;
+        wish.plate = rule->plate;
+        wish.place = place;
+        wish.field = matter_;
+        gone.push_back(std::make_shared<const LayeredExcess>(built_up(wish)));
+        excess_ = [built = gone.back()](const Vec3& p) { return built->at(p); };
+        matter_ = [field, built = gone.back()](const Vec3& p) { return field->value(p) - built->at(p); };
+    }
+    if (const auto& rule = model_.form.draw; rule && rule->draft > 0.0) {
+        DraftWish wish;
+        wish.box = mesh().bounds;
+        wish.along = rule->along;
+        wish.lean = std::tan(rule->draft * degree);
+        wish.two = rule->dies == 2;
+        wish.parting = wish.two ? draw_parting(model_, model_.form) : extent_along(mesh(), wish.along).first;
+        wish.step = step;
+        wish.place = place;
+        wish.field = matter_;
+        gone.push_back(std::make_shared<const LayeredExcess>(drafted(wish)));
+        matter_ = [before = matter_, drafted = gone.back()](const Vec3& p) {
+            return before(p) - drafted->at(p);
+        };
+    }
     surface_ = level_sets(
-        [field, built](const Vec3& p, Vec3& slope) {
-            Vec3 of_excess;
-            const double there = field->value(p, slope) - built->excess(p, of_excess);
-            slope -= of_excess;
+        [field, gone](const Vec3& p, Vec3& slope) {
+            double there = field->value(p, slope);
+            for (const auto& excess : gone) {
+                Vec3 of_excess;
+                there -= excess->at(p, of_excess);
+                slope -= of_excess;
+            }
             return there;
         },
         space_->sheets.size());
@@ -351,6 +349,20 @@ void SolidCarver::uncover(CutTets& tets, const SheetSet& sheets, std::int32_t le
     }
 }
 
+SizeWish SolidCarver::with_walls(const SizeWish& size, const Sheet& surface) const {
+    const auto& draw = model_.form.draw;
+    if (!draw || draw->draft <= 0.0) return size;
+    const double step = space_->sheets.size();
+    const double steepest = std::sin(std::min(draw->draft + wall_lean, 90.0) * degree);
+    return [size, &surface, along = draw->along, step, steepest](const Vec3& p) {
+        const double wished = size ? size(p) : 1e300;
+        if (std::abs(surface.value(p)) > wall_near * step ||
+            std::abs(surface.normal(p).dot(along)) > steepest)
+            return wished;
+        return std::min(wished, of_walls * step);
+    };
+}
+
 SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const SizeWish& size,
                            const std::shared_ptr<const Blend>& blend) const {
     const auto sheets = std::make_shared<SheetSet>(space_->sheets);
@@ -376,7 +388,8 @@ SolidPart SolidCarver::cut(double level, bool improved, const Pick& pick, const 
             ++next;
         }
     }
-    if (size) split_long_edges(tets, made.solid, *sheets, size);
+    const SizeWish edges = improved ? with_walls(size, (*sheets)[number]) : size;
+    if (edges) split_long_edges(tets, made.solid, *sheets, edges);
     SolidPart out = part_of(improve(tets, made.solid, *sheets, {improved ? 25.0 : 0.0, {number}}));
     out.sheets = sheets;
     out.level = number;

@@ -86,12 +86,14 @@ class SolidCarver {
   private:
     void take_design(const std::vector<double>& value, bool smooth);
     void take_field(const std::shared_ptr<const DesignField>& field);
-    void take_drafted(const std::shared_ptr<const DesignField>& field);
-    void take_built_up(const std::shared_ptr<const DesignField>& field);
+    // What the rules of making take off it.
+    void take_off(const std::shared_ptr<const DesignField>& field);
     void measure_space();
     // At each point, below zero where the field is above the level.
     std::vector<double> below_at(double level) const;
     void uncover(CutTets& tets, const SheetSet& sheets, std::int32_t level, std::vector<double>& below) const;
+    // As wished, and shorter on walls that have a draft: flat triangles of a bent wall lean to and fro.
+    SizeWish with_walls(const SizeWish& size, const Sheet& surface) const;
     void lower_by(const Blend& blend, const Sheet& surface, std::vector<double>& below) const;
 
     const Mesh& mesh() const { return sheets_ ? sheets_->mesh : model_.mesh; }

@@ -1,0 +1,83 @@
+#include "part/lean.hpp"
+
+#include "base/angles.hpp"
+
+#include <Eigen/Geometry>
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+
+namespace upright {
+
+namespace {
+
+constexpr double alike = 45.0; // degrees: normals that are of one wall
+
+struct Facet {
+    Vec3 middle = Vec3::Zero();
+    Vec3 normal = Vec3::Zero(); // of its area
+};
+
+using Cube = std::array<long, 3>;
+
+Cube cube_of(const Vec3& p, double width) {
+    return {std::lround(std::floor(p.x() / width)), std::lround(std::floor(p.y() / width)),
+            std::lround(std::floor(p.z() / width))};
+}
+
+} // namespace
+
+std::vector<double> leans(const Triangles& surface, const std::vector<bool>& counts, const Dies& dies,
+                          double within) {
+    const std::size_t all = surface.corners.size();
+    std::vector<Facet> facets(all);
+    std::map<Cube, std::vector<std::size_t>> cubes;
+    for (std::size_t t = 0; t < all; ++t) {
+        if (!counts[t]) continue;
+        const auto& c = surface.corners[t];
+        const auto at = [&](std::size_t k) -> const Vec3& {
+            return surface.points[static_cast<std::size_t>(c[k])];
+        };
+        facets[t].middle = (at(0) + at(1) + at(2)) / 3.0;
+        facets[t].normal = 0.5 * (at(1) - at(0)).cross(at(2) - at(0));
+        if (within > 0.0) cubes[cube_of(facets[t].middle, within)].push_back(t);
+    }
+    const double same = std::cos(alike * degree);
+    const auto wall_at = [&](std::size_t t) {
+        const Vec3 own = facets[t].normal.normalized();
+        if (within <= 0.0) return own;
+        Vec3 sum = Vec3::Zero();
+        const Cube here = cube_of(facets[t].middle, within);
+        for (long a = -1; a <= 1; ++a)
+            for (long b = -1; b <= 1; ++b)
+                for (long c = -1; c <= 1; ++c) {
+                    const auto found = cubes.find({here[0] + a, here[1] + b, here[2] + c});
+                    if (found == cubes.end()) continue;
+                    for (const std::size_t o : found->second) {
+                        const double away =
+                            (facets[o].middle - facets[t].middle).squaredNorm() / (within * within);
+                        if (away > 1.0 || facets[o].normal.dot(own) < same * facets[o].normal.norm())
+                            continue;
+                        sum += (1.0 - away) * (1.0 - away) * facets[o].normal;
+                    }
+                }
+        return Vec3(sum.normalized());
+    };
+    std::vector<double> out(all, 0.0);
+#pragma omp parallel for schedule(dynamic, 256)
+    for (std::size_t t = 0; t < all; ++t) {
+        if (!counts[t]) continue;
+        const double up = std::asin(std::clamp(wall_at(t).dot(dies.along), -1.0, 1.0)) / degree;
+        out[t] = up;
+        if (!dies.two) continue;
+        const double off = dies.parting ? facets[t].middle.dot(dies.along) - *dies.parting : 0.0;
+        if (!dies.parting || std::abs(off) <= dies.near)
+            out[t] = std::abs(up);
+        else if (off < 0.0)
+            out[t] = -up;
+    }
+    return out;
+}
+
+} // namespace upright
