@@ -16,7 +16,8 @@ constexpr double alike = 45.0; // degrees: normals that are of one wall
 
 struct Facet {
     Vec3 middle = Vec3::Zero();
-    Vec3 normal = Vec3::Zero(); // of its area
+    Vec3 normal = Vec3::Zero(); // of its area; of the lower die's the mirror image
+    bool across = false;        // the parting runs through it: it is of neither die
 };
 
 using Cube = std::array<long, 3>;
@@ -41,7 +42,18 @@ std::vector<double> leans(const Triangles& surface, const std::vector<bool>& cou
         };
         facets[t].middle = (at(0) + at(1) + at(2)) / 3.0;
         facets[t].normal = 0.5 * (at(1) - at(0)).cross(at(2) - at(0));
-        if (within > 0.0) cubes[cube_of(facets[t].middle, within)].push_back(t);
+        if (dies.two && dies.parting) {
+            double low = 1e300;
+            double high = -1e300;
+            for (std::size_t k = 0; k < 3; ++k) {
+                const double off = at(k).dot(dies.along) - *dies.parting;
+                low = std::min(low, off);
+                high = std::max(high, off);
+            }
+            facets[t].across = low < 0.0 && high > 0.0;
+            if (high <= 0.0) facets[t].normal -= 2.0 * facets[t].normal.dot(dies.along) * dies.along;
+        }
+        if (within > 0.0 && !facets[t].across) cubes[cube_of(facets[t].middle, within)].push_back(t);
     }
     const double same = std::cos(alike * degree);
     const auto wall_at = [&](std::size_t t) {
@@ -62,20 +74,14 @@ std::vector<double> leans(const Triangles& surface, const std::vector<bool>& cou
                         sum += (1.0 - away) * (1.0 - away) * facets[o].normal;
                     }
                 }
-        return Vec3(sum.normalized());
+        return sum.norm() > 0.0 ? Vec3(sum.normalized()) : own;
     };
     std::vector<double> out(all, 0.0);
 #pragma omp parallel for schedule(dynamic, 256)
     for (std::size_t t = 0; t < all; ++t) {
         if (!counts[t]) continue;
         const double up = std::asin(std::clamp(wall_at(t).dot(dies.along), -1.0, 1.0)) / degree;
-        out[t] = up;
-        if (!dies.two) continue;
-        const double off = dies.parting ? facets[t].middle.dot(dies.along) - *dies.parting : 0.0;
-        if (!dies.parting || std::abs(off) <= dies.near)
-            out[t] = std::abs(up);
-        else if (off < 0.0)
-            out[t] = -up;
+        out[t] = facets[t].across || (dies.two && !dies.parting) ? std::abs(up) : up;
     }
     return out;
 }

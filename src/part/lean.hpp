@@ -12,13 +12,13 @@ struct Dies {
     Vec3 along = Vec3::UnitZ();    // the way of the die; of two the upper one's
     bool two = false;              // below the parting faces lean back downwards
     std::optional<double> parting; // its place along the draw; without one faces may lean to either side
-    double near = 0.0;             // of a plane: so close to it either side will do
 };
 
 // Degrees, of each triangle of `counts`; 0 of others. Below zero it leans over. A wall that bends is made of
 // flat triangles, which lean to and fro by the more the fewer there are. So each takes the mean normal of
 // those of `counts` whose middles lie within so far of its own, r, and which are turned from it by less than
-// half a right angle, each by its area times (1 - (d / r)^2)^2 at a distance d. With zero each has its own.
+// half a right angle, each by its area times (1 - (d / r)^2)^2 at a distance d; of two dies those on its side
+// of the plane alone. With zero each has its own.
 std::vector<double> leans(const Triangles& surface, const std::vector<bool>& counts, const Dies& dies,
                           double within);
 

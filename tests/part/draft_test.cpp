@@ -160,13 +160,45 @@ TEST(Lean, WallsThatBendAreMeasuredOverALength) {
         dies.two = true;
         dies.parting = 20.0;
         const std::vector<double> parted = leans(cone, all, dies, 8.0);
-        for (std::size_t t = 0; t < parted.size(); ++t)
-            EXPECT_EQ(parted[t], static_cast<int>(t) / (2 * around) < layers_up / 2 ? -wall[t] : wall[t]);
+        for (std::size_t t = 0; t < parted.size(); ++t) {
+            const int k = static_cast<int>(t) / (2 * around);
+            if (std::abs(k - 4.5) < 2.5 || k < 2 || k > layers_up - 3) continue;
+            EXPECT_EQ(parted[t], k < layers_up / 2 ? -wall[t] : wall[t]);
+        }
         dies.parting.reset();
         for (const double lean : leans(cone, all, dies, 8.0)) EXPECT_GE(lean, 0.0);
         const std::vector<bool> none(cone.corners.size(), false);
         for (const double lean : leans(cone, none, dies, 8.0)) EXPECT_EQ(lean, 0.0);
     }
+}
+
+// Two cones on one another, as two dies leave them: up to where they part their walls lean back.
+TEST(Lean, TheMeanDoesNotGoAcrossTheParting) {
+    constexpr int around = 90;
+    Triangles part;
+    for (int k = 0; k <= 20; ++k)
+        for (int i = 0; i < around; ++i) {
+            const double turn = 2.0 * pi * i / around;
+            const double r = 30.0 - std::abs(k - 10) * 2.0 * std::tan(5.0 * degree);
+            part.points.emplace_back(r * std::cos(turn), r * std::sin(turn), 2.0 * k);
+        }
+    for (int k = 0; k < 20; ++k)
+        for (int i = 0; i < around; ++i) {
+            const int j = (i + 1) % around;
+            const int low = k * around;
+            const int up = low + around;
+            part.corners.push_back({low + i, low + j, up + i});
+            part.corners.push_back({low + j, up + j, up + i});
+        }
+    const std::vector<bool> all(part.corners.size(), true);
+    Dies dies;
+    dies.two = true;
+    dies.parting = 20.0;
+    for (const double lean : leans(part, all, dies, 6.0)) EXPECT_NEAR(lean, 5.0, 0.1);
+    dies.parting = 12.0; // what lies between leans over for the upper die
+    int over = 0;
+    for (const double lean : leans(part, all, dies, 0.5)) over += lean < -4.0 ? 1 : 0;
+    EXPECT_EQ(over, 4 * 2 * around);
 }
 
 } // namespace upright

@@ -33,7 +33,6 @@ Dies dies_of(const Model& model, const Vec3& along) {
     // Along another way, or on a surface of its own, no plane tells the sides apart.
     if (out.two && draw->parting != FormCard::Draw::Parting::Found && along.dot(draw->along) > 1.0 - 1e-9)
         out.parting = draw_parting(model, model.form);
-    out.near = 0.5 * model.mesh.size;
     return out;
 }
 
