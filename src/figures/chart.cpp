@@ -2,6 +2,8 @@
 
 #include "base/files.hpp"
 #include "figures/gnuplot.hpp"
+#include "optimize/problem.hpp"
+#include "optimize/run/stages.hpp"
 
 #include <algorithm>
 #include <array>
@@ -145,8 +147,12 @@ void draw_history(const Model& model, const std::vector<IterationRow>& rows, con
         script += fmt::format(
             "plot $change with lines lw 1.8 lc rgb '#993880' title 'density change', $gray with lines lw 1.8 "
             "lc rgb '#888888' "
-            "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'\n",
+            "title 'grayness', {:.6g} with lines lw 1.2 dt 2 lc rgb '#993880' title 'stop below'",
             model.run.stop_when);
+        if (const std::optional<double> gray = gray_enough(model.run, make_problem(model)))
+            script += fmt::format(
+                ", {:.6g} with lines lw 1.2 dt 2 lc rgb '#888888' title 'or as gray, bounds held'", *gray);
+        script += "\n";
         run_gnuplot(for_paper(options, script + "unset multiplot\n"), png, temporary);
     });
 }

@@ -51,7 +51,9 @@ std::vector<double> leans(const Triangles& surface, const std::vector<bool>& cou
                 high = std::max(high, off);
             }
             facets[t].across = low < 0.0 && high > 0.0;
-            if (high <= 0.0) facets[t].normal -= 2.0 * facets[t].normal.dot(dies.along) * dies.along;
+            const double up = facets[t].normal.dot(dies.along);
+            const bool near = std::abs(facets[t].middle.dot(dies.along) - *dies.parting) <= dies.near;
+            if (near ? up < 0.0 : high <= 0.0) facets[t].normal -= 2.0 * up * dies.along;
         }
         if (within > 0.0 && !facets[t].across) cubes[cube_of(facets[t].middle, within)].push_back(t);
     }

@@ -8,10 +8,14 @@
 
 namespace upright {
 
+// Of a cell: dies part so near to the plane that is asked for.
+inline constexpr double parting_within = 0.25;
+
 struct Dies {
     Vec3 along = Vec3::UnitZ();    // the way of the die; of two the upper one's
     bool two = false;              // below the parting faces lean back downwards
     std::optional<double> parting; // its place along the draw; without one faces may lean to either side
+    double near = 0.0;             // so close to the plane as well
 };
 
 // Degrees, of each triangle of `counts`; 0 of others. Below zero it leans over. A wall that bends is made of

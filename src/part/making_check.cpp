@@ -203,7 +203,7 @@ template <class Visit> void each_free_face(const Model& model, const SolidPart& 
 MakingFinding draft_of(const Model& model, const Part& part, double parting) {
     const FormCard::Draw& rule = *model.form.draw;
     const double asked = rule.draft - draft_slack;
-    const Dies dies{rule.along, rule.dies == 2, parting};
+    const Dies dies{rule.along, rule.dies == 2, parting, parting_within * model.mesh.size};
     const std::vector<double> wall = leans(part.surface, part.free, dies, model.mesh.size);
     const std::vector<double> own = leans(part.surface, part.free, dies, 0.0);
     double all = 0.0;

@@ -33,6 +33,7 @@ Dies dies_of(const Model& model, const Vec3& along) {
     // Along another way, or on a surface of its own, no plane tells the sides apart.
     if (out.two && draw->parting != FormCard::Draw::Parting::Found && along.dot(draw->along) > 1.0 - 1e-9)
         out.parting = draw_parting(model, model.form);
+    out.near = parting_within * model.mesh.size;
     return out;
 }
 

@@ -4,6 +4,8 @@
 #include "cli/commands/commands.hpp"
 #include "cli/commands/restarts.hpp"
 #include "figures/drawings.hpp"
+#include "optimize/problem.hpp"
+#include "optimize/run/stages.hpp"
 #include "part/extract.hpp"
 #include "store/analysis_folder.hpp"
 #include "tell/bound_text.hpp"
@@ -124,14 +126,15 @@ class Watch {
                     line.now = fmt::format("{:.5g}{}{}", line.values.back(), unit.empty() ? "" : " ", unit);
                 out.push_back(line);
             }
+        const std::optional<double> gray_end = gray_enough(job_.model.run, make_problem(job_.model));
         for (const bool gray : {false, true}) {
             Line line;
             line.name = gray ? "grayness" : "change";
             for (const IterationRow& row : rows_)
                 line.values.push_back(std::max(gray ? row.grayness : row.change, 1e-6));
-            if (!gray) line.limit = job_.model.run.stop_when;
+            line.limit = gray ? gray_end : job_.model.run.stop_when;
             if (!line.values.empty()) line.now = fmt::format("{:.3g}", line.values.back());
-            if (!gray) line.bound = fmt::format("stops below {:g}", job_.model.run.stop_when);
+            if (line.limit) line.bound = fmt::format("{} below {:g}", gray ? "or" : "stops", *line.limit);
             out.push_back(line);
         }
         return out;

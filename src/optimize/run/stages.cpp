@@ -73,16 +73,22 @@ std::optional<double> goal_range(const std::vector<IterationRow>& history, int c
     return (high - low) / std::max(std::abs(history.back().goal), 1e-300);
 }
 
+std::optional<double> gray_enough(const RunCard& run, const Problem& problem) {
+    if (!run.sharpen || problem.has_stress) return {};
+    return as_made;
+}
+
 std::string ending_words(const RunCard& run, const Problem& problem) {
     if (!run.sharpen)
         return fmt::format("until no density changes by {:g} or the goal moves by less than {:g} % over {} "
                            "iterations",
                            run.stop_when, 100.0 * gray_resting, resting_rows);
+    const std::optional<double> gray = gray_enough(run, problem);
     std::string out =
         fmt::format("until the goal moves by less than {:g} % over {} iterations, {} where no density "
                     "changes by {:g}{}",
                     100.0 * resting, resting_rows, still_rows, run.stop_when,
-                    problem.has_stress ? "" : fmt::format(" or less than {:g} % is gray", 100.0 * as_made));
+                    gray ? fmt::format(" or less than {:g} % is gray", 100.0 * *gray) : "");
     if (problem.has_stress)
         out += fmt::format(", or {} bring no better black-and-white design", patience_for_better);
     return out;

@@ -27,6 +27,10 @@ std::optional<double> goal_range(const std::vector<IterationRow>& history, int c
 // "ended by a goal that moves by less than 0.2 % over 10 iterations": for people.
 std::string ending_words(const RunCard& run, const Problem& problem);
 
+// The grayness below which a design that holds its bounds need not rest for long; nothing where that does not
+// count: of gray designs, and with a stress bound or goal.
+std::optional<double> gray_enough(const RunCard& run, const Problem& problem);
+
 class Stages {
   public:
     // `start_grayness`: of the design that the run begins with, if it is given one.
