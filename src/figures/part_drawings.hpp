@@ -19,8 +19,8 @@ void draw_thickness(const Model& model, const Part& part, const Thickness& found
 void draw_overhang(const Model& model, const Part& part, const Vec3& up, double limit,
                    const std::string& state, const FigureOptions& options, const std::filesystem::path& png);
 
-// How far faces that the design made lean back from the dies, degrees over a cell; below zero no die comes
-// off.
+// How far faces that the design made lean back from the dies, degrees on the mean within a cell; below zero
+// no die comes off.
 void draw_draft(const Model& model, const Part& part, const Dies& dies, const std::string& state,
                 const FigureOptions& options, const std::filesystem::path& png);
 

@@ -21,8 +21,9 @@ struct Dies {
 // Degrees, of each triangle of `counts`; 0 of others. Below zero it leans over. A wall that bends is made of
 // flat triangles, which lean to and fro by the more the fewer there are. So each takes the mean normal of
 // those of `counts` whose middles lie within so far of its own, r, and which are turned from it by less than
-// half a right angle, each by its area times (1 - (d / r)^2)^2 at a distance d; of two dies those on its side
-// of the plane alone. With zero each has its own.
+// half a right angle, each by its area times (1 - (d / r)^2)^2 at a distance d. With zero each has its own.
+// Of two dies what the lower one leaves counts as its mirror image; triangles that the plane runs through do
+// not count for others, and have the mean of those about them.
 std::vector<double> leans(const Triangles& surface, const std::vector<bool>& counts, const Dies& dies,
                           double within);
 

@@ -374,6 +374,16 @@ TEST(Making, DrawnWallsLean) {
     }
     EXPECT_GT(share[0], 0.08);
     EXPECT_LT(share[1], 0.03);
+    // Of two dies each has its own walls; a draft and an overhang are both given to the part.
+    folder.write("two.toml", arm("[form]\ndraw = { along = [0, 0, 1], dies = 2, draft = \"4 deg\" }\n"
+                                 "overhang = { up = [1, 0, 0], angle = \"45 deg\", plate = true }\n"));
+    ASSERT_EQ(test::upright(folder.path(), {"optimize", "two.toml", "--quiet", "--force"}).code, 0);
+    const auto both = test::upright(folder.path(), {"carve", "two.run"});
+    EXPECT_NE(both.out.find("draft: free faces that lean less than 3.5 degrees"), std::string::npos)
+        << both.out << both.err;
+    EXPECT_NE(both.out.find("overhang: nothing bears"), std::string::npos) << both.out;
+    EXPECT_EQ(test::upright(folder.path(), {"plot", "two.run", "--what", "draft", "--out", "d.png"}).code, 0);
+    EXPECT_TRUE(fs::exists(folder.path() / "d.png"));
     for (const char* bad : {"\"0 deg\"", "\"31 deg\"", "\"-2 deg\"", "\"2 mm\""}) {
         folder.write("bad.toml",
                      arm(std::string("[form]\ndraw = { along = [0, 0, 1], draft = ") + bad + " }\n"));

@@ -162,6 +162,15 @@ TEST(Stages, ADesignWithoutGrayEndsWithoutMoreSharpening) {
     stress.problem.has_stress = true;
     stress.gray = [](int) { return 5e-4; };
     EXPECT_DOUBLE_EQ(stress.play().schedules.back().sharpness, 64.0);
+    // What is shown of it is what decides.
+    ASSERT_TRUE(gray_enough(made.run, made.problem).has_value());
+    made.gray = [&](int i) { return i >= from ? 0.99 * *gray_enough(made.run, made.problem) : 0.05; };
+    EXPECT_EQ(static_cast<int>(made.play().schedules.size()), from + 5);
+    made.gray = [&](int i) { return i >= from ? 1.01 * *gray_enough(made.run, made.problem) : 0.05; };
+    EXPECT_GT(static_cast<int>(made.play().schedules.size()), from + 5);
+    EXPECT_FALSE(gray_enough(stress.run, stress.problem).has_value());
+    made.run.sharpen = false;
+    EXPECT_FALSE(gray_enough(made.run, made.problem).has_value());
 }
 
 TEST(Stages, StressIsSharpenedSlowly) {

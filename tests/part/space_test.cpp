@@ -396,6 +396,68 @@ TEST(CutSpace, PlanesEndWithTheirFaces) {
 // The skin of a blind bore ends in a plane below it, here in one that runs through the lattice's nodes: the
 // bore's side, which is cut some way beyond its end, is no face there, and that of the channel meets it at an
 // angle.
+// The cylinder of a kept ring is cut some way below it. Nothing is there: no point inside the block may be
+// held to it, and a wall of the design that comes by at another radius is not drawn onto it.
+TEST(CutSpace, PointsBeyondAFaceAreFree) {
+    const Model model = build_model(study_from(block_study() + R"(
+[[region]]
+name = "ring"
+role = "keep"
+material = "steel"
+cylinder = { from = [4, 2, 3], to = [4, 2, 4], radius = 1.5 }
+)"));
+    const SpaceTets space = cut_space(model.mesh, model.shapes);
+    expect_sound(space);
+    int below = 0;
+    int of_ring = 0;
+    for (std::size_t n = 0; n < space.tets.points.size(); ++n) {
+        const Vec3& p = space.tets.points[n];
+        bool on_cylinder = false;
+        for (const std::int32_t s : space.tets.on[n])
+            on_cylinder = on_cylinder || space.sheets[s].kind == Sheet::Kind::Cylinder;
+        below += on_cylinder && p.z() < 3.0 - 1e-6 ? 1 : 0;
+        of_ring += on_cylinder ? 1 : 0;
+    }
+    EXPECT_EQ(below, 0);
+    EXPECT_GT(of_ring, 20);
+    // A pillar under the ring, a little thinner than it.
+    SheetSet sheets = space.sheets;
+    Sheet pillar;
+    pillar.kind = Sheet::Kind::Field;
+    pillar.least_slope = 1.0;
+    pillar.with_slope = [](const Vec3& p, Vec3& slope) {
+        const double r = std::hypot(p.x() - 4, p.y() - 2);
+        slope = r > 0.0 ? Vec3((p.x() - 4) / r, (p.y() - 2) / r, 0.0) : Vec3::Zero();
+        return r - 1.38;
+    };
+    std::vector<double> value;
+    for (const Vec3& p : space.tets.points) value.push_back(std::hypot(p.x() - 4, p.y() - 2) - 1.38);
+    const std::int32_t level = sheets.add(pillar);
+    CutTets tets = space.tets;
+    std::vector<bool> design;
+    for (const ModelRegion& r : model.regions) design.push_back(r.role == Role::Design);
+    const LevelCut cut = cut_at_level(tets, sheets, value, level, design);
+    const Improved part = improve(tets, cut.solid, sheets, {25.0, {level}});
+    int walls = 0;
+    for (const Improved::Face& f : part.faces) {
+        if (f.before >= 0) continue;
+        bool low = true;
+        bool side = true;
+        for (const std::int32_t n : f.nodes) {
+            const Vec3& p = part.tets.points[static_cast<std::size_t>(n)];
+            low = low && p.z() > 0.1 && p.z() < 2.9;
+            side = side && std::hypot(p.x() - 4, p.y() - 2) < 1.6;
+        }
+        if (!low || !side) continue;
+        ++walls;
+        for (const std::int32_t n : f.nodes) {
+            const Vec3& p = part.tets.points[static_cast<std::size_t>(n)];
+            EXPECT_NEAR(std::hypot(p.x() - 4, p.y() - 2), 1.38, 0.01) << p.transpose();
+        }
+    }
+    EXPECT_GT(walls, 30);
+}
+
 TEST(CutSpace, TheEndOfASkinIsAWallWhereItRunsThroughNodes) {
     for (const char* size : {"8", "4", "6", "5.5"}) {
         const Model model = build_model(study_from(
