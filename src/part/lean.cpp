@@ -1,6 +1,7 @@
 #include "part/lean.hpp"
 
 #include "base/angles.hpp"
+#include "design/making_rule.hpp"
 
 #include <Eigen/Geometry>
 #include <algorithm>
@@ -12,7 +13,9 @@ namespace upright {
 
 namespace {
 
-constexpr double alike = 45.0; // degrees: normals that are of one wall
+constexpr double alike = 45.0;          // degrees: normals that are of one wall
+constexpr double parting_within = 0.25; // of a cell
+constexpr double one_way = 1e-9;        // less than this is missing of a cosine of one
 
 struct Facet {
     Vec3 middle = Vec3::Zero();
@@ -28,6 +31,17 @@ Cube cube_of(const Vec3& p, double width) {
 }
 
 } // namespace
+
+Dies dies_of(const Model& model, const Vec3& along) {
+    Dies out;
+    out.along = along;
+    const auto& draw = model.form.draw;
+    out.two = draw && draw->dies == 2;
+    if (out.two && draw->parting != FormCard::Draw::Parting::Found && along.dot(draw->along) > 1.0 - one_way)
+        out.parting = draw_parting(model, model.form);
+    out.near = parting_within * model.mesh.size;
+    return out;
+}
 
 std::vector<double> leans(const Triangles& surface, const std::vector<bool>& counts, const Dies& dies,
                           double within) {

@@ -200,10 +200,10 @@ template <class Visit> void each_free_face(const Model& model, const SolidPart& 
 
 // The share of the free faces that lean less than asked, on the mean within a cell. Faces across the draw are
 // no walls.
-MakingFinding draft_of(const Model& model, const Part& part, double parting) {
+MakingFinding draft_of(const Model& model, const Part& part) {
     const FormCard::Draw& rule = *model.form.draw;
     const double asked = rule.draft - draft_slack;
-    const Dies dies{rule.along, rule.dies == 2, parting, parting_within * model.mesh.size};
+    const Dies dies = dies_of(model, rule.along);
     const std::vector<double> wall = leans(part.surface, part.free, dies, model.mesh.size);
     const std::vector<double> own = leans(part.surface, part.free, dies, 0.0);
     double all = 0.0;
@@ -339,7 +339,7 @@ std::vector<MakingFinding> check_making(const Model& model, const Part& part, do
     std::vector<MakingFinding> out;
     if (!part.solid) return out;
     if (model.form.draw) out.push_back(DrawCheck(model, part, parting).run());
-    if (model.form.draw && model.form.draw->draft > 0.0) out.push_back(draft_of(model, part, parting));
+    if (model.form.draw && model.form.draw->draft > 0.0) out.push_back(draft_of(model, part));
     if (model.form.overhang) out.push_back(overhang_of(model, part));
     check_pattern(model, part, out);
     check_sizes(model, thickness, out);

@@ -1,7 +1,6 @@
 #include "part/solid/built_up.hpp"
 
 #include "base/angles.hpp"
-#include "geometry/distance.hpp"
 
 #include <cmath>
 #include <gtest/gtest.h>
@@ -19,13 +18,8 @@ struct Slab {
     BuiltUpWish wish;
 
     Slab(const Vec3& up, double angle) {
-        const auto [u, v] = across(up);
-        axes.row(0) = u;
-        axes.row(1) = v;
-        axes.row(2) = up;
-        for (int k = 0; k < 8; ++k)
-            wish.box.include(axes.transpose() *
-                             Vec3((k & 1) != 0 ? 20 : 0, (k & 2) != 0 ? 6 : 0, (k & 4) != 0 ? 20 : 0));
+        axes = axes_along(up);
+        wish.box = turned(axes.transpose(), {Vec3::Zero(), Vec3(20, 6, 20)});
         wish.up = up;
         wish.reach = std::tan(angle * degree);
         wish.step = step;

@@ -1,5 +1,4 @@
 #include "base/angles.hpp"
-#include "geometry/distance.hpp"
 #include "part/lean.hpp"
 #include "part/solid/drafted.hpp"
 
@@ -22,18 +21,13 @@ struct DrawnSpace {
     DraftWish wish;
 
     DrawnSpace(const Vec3& along, double angle, const std::function<double(const Vec3&)>& inside) {
-        const auto [u, v] = across(along);
-        axes.row(0) = u;
-        axes.row(1) = v;
-        axes.row(2) = along;
-        for (int k = 0; k < 8; ++k)
-            wish.box.include(axes.transpose() *
-                             Vec3((k & 1) != 0 ? 60 : 0, (k & 2) != 0 ? 60 : 0, (k & 4) != 0 ? 40 : 0));
-        wish.along = along;
+        axes = axes_along(along);
+        wish.box = turned(axes.transpose(), {Vec3::Zero(), Vec3(60, 60, 40)});
+        wish.up = along;
         wish.lean = std::tan(angle * degree);
         wish.step = 0.75;
         wish.place = [](const Vec3&) { return LayerPlace::Free; };
-        wish.field = [turned = axes, inside](const Vec3& p) { return blurred(inside(turned * p)); };
+        wish.field = [by = axes, inside](const Vec3& p) { return blurred(inside(by * p)); };
     }
     // How far a body's border at half the field lies from the place (30, 30) along (dx, dy), at a height.
     double radius(const LayeredExcess& gone, double dx, double dy, double z) const {

@@ -1,6 +1,5 @@
 #include "cli/commands/plot_part.hpp"
 
-#include "design/making_rule.hpp"
 #include "figures/part_drawings.hpp"
 #include "model/finished.hpp"
 #include "part/extract.hpp"
@@ -22,19 +21,6 @@ std::optional<Vec3> direction_asked(const std::string& words) {
         v.norm() <= 0.0)
         throw Error::usage("--along \"" + words + "\" is no direction", "Write three numbers: --along 0,0,1");
     return v.normalized();
-}
-
-// Dies of the rule part where it says, where they part on a plane.
-Dies dies_of(const Model& model, const Vec3& along) {
-    Dies out;
-    out.along = along;
-    const auto& draw = model.form.draw;
-    out.two = draw && draw->dies == 2;
-    // Along another way, or on a surface of its own, no plane tells the sides apart.
-    if (out.two && draw->parting != FormCard::Draw::Parting::Found && along.dot(draw->along) > 1.0 - 1e-9)
-        out.parting = draw_parting(model, model.form);
-    out.near = parting_within * model.mesh.size;
-    return out;
 }
 
 } // namespace

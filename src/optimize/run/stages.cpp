@@ -42,10 +42,6 @@ constexpr double gray_resting = 2e-4;
 // A design with less gray than that is made: what is left of sharpening changes nothing, and five rows tell.
 constexpr double as_made = 1e-3;
 
-bool nothing_gray(const StageFacts& facts) {
-    return facts.history.back().grayness < as_made;
-}
-
 const Pace& pace(bool local) {
     return local ? for_stress : usual;
 }
@@ -95,7 +91,7 @@ std::string ending_words(const RunCard& run, const Problem& problem) {
 }
 
 Stages::Stages(const RunCard& run, const Problem& problem, std::optional<double> start_grayness)
-    : run_(run), local_(problem.has_stress) {
+    : run_(run), gray_enough_(gray_enough(run, problem)), local_(problem.has_stress) {
     now_.penalty = run.penalty.value_or(full_penalty);
     now_.move = pace(local_).gray_move;
     if (!run.penalty && begins_convex(problem) && !start_grayness && !run.start_random) {
@@ -137,13 +133,17 @@ void Stages::raise_penalty(const StageFacts& facts) {
     enter(run_.sharpen ? Stage::Gray : Stage::Finishing);
 }
 
+bool Stages::made(const StageFacts& facts) const {
+    return gray_enough_ && facts.history.back().grayness < *gray_enough_;
+}
+
 void Stages::sharpen(const StageFacts& facts) {
     const double end = pace(local_).sharpest;
     const double own = pace(local_).growth;
     const double needed = std::pow(end / now_.sharpness, 1.0 / left_until(pace(local_).sharp_by));
     // Local stress is brought below its bound by sharpening, and seldom before.
     if (!local_ && facts.most_broken > waits_for) return;
-    if (!local_ && facts.holds && nothing_gray(facts)) return enter(Stage::Finishing);
+    if (facts.holds && made(facts)) return enter(Stage::Finishing);
     now_.sharpness = std::min(end, now_.sharpness * std::clamp(needed, own, most_growth));
     set_move();
     if (now_.sharpness < end * (1.0 - 1e-12)) return;
@@ -189,7 +189,7 @@ bool Stages::done(const StageFacts& facts) const {
     const std::optional<double> longer = goal_range(facts.history, resting_rows);
     if (rows >= resting_rows && longer && *longer < resting) return true;
     const std::optional<double> shorter = goal_range(facts.history, still_rows);
-    const bool still = change < run_.stop_when || (!local_ && nothing_gray(facts));
+    const bool still = change < run_.stop_when || made(facts);
     return rows >= still_rows && shorter && *shorter < resting && still;
 }
 

@@ -53,10 +53,13 @@ class Stages {
     void sharpen(const StageFacts& facts);
     void enter(Stage stage);
     void set_move();
+    // So little is gray that what is left of sharpening changes nothing.
+    bool made(const StageFacts& facts) const;
     // Iterations left until a share of the limit, at least one.
     double left_until(double share) const;
 
     const RunCard& run_;
+    std::optional<double> gray_enough_;
     bool local_ = false; // stress is looked at: sensitive to single cells
     Stage stage_ = Stage::Gray;
     int done_ = 0; // iterations

@@ -5,14 +5,9 @@
 
 namespace upright {
 
-struct BuiltUpWish {
-    Bounds box; // of what is there
-    Vec3 up = Vec3::UnitZ();
+struct BuiltUpWish : LayerWish {
     double reach = 1.0; // tangent of the angle between `up` and the cone
-    double step = 1.0;  // from layer to layer
     bool plate = true;  // the lowest layer stands
-    std::function<LayerPlace(const Vec3&)> place;
-    std::function<double(const Vec3&)> field; // between 0 and 1, or a little beyond
 };
 
 // On a lattice of layers the field is at most as large as it is below, within a cone (Langelaar 2017, between

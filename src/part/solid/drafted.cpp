@@ -31,7 +31,7 @@ class Sweep {
     Sweep(const DraftWish& wish, LayeredExcess& out)
         : wish_(wish), out_(out), below_(out.in_layer(), no_value), here_(out.in_layer(), no_value) {}
 
-    void layer(int k, double rise) {
+    void layer(int k) {
 #pragma omp parallel for schedule(dynamic)
         for (int j = 0; j < out_.count(1); ++j)
             for (int i = 0; i < out_.count(0); ++i) {
@@ -42,7 +42,8 @@ class Sweep {
                 const double value = wish_.field(p);
                 here = value;
                 const double below = at(i, j);
-                if (!std::isnan(below)) here = std::min(value, below - wish_.lean * rise * steepness(i, j));
+                if (!std::isnan(below))
+                    here = std::min(value, below - wish_.lean * out_.rise() * steepness(i, j));
                 out_.set(out_.index(i, j, k), value - here);
             }
         below_.swap(here_);
@@ -70,16 +71,14 @@ class Sweep {
 } // namespace
 
 LayeredExcess drafted(const DraftWish& wish) {
-    LayeredExcess out(wish.box, wish.along, wish.step, wish.step);
-    const auto layer_at = (wish.parting - out.along_up(0)) / out.rise();
+    LayeredExcess out(wish.box, wish.up, wish.step, wish.step);
+    const double layer_at = (wish.parting - out.bottom()) / out.rise();
     const int first = std::clamp(static_cast<int>(std::ceil(layer_at - 1e-9)), 0, out.count(2));
     // The first layer beyond the parting is as it is.
     Sweep up(wish, out);
-    for (int k = first; k < out.count(2); ++k) up.layer(k, out.rise());
+    for (int k = first; k < out.count(2); ++k) up.layer(k);
     Sweep down(wish, out);
-    for (int k = first - 1; k >= 0; --k) {
-        if (wish.two) down.layer(k, out.rise());
-    }
+    for (int k = first - 1; wish.two && k >= 0; --k) down.layer(k);
     out.finish();
     return out;
 }

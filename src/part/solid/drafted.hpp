@@ -6,15 +6,11 @@
 
 namespace upright {
 
-struct DraftWish {
-    Bounds box; // of what is there
-    Vec3 along = Vec3::UnitZ();
+// `up` is the way of the die.
+struct DraftWish : LayerWish {
     double lean = 0.0;    // tangent of the draft
     double parting = 0.0; // place along the draw from which walls lean back
     bool two = false;     // dies: below the parting they lean back downwards
-    double step = 1.0;    // of the lattice
-    std::function<LayerPlace(const Vec3&)> place;
-    std::function<double(const Vec3&)> field; // between 0 and 1, or a little beyond
 };
 
 // Away from the parting the border of what lies above any level moves inwards by `lean` a unit of length:

@@ -14,21 +14,32 @@ constexpr int spreads = 2;          // layers around the design to which its val
 
 } // namespace
 
-LayeredExcess::LayeredExcess(const Bounds& box, const Vec3& up, double side, double rise) {
+Eigen::Matrix3d axes_along(const Vec3& up) {
     const auto [u, v] = across(up);
-    axes_.row(0) = u;
-    axes_.row(1) = v;
-    axes_.row(2) = up;
-    Bounds turned;
+    Eigen::Matrix3d out;
+    out.row(0) = u;
+    out.row(1) = v;
+    out.row(2) = up;
+    return out;
+}
+
+Bounds turned(const Eigen::Matrix3d& by, const Bounds& box) {
+    Bounds out;
     for (int k = 0; k < 8; ++k)
-        turned.include(axes_ * Vec3((k & 1) != 0 ? box.high.x() : box.low.x(),
-                                    (k & 2) != 0 ? box.high.y() : box.low.y(),
-                                    (k & 4) != 0 ? box.high.z() : box.low.z()));
-    const Vec3 size = turned.size();
+        out.include(by * Vec3((k & 1) != 0 ? box.high.x() : box.low.x(),
+                              (k & 2) != 0 ? box.high.y() : box.low.y(),
+                              (k & 4) != 0 ? box.high.z() : box.low.z()));
+    return out;
+}
+
+LayeredExcess::LayeredExcess(const Bounds& box, const Vec3& up, double side, double rise)
+    : axes_(axes_along(up)) {
+    const Bounds around = turned(axes_, box);
+    const Vec3 size = around.size();
     const double places = size.x() * size.y() * size.z() / (side * side * rise);
     const double coarser = std::cbrt(std::max(1.0, places / most_places));
     step_ = coarser * Vec3(side, side, rise);
-    low_ = turned.low - Vec3(step_.x(), step_.y(), 0.0);
+    low_ = around.low - Vec3(step_.x(), step_.y(), 0.0);
     for (std::size_t a = 0; a < 3; ++a) {
         const auto axis = static_cast<Eigen::Index>(a);
         count_[a] = static_cast<int>(std::ceil(size[axis] / step_[axis])) + (a < 2 ? 3 : 1);

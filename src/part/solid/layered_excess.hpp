@@ -12,6 +12,20 @@ namespace upright {
 // What a place is to a rule of layers: of the design, always there, never there.
 enum class LayerPlace { Free, Solid, Nothing };
 
+// Rows: two directions across `up`, and `up`.
+Eigen::Matrix3d axes_along(const Vec3& up);
+// What bounds a box after its corners were turned.
+Bounds turned(const Eigen::Matrix3d& by, const Bounds& box);
+
+// What every rule of layers is given.
+struct LayerWish {
+    Bounds box; // of what is there
+    Vec3 up = Vec3::UnitZ();
+    double step = 1.0; // of the lattice
+    std::function<LayerPlace(const Vec3&)> place;
+    std::function<double(const Vec3&)> field; // between 0 and 1, or a little beyond
+};
+
 // A lattice whose layers lie across `up`, the lowest where the box ends; across there is one row more on each
 // side. Rules go through its layers and set what is too much; places beside the design get the mean of those
 // next to them.
@@ -33,7 +47,7 @@ class LayeredExcess {
     }
     double side() const { return step_.x(); }
     double rise() const { return step_.z(); }
-    double along_up(int k) const { return low_.z() + step_.z() * k; }
+    double bottom() const { return low_.z(); } // place of the lowest layer along `up`
 
     // Of a place of the design. Different places at once are fine.
     void set(std::size_t place, double excess) {

@@ -141,36 +141,34 @@ void SolidCarver::take_off(const std::shared_ptr<const DesignField>& field) {
         const auto region = static_cast<std::size_t>(space_->tets.label[static_cast<std::size_t>(t)]);
         return model_.regions[region].role == Role::Design ? LayerPlace::Free : LayerPlace::Solid;
     };
-    const double step = layers * space_->sheets.size();
     matter_ = [field](const Vec3& p) { return field->value(p); };
     std::vector<std::shared_ptr<const LayeredExcess>> gone;
-    if (const auto& rule = model_.form.overhang) {
-        BuiltUpWish wish;
+    const auto take = [&](LayeredExcess excess) {
+        gone.push_back(std::make_shared<const LayeredExcess>(std::move(excess)));
+        matter_ = [before = matter_, less = gone.back()](const Vec3& p) { return before(p) - less->at(p); };
+    };
+    const auto give = [&](LayerWish& wish, const Vec3& up) {
         wish.box = mesh().bounds;
-        wish.up = rule->up;
-        wish.reach = std::tan(std::min(rule->angle + overhang_slack, most_overhang) * degree);
-        wish.step = step;
-        wish.plate = rule->plate;
+        wish.up = up;
+        wish.step = layers * space_->sheets.size();
         wish.place = place;
         wish.field = matter_;
-        gone.push_back(std::make_shared<const LayeredExcess>(built_up(wish)));
+    };
+    if (const auto& rule = model_.form.overhang) {
+        BuiltUpWish wish;
+        give(wish, rule->up);
+        wish.reach = std::tan(std::min(rule->angle + overhang_slack, most_overhang) * degree);
+        wish.plate = rule->plate;
+        take(built_up(wish));
         excess_ = [built = gone.back()](const Vec3& p) { return built->at(p); };
-        matter_ = [field, built = gone.back()](const Vec3& p) { return field->value(p) - built->at(p); };
     }
     if (const auto& rule = model_.form.draw; rule && rule->draft > 0.0) {
         DraftWish wish;
-        wish.box = mesh().bounds;
-        wish.along = rule->along;
+        give(wish, rule->along);
         wish.lean = std::tan(rule->draft * degree);
         wish.two = rule->dies == 2;
-        wish.parting = wish.two ? draw_parting(model_, model_.form) : extent_along(mesh(), wish.along).first;
-        wish.step = step;
-        wish.place = place;
-        wish.field = matter_;
-        gone.push_back(std::make_shared<const LayeredExcess>(drafted(wish)));
-        matter_ = [before = matter_, drafted = gone.back()](const Vec3& p) {
-            return before(p) - drafted->at(p);
-        };
+        wish.parting = wish.two ? draw_parting(model_, model_.form) : extent_along(mesh(), rule->along).first;
+        take(drafted(wish));
     }
     surface_ = level_sets(
         [field, gone](const Vec3& p, Vec3& slope) {
